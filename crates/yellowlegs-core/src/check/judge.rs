@@ -1,0 +1,207 @@
+//! Runs every check on every port of a switch: levels, absorption, waivers, and what is reported.
+
+use std::sync::Arc;
+
+use super::fleet::Usage;
+use super::say::{port_finding, waiver_shown};
+use super::verdict::{Judgement, Unknown, Verdict, Violation};
+use super::{Check, PortView, Run, Selection, all};
+use crate::dialect::Lists;
+use crate::finding::{Counts, Finding, SwitchOutcome, SwitchRow, UnreadRow};
+use crate::model::Switch;
+use crate::policy::{AsOf, Assignment, Policy, assign};
+use crate::resolve::Resolved;
+
+/// What a role derived from a fact lacks to judge that fact.
+const DERIVED: &str = "a role that is not derived from VLAN and mode";
+
+/// Judges switches by a policy at a time.
+pub struct Judge<'p> {
+    policy: &'p Policy,
+    as_of: &'p AsOf,
+    selection: &'p Selection,
+    raw: bool,
+    checks: Vec<(&'static Check, fn(&PortView<'_>) -> Judgement)>,
+}
+
+/// A switch, judged: what is reported, and what the fleet's checks need of it.
+pub struct Judged {
+    /// What is reported.
+    pub outcome: SwitchOutcome,
+    /// Which entries of the policy had a hand in it.
+    pub usage: Usage,
+}
+
+/// What one check came to on one port, after absorption.
+enum Told {
+    Nothing,
+    Violated(Vec<Violation>),
+    Undetermined(Vec<&'static str>),
+}
+
+impl<'p> Judge<'p> {
+    /// `raw`: unread lines are shown as they are.
+    pub fn new(policy: &'p Policy, as_of: &'p AsOf, selection: &'p Selection, raw: bool) -> Self {
+        let checks = all()
+            .filter_map(|check| match check.run {
+                Run::Port(run) => Some((check, run)),
+                Run::Fleet(_) => None,
+            })
+            .collect();
+        Self { policy, as_of, selection, raw, checks }
+    }
+
+    /// Judges one switch.
+    pub fn switch(&self, resolved: &Resolved, lists: Option<&Lists>) -> Judged {
+        let switch = &resolved.switch;
+        let roles = assign(self.policy, switch, lists);
+        let mut usage = Usage::of(&roles);
+        let mut outcome = SwitchOutcome::default();
+        let chosen = self.selection.takes_switch(switch.name());
+        let mut ports = 0;
+        for port in 0..switch.ports().len() {
+            let assigned = roles.ports.get(port).copied().flatten();
+            let view = PortView { resolved, policy: self.policy, port, assigned };
+            let findings = self.port(&view, lists, &mut outcome, &mut usage, chosen);
+            let role = view.role().ok().map(|r| r.name.as_str());
+            let name = switch.ports().get(port).map_or("", |p| p.as_str());
+            if chosen && self.selection.takes_port(name, role) {
+                ports += 1;
+                outcome.findings.extend(findings.into_iter().filter(|f| self.selection.takes_check(f.check)));
+                self.count(&mut outcome, name);
+            }
+        }
+        if chosen {
+            self.finish(switch, roles, ports, &mut outcome);
+        }
+        Judged { outcome, usage }
+    }
+
+    fn finish(&self, switch: &Switch, roles: Assignment, ports: usize, outcome: &mut SwitchOutcome) {
+        outcome.unread = UnreadRow::of(switch, self.raw);
+        outcome.remarks.extend(switch.remarks().iter().cloned().chain(roles.remarks));
+        outcome.row = Some(SwitchRow {
+            switch: Arc::clone(switch.name()),
+            dialect: switch.dialect().cloned(),
+            ports,
+            violating_ports: outcome.ports.violating,
+            lines: switch.lines(),
+            unread_lines: switch.unread().len(),
+        });
+    }
+
+    /// Puts a reported port into one of the four counts.
+    fn count(&self, outcome: &mut SwitchOutcome, name: &str) {
+        let of_port = outcome.findings.iter().rev().take_while(|f| f.port.as_deref() == Some(name));
+        let (mut violating, mut waived) = (false, false);
+        for finding in of_port {
+            violating |= finding.is_violation();
+            waived |= finding.waiver.is_some();
+        }
+        let open = outcome.undetermined.last().is_some_and(|(_, _, port, _)| port.as_deref() == Some(name));
+        let Counts { clean, violating: many, waived: excused, undetermined } = &mut outcome.ports;
+        *match (violating, waived, open) {
+            (true, ..) => many,
+            (false, true, _) => excused,
+            (false, false, true) => undetermined,
+            (false, false, false) => clean,
+        } += 1;
+    }
+
+    /// All checks on one port: its findings; what could not be decided goes into the outcome.
+    fn port(
+        &self,
+        view: &PortView<'_>,
+        lists: Option<&Lists>,
+        outcome: &mut SwitchOutcome,
+        usage: &mut Usage,
+        chosen: bool,
+    ) -> Vec<Finding> {
+        let role = view.role().ok().map(|r| r.name.as_str());
+        let level = |check: &Check| self.policy.level(check.id, role, check.level);
+        let mut told: Vec<(&'static Check, Told)> = Vec::new();
+        for (check, run) in &self.checks {
+            let now = match run(view) {
+                Ok(Verdict::NotApplicable) => Told::Nothing,
+                Ok(_) if derived_from_what_it_judges(check, view) => Told::Undetermined(vec![DERIVED]),
+                Ok(Verdict::Met) => Told::Nothing,
+                Ok(Verdict::Violated(violations)) => Told::Violated(violations),
+                Err(Unknown { needs }) => Told::Undetermined(needs),
+            };
+            if !matches!(now, Told::Nothing) && level(check).is_some() {
+                told.push((check, now));
+            }
+        }
+        absorb(&mut told);
+        let name = view.switch().ports().get(view.port).map_or("", |p| p.as_str());
+        let reported = chosen && self.selection.takes_port(name, role);
+        let mut findings = Vec::new();
+        for (check, told) in told {
+            let Some(level) = level(check) else { continue };
+            match told {
+                Told::Nothing => {}
+                Told::Undetermined(needs) => {
+                    if reported && self.selection.takes_check(check.id) {
+                        outcome.undetermined.push((check.id, level, Some(name.to_owned()), needs));
+                    }
+                }
+                Told::Violated(violations) => {
+                    for violation in violations {
+                        let mut finding = port_finding(check, level, view, violation);
+                        self.waive(&mut finding, view, lists, usage);
+                        findings.push(finding);
+                    }
+                }
+            }
+        }
+        findings
+    }
+
+    /// Applies the first waiver in force that covers a finding, and notes every one that does.
+    fn waive(&self, finding: &mut Finding, view: &PortView<'_>, lists: Option<&Lists>, usage: &mut Usage) {
+        let switch = view.switch();
+        for (position, waiver) in self.policy.waivers.iter().enumerate() {
+            if !crate::policy::names_check(&waiver.check, finding.check) || !waiver.switch.is_match(&**switch.name()) {
+                continue;
+            }
+            let here = waiver.port.as_ref().is_none_or(|ports| {
+                ports.positions(switch, lists).is_some_and(|positions| positions.contains(&view.port))
+            });
+            if !here {
+                continue;
+            }
+            usage.covers(position, finding);
+            if finding.waiver.is_none() && self.as_of.date() <= waiver.last_day {
+                finding.waiver = Some(waiver_shown(waiver));
+            }
+        }
+    }
+}
+
+/// Whether the check holds against the role a fact that the role was derived from.
+fn derived_from_what_it_judges(check: &Check, view: &PortView<'_>) -> bool {
+    let Some(assigned) = view.assigned else { return false };
+    check.judges.iter().any(|id| assigned.derived_from().contains(id))
+}
+
+/// Takes out what another check of the port names better: violations of the same cause.
+fn absorb(told: &mut Vec<(&'static Check, Told)>) {
+    let mut absorbed: Vec<(&'static str, Vec<crate::model::SettingId>)> = Vec::new();
+    for (check, told) in told.iter() {
+        if let Told::Violated(violations) = told {
+            let causes: Vec<_> = violations.iter().filter_map(|v| v.settings.first().copied()).collect();
+            absorbed.extend(check.absorbs.iter().map(|id| (*id, causes.clone())));
+        }
+    }
+    if absorbed.is_empty() {
+        return;
+    }
+    told.retain_mut(|(check, told)| {
+        let Told::Violated(violations) = told else { return true };
+        violations.retain(|violation| {
+            let cause = violation.settings.first();
+            !absorbed.iter().any(|(id, causes)| *id == check.id && cause.is_some_and(|c| causes.contains(c)))
+        });
+        !violations.is_empty()
+    });
+}

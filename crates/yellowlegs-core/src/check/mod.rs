@@ -1,0 +1,84 @@
+//! The catalogue of checks and how they are run.
+//!
+//! A check is a row and a function. Reports, docs, `yellowlegs checks` and the tests read the row. To
+//! add one: write both in a file of its family's folder and name the row in the family's `CHECKS`.
+
+mod config;
+mod fleet;
+mod judge;
+mod port;
+mod port_security;
+mod say;
+mod select;
+mod verdict;
+pub(crate) mod view;
+
+pub use fleet::{FleetOutcome, FleetView, FleetViolation, Usage};
+pub use judge::{Judge, Judged};
+pub use select::Selection;
+pub use verdict::{Judgement, Tally, Unknown, Verdict, Violation};
+pub use view::PortView;
+
+use crate::model::SettingId;
+use crate::policy::Level;
+
+/// A row of the catalogue.
+pub struct Check {
+    /// `family/name`: stable, said in reports, waivers and policy.
+    pub id: &'static str,
+    /// What is wrong when it is violated.
+    pub title: &'static str,
+    /// Its level where the policy says nothing.
+    pub level: Level,
+    /// The facts it cannot do without.
+    pub needs: &'static [&'static str],
+    /// The facts it uses when it has them.
+    pub uses: &'static [&'static str],
+    /// The policy values it reads.
+    pub policy: &'static [&'static str],
+    /// Standard or document behind it.
+    pub reference: &'static str,
+    /// Why it matters and what goes wrong when it is ignored.
+    pub why: &'static str,
+    /// What to do; holes in braces are filled from what the check found out.
+    pub remedy: &'static str,
+    /// The settings it holds against the port's role: a role derived from one of them cannot judge it.
+    pub judges: &'static [SettingId],
+    /// Checks that keep silent about a cause which this one names better.
+    pub absorbs: &'static [&'static str],
+    /// How it is run.
+    pub run: Run,
+}
+
+/// What a check is run on.
+pub enum Run {
+    /// Each port.
+    Port(fn(&PortView<'_>) -> Judgement),
+    /// The fleet, after all switches.
+    Fleet(fn(&fleet::FleetView<'_>) -> Vec<fleet::FleetViolation>),
+}
+
+impl Check {
+    /// The part of the id before the slash.
+    pub fn family(&self) -> &'static str {
+        self.id.split_once('/').map_or(self.id, |(family, _)| family)
+    }
+
+    /// Whether it looks across switches.
+    pub fn is_fleet(&self) -> bool {
+        matches!(self.run, Run::Fleet(_))
+    }
+}
+
+/// The families: their checks, in the order in which they are told.
+pub static FAMILIES: &[&[Check]] = &[port::CHECKS, port_security::CHECKS, config::CHECKS];
+
+/// Every check.
+pub fn all() -> impl Iterator<Item = &'static Check> {
+    FAMILIES.iter().flat_map(|family| family.iter())
+}
+
+/// Every id.
+pub fn ids() -> Vec<&'static str> {
+    all().map(|c| c.id).collect()
+}

@@ -1,0 +1,27 @@
+//! `port/`: mode and VLANs.
+
+mod ingress;
+mod mode;
+mod spare;
+mod trunk;
+mod untagged;
+
+use super::Check;
+
+/// The family's checks, in the order in which they are told.
+pub(super) static CHECKS: &[Check] = &[
+    mode::NEGOTIATED,
+    mode::WRONG,
+    mode::ROLE_UNKNOWN,
+    spare::ENABLED,
+    spare::VLAN,
+    untagged::UNDEFINED,
+    untagged::FOREIGN,
+    untagged::DEFAULT,
+    trunk::OPEN,
+    trunk::NATIVE_WRONG,
+    untagged::MISSING,
+    trunk::NATIVE_IN_USE,
+    ingress::OPEN,
+    mode::DYNAMIC_UPLINK,
+];

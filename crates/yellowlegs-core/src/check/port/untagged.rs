@@ -1,0 +1,187 @@
+//! The VLANs of a port: untagged and voice VLAN, and whether the VLANs it uses exist.
+
+use crate::check::view::Carried;
+use crate::check::{Check, Judgement, PortView, Run, Tally, Unknown, Verdict, Violation};
+use crate::model::{Mode, VlanSet, settings};
+use crate::policy::{Faces, Level, Role};
+
+pub(super) const UNDEFINED: Check = Check {
+    id: "port/vlan-undefined",
+    title: "a VLAN of the port is not defined on the switch",
+    level: Level::Breach,
+    needs: &["port.mode", "port.access-vlan", "port.native-vlan", "port.tagged-vlans", "port.voice-vlan", "switch.vlans"],
+    uses: &[],
+    policy: &[],
+    reference: "IEEE 802.1Q, 8.8",
+    why: "Frames of a VLAN that the switch does not know go nowhere. The port looks configured and its users are \
+          cut off, or fall into another VLAN on the next switch.",
+    remedy: "Define VLAN {vlans} on the switch, or correct the port.",
+    judges: &[],
+    absorbs: &[],
+    run: Run::Port(undefined),
+};
+
+fn undefined(port: &PortView<'_>) -> Judgement {
+    let mode = port.mode()?;
+    let mut tally = Tally::default();
+    tally.add(exists(port, port.untagged(), "untagged"));
+    if mode == Mode::Trunk {
+        tally.add(listed(port));
+    } else {
+        tally.add(exists(port, port.voice(), "voice"));
+    }
+    tally.judgement()
+}
+
+fn exists(port: &PortView<'_>, carried: Result<Carried, Unknown>, kind: &str) -> Result<Option<Violation>, Unknown> {
+    let Carried { setting, vlan: Some(vlan) } = carried? else { return Ok(None) };
+    if port.known(settings::VLANS)?.contains(vlan) {
+        return Ok(None);
+    }
+    Ok(Some(
+        Violation::of(setting, "the {kind} VLAN {vlans} is not defined on the switch")
+            .beside(settings::VLANS.id)
+            .fact("kind", kind)
+            .fact("vlans", vlan.to_string())
+            .vlan(Some(vlan)),
+    ))
+}
+
+/// The VLANs a trunk lists; one that carries every VLAN lists none.
+fn listed(port: &PortView<'_>) -> Result<Option<Violation>, Unknown> {
+    let Some(tagged) = port.tagged()?.filter(|set| !set.is_all()) else { return Ok(None) };
+    let missing = tagged.minus(&*port.known(settings::VLANS)?);
+    let Some(first) = missing.iter().next() else { return Ok(None) };
+    let setting = settings::TAGGED_VLANS.id;
+    Ok(Some(
+        Violation::of(setting, "the trunk lists VLAN {vlans}, not defined on the switch")
+            .beside(settings::VLANS.id)
+            .fact("vlans", missing.to_string())
+            .vlan(missing.single())
+            .line(port.line_that_added(setting, first)),
+    ))
+}
+
+pub(super) const FOREIGN: Check = Check {
+    id: "port/vlan-foreign",
+    title: "the port is in a VLAN its role may not use",
+    level: Level::Breach,
+    needs: &["port.mode", "port.access-vlan", "port.voice-vlan", "role"],
+    uses: &[],
+    policy: &["role.vlans", "role.voice"],
+    reference: "docs/policy.md, Roles",
+    why: "Whoever sits on the port is among machines they have no business with, and past the filters that stand \
+          between the VLANs.",
+    remedy: "Put the port into VLAN {allowed}, or give it the role it really has.",
+    judges: &[settings::ACCESS_VLAN.id],
+    absorbs: &[],
+    run: Run::Port(foreign),
+};
+
+fn foreign(port: &PortView<'_>) -> Judgement {
+    let role = port.role()?;
+    if role.faces == Faces::Nothing || role.may_use().is_empty() || port.mode()? == Mode::Trunk {
+        return Ok(Verdict::NotApplicable);
+    }
+    let mut tally = Tally::default();
+    tally.add(among(role, port.untagged(), &untagged_allowed(role), "untagged", "vlans"));
+    tally.add(among(role, port.voice(), &role.may_use(), "voice", if role.voice.is_some() { "voice" } else { "vlans" }));
+    tally.judgement()
+}
+
+/// A phone alone may sit untagged in the voice VLAN; a computer may not.
+fn untagged_allowed(role: &Role) -> VlanSet {
+    if role.faces == Faces::Phone || role.vlans.is_empty() { role.may_use() } else { role.vlans.clone() }
+}
+
+fn among(
+    role: &Role,
+    carried: Result<Carried, Unknown>,
+    allowed: &VlanSet,
+    kind: &str,
+    key: &'static str,
+) -> Result<Option<Violation>, Unknown> {
+    let Carried { setting, vlan } = carried?;
+    let Some(vlan) = vlan.filter(|v| !allowed.contains(*v)) else { return Ok(None) };
+    Ok(Some(
+        Violation::of(setting, "the {kind} VLAN is {vlan}; role {role} may use {allowed}")
+            .fact("kind", kind)
+            .fact("vlan", u32::from(vlan.get()))
+            .fact("allowed", allowed.to_string())
+            .vlan(Some(vlan))
+            .demand(role.cite(key)),
+    ))
+}
+
+pub(super) const DEFAULT: Check = Check {
+    id: "port/vlan-default",
+    title: "user traffic runs in the platform's default VLAN",
+    level: Level::Risk,
+    needs: &["port.mode", "port.access-vlan", "port.voice-vlan", "switch.default-vlan"],
+    uses: &["role"],
+    policy: &["role.faces"],
+    reference: "IEEE 802.1Q, 9.6 (default PVID)",
+    why: "The default VLAN spans every port nobody configured, on every switch, and often carries the switches' own \
+          protocols. Users in it meet all of that.",
+    remedy: "Move the port into a VLAN made for it, and leave VLAN {vlan} empty.",
+    judges: &[settings::ACCESS_VLAN.id],
+    absorbs: &["port/vlan-foreign"],
+    run: Run::Port(default),
+};
+
+fn default(port: &PortView<'_>) -> Judgement {
+    if port.mode()? == Mode::Trunk {
+        return Ok(Verdict::NotApplicable);
+    }
+    if let Ok(role) = port.role()
+        && !role.faces.is_edge()
+        && role.faces != Faces::Router
+    {
+        return Ok(Verdict::NotApplicable);
+    }
+    let Some(default) = port.known(settings::DEFAULT_VLAN)? else { return Ok(Verdict::Met) };
+    let mut tally = Tally::default();
+    for (kind, carried) in [("untagged", port.untagged()), ("voice", port.voice())] {
+        tally.add(carried.and_then(|carried| {
+            if carried.vlan != Some(default) {
+                return Ok(None);
+            }
+            // Whether there are users on it at all hangs on the role.
+            port.role()?;
+            let says = "the {kind} VLAN is {vlan}, the platform's default VLAN";
+            let violation = Violation::of(carried.setting, says).beside(settings::DEFAULT_VLAN.id).vlan(Some(default));
+            Ok(Some(violation.fact("kind", kind).fact("vlan", u32::from(default.get()))))
+        }));
+    }
+    tally.judgement()
+}
+
+pub(super) const MISSING: Check = Check {
+    id: "port/untagged-missing",
+    title: "a host-facing port carries no untagged VLAN",
+    level: Level::Breach,
+    needs: &["port.mode", "port.access-vlan", "port.native-vlan", "role"],
+    uses: &[],
+    policy: &["role.faces"],
+    reference: "IEEE 802.1Q, 6.9",
+    why: "A host sends untagged frames. With no untagged VLAN on the port they are dropped, and the socket is dead \
+          though the link is up.",
+    remedy: "Give the port an untagged VLAN.",
+    judges: &[settings::ACCESS_VLAN.id, settings::NATIVE_VLAN.id],
+    absorbs: &[],
+    run: Run::Port(missing),
+};
+
+fn missing(port: &PortView<'_>) -> Judgement {
+    let role = port.role()?;
+    if !role.faces.is_untagged_host() {
+        return Ok(Verdict::NotApplicable);
+    }
+    let untagged = port.untagged()?;
+    if untagged.vlan.is_some() {
+        return Ok(Verdict::Met);
+    }
+    Violation::of(untagged.setting, "the port carries no untagged VLAN; role {role} faces {faces}")
+        .demand(role.cite("faces"))
+        .into()
+}

@@ -1,0 +1,24 @@
+//! `port-security/`: how many stations, which, and what happens to one too many.
+
+mod backing;
+mod enabling;
+mod limit;
+mod reaction;
+mod saved;
+
+use super::Check;
+
+/// The family's checks, in the order in which they are told.
+pub(super) static CHECKS: &[Check] = &[
+    enabling::OFF,
+    enabling::NOT_ARMED,
+    enabling::MODE_CONFLICT,
+    limit::HIGH,
+    limit::LOW,
+    reaction::ACTION_WEAK,
+    reaction::NOT_KEPT,
+    reaction::AGING_MISSING,
+    saved::PINNED_UNSAVED,
+    enabling::ON_UPLINK,
+    backing::NAME_ONLY,
+];

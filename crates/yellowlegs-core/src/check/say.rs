@@ -1,0 +1,126 @@
+//! Prose and evidence, made in one place from the facts of a violation.
+
+use std::collections::BTreeMap;
+use std::fmt::Write as _;
+
+use super::{Check, PortView, Violation};
+use crate::finding::{
+    Evidence, EvidenceKind, Finding, SettingShown, WaiverShown, fingerprint, quote_cite, quote_slot,
+};
+use crate::policy::{Level, Waiver};
+
+/// A sentence with its holes filled; a hole nobody fills stays, and a test finds it.
+pub(super) fn fill(template: &str, facts: &BTreeMap<&'static str, String>) -> String {
+    let mut text = String::with_capacity(template.len() + 40);
+    let mut rest = template;
+    while let Some((before, after)) = rest.split_once('{') {
+        text.push_str(before);
+        let Some((name, tail)) = after.split_once('}') else { break };
+        match facts.get(name) {
+            Some(fact) => text.push_str(fact),
+            None => _ = write!(text, "{{{name}}}"),
+        }
+        rest = tail;
+    }
+    text.push_str(rest);
+    text
+}
+
+/// The finding that a violation on a port becomes.
+pub(super) fn port_finding(check: &Check, level: Level, view: &PortView<'_>, violation: Violation) -> Finding {
+    let switch = view.switch();
+    let name = switch.ports().get(view.port).map(ToString::to_string).unwrap_or_default();
+    let role = view.role().ok();
+    let mut facts: BTreeMap<&'static str, String> =
+        violation.facts.iter().map(|(name, fact)| (*name, fact.to_string())).collect();
+    facts.insert("port", name.clone());
+    facts.insert("switch", switch.name().to_string());
+    facts.insert("role", role.map_or_else(|| "unknown".into(), |r| r.name.clone()));
+    facts.insert("faces", role.map_or("", |r| r.faces.word()).to_owned());
+    let cause = violation.settings.first().map_or("", |id| id.name());
+    let vlan = violation.vlan.map(|v| v.get().to_string()).unwrap_or_default();
+    let fingerprint = fingerprint([check.id, switch.name(), &name, cause, &vlan]);
+    let settings = violation
+        .settings
+        .iter()
+        .map(|id| {
+            let slot = view.slot(*id);
+            SettingShown { name: id.name(), value: slot.value.clone(), origin: slot.origin }
+        })
+        .collect();
+    let (evidence, overridden) = evidence(view, &violation);
+    Finding {
+        check: check.id,
+        level,
+        switch: Some(switch.name().clone()),
+        port: Some(name),
+        vlan: violation.vlan.map(Into::into),
+        role: role.map(|r| r.name.clone()),
+        role_from: view.assigned.map(|a| a.from),
+        message: fill(violation.says, &facts),
+        fingerprint,
+        settings,
+        evidence,
+        overridden,
+        inputs: violation.facts.into_iter().collect(),
+        related: Vec::new(),
+        remedy: fill(check.remedy, &facts),
+        waiver: None,
+    }
+}
+
+/// The lines for each setting judged, then the policy's; and the lines that lost.
+fn evidence(view: &PortView<'_>, violation: &Violation) -> (Vec<Evidence>, Vec<Evidence>) {
+    let switch = view.switch();
+    let mut evidence: Vec<Evidence> = Vec::new();
+    let mut overridden: Vec<Evidence> = Vec::new();
+    for (i, id) in violation.settings.iter().enumerate() {
+        let slot = view.slot(*id);
+        let own = violation.line.filter(|_| i == 0);
+        let quoted = own.and_then(|mark| Evidence::line(EvidenceKind::Line, switch, mark));
+        let lines = quoted.map_or_else(|| quote_slot(switch, Some(view.port), *id, slot), |line| vec![line]);
+        for line in lines {
+            if !evidence.contains(&line) {
+                evidence.push(line);
+            }
+        }
+        if slot.contested {
+            let marks = view.resolved.history(Some(view.port), *id).into_iter().filter_map(|s| s.mark);
+            let lost = marks.filter(|mark| Some(*mark) != slot.mark && Some(*mark) != own);
+            overridden.extend(lost.filter_map(|mark| Evidence::line(EvidenceKind::Line, switch, mark)));
+        }
+    }
+    if evidence.is_empty() {
+        let place = switch.port_place(view.port);
+        let line = place.and_then(|mark| Evidence::line(EvidenceKind::Line, switch, mark));
+        evidence.extend(line);
+    }
+    overridden.retain(|line| !evidence.contains(line));
+    overridden.dedup();
+    evidence.extend(violation.demand.as_ref().map(quote_cite));
+    (evidence, overridden)
+}
+
+pub(super) fn waiver_shown(waiver: &Waiver) -> WaiverShown {
+    WaiverShown {
+        reason: waiver.reason.clone(),
+        owner: waiver.owner.clone(),
+        last_day: waiver.last_day.to_string(),
+        evidence: quote_cite(&waiver.cite),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("limit {limit} on {port}", "limit 3 on 1.1")]
+    #[case("{nobody} knows", "{nobody} knows")]
+    #[case("no end {limit", "no end limit")]
+    fn holes(#[case] template: &str, #[case] expected: &str) {
+        let facts = BTreeMap::from([("limit", "3".to_owned()), ("port", "1.1".to_owned())]);
+        assert_eq!(fill(template, &facts), expected);
+    }
+}

@@ -1,0 +1,162 @@
+//! What a check sees of a port.
+
+use std::sync::Arc;
+
+use super::Unknown;
+use crate::model::{Key, Mark, Mode, Setting, SettingId, SettingType, Slot, Switch, Value, VlanId, VlanSet, platform, settings};
+use crate::policy::{Assigned, Faces, Policy, Role};
+use crate::resolve::Resolved;
+
+/// One port, its role, and what is around it.
+pub struct PortView<'a> {
+    pub(super) resolved: &'a Resolved,
+    pub(super) policy: &'a Policy,
+    /// The port's position on the switch.
+    pub port: usize,
+    /// Its role, with what told it.
+    pub assigned: Option<Assigned>,
+}
+
+/// A VLAN that a port carries, and the setting that says so.
+pub struct Carried {
+    /// The setting.
+    pub setting: SettingId,
+    /// The VLAN; `None`: no VLAN.
+    pub vlan: Option<VlanId>,
+}
+
+impl<'a> PortView<'a> {
+    /// The switch.
+    pub fn switch(&self) -> &'a Switch {
+        &self.resolved.switch
+    }
+
+    /// The policy.
+    pub fn policy(&self) -> &'a Policy {
+        self.policy
+    }
+
+    /// A setting of the port or its switch.
+    pub fn setting<T: SettingType>(&self, key: Key<T>) -> Setting<T> {
+        self.switch().setting(Some(self.port), key)
+    }
+
+    /// The same without its type.
+    pub fn slot(&self, id: SettingId) -> &'a Slot {
+        self.switch().slot(Some(self.port), id)
+    }
+
+    /// A setting's value; unknown leaves through `?`.
+    pub fn known<T: SettingType>(&self, key: Key<T>) -> Result<T, Unknown> {
+        let value = self.slot(key.id).value.as_ref().and_then(T::read);
+        value.ok_or_else(|| Unknown::fact(key.id.name()))
+    }
+
+    /// The port's role; none leaves through `?`.
+    pub fn role(&self) -> Result<&'a Role, Unknown> {
+        let role = self.assigned.and_then(|a| self.policy.roles.get(a.role));
+        role.ok_or_else(|| Unknown::fact("role"))
+    }
+
+    /// The mode in force.
+    pub fn mode(&self) -> Result<Mode, Unknown> {
+        self.known(settings::MODE)
+    }
+
+    /// The untagged VLAN in force. A port that may become a trunk is judged as what it is until then.
+    pub fn untagged(&self) -> Result<Carried, Unknown> {
+        let key = match self.mode()? {
+            Mode::Access | Mode::Negotiated => settings::ACCESS_VLAN,
+            Mode::Trunk => settings::NATIVE_VLAN,
+        };
+        Ok(Carried { setting: key.id, vlan: self.known(key)? })
+    }
+
+    /// The voice VLAN in force: beside an untagged one only, not on a trunk.
+    pub fn voice(&self) -> Result<Carried, Unknown> {
+        let vlan = match self.mode()? {
+            Mode::Access | Mode::Negotiated => self.known(settings::VOICE_VLAN)?,
+            Mode::Trunk => None,
+        };
+        Ok(Carried { setting: settings::VOICE_VLAN.id, vlan })
+    }
+
+    /// The VLANs a trunk carries; `None` on other modes.
+    pub fn tagged(&self) -> Result<Option<Arc<VlanSet>>, Unknown> {
+        match self.mode()? {
+            Mode::Trunk => self.known(settings::TAGGED_VLANS).map(Some),
+            Mode::Access | Mode::Negotiated => Ok(None),
+        }
+    }
+
+    /// A word of one of the platform's traits.
+    pub fn platform(&self, id: crate::model::TraitId, word: &str) -> Result<bool, Unknown> {
+        self.switch().traits().holds(id, word).ok_or_else(|| Unknown::fact(id.info().name))
+    }
+
+    /// Whether the mode in force makes port security void.
+    pub fn security_is_void(&self) -> Result<bool, Unknown> {
+        let mode = self.mode()?;
+        if mode == Mode::Access && self.switch().traits().get(platform::PORT_SECURITY_VOID_IN).is_none() {
+            return Ok(false);
+        }
+        self.platform(platform::PORT_SECURITY_VOID_IN, crate::model::Choice::word(mode))
+    }
+
+    /// Whether port security is in force: enabled, and not void.
+    pub fn security_in_force(&self) -> Result<bool, Unknown> {
+        Ok(self.known(settings::PORT_SECURITY)? && !self.security_is_void()?)
+    }
+
+    /// Whether DHCP snooping is in force in a VLAN: every switch it needs is thrown.
+    pub fn snooping_in_force(&self, vlan: VlanId) -> Result<bool, Unknown> {
+        if self.platform(platform::SNOOPING_SWITCHES, "global")? && !self.known(settings::SNOOPING)? {
+            return Ok(false);
+        }
+        if !self.platform(platform::SNOOPING_SWITCHES, "vlan")? {
+            return Ok(true);
+        }
+        Ok(self.known(settings::SNOOPING_VLANS)?.contains(vlan))
+    }
+
+    /// Whether a setting is written for this very port, not inherited from a global line.
+    pub fn is_own(&self, id: SettingId) -> bool {
+        use crate::model::Origin;
+        matches!(self.slot(id).origin, Origin::Port | Origin::Range | Origin::Profile | Origin::Record)
+    }
+
+    /// The line that put a VLAN into a list.
+    pub fn line_that_added(&self, setting: SettingId, vlan: VlanId) -> Option<Mark> {
+        self.line_that_brought(setting, |value| matches!(value, Value::Vlans(set) if set.contains(vlan)))
+    }
+
+    /// The line after which a list held something.
+    pub fn line_that_brought(&self, setting: SettingId, holds: impl Fn(&Value) -> bool) -> Option<Mark> {
+        self.resolved.line_that_brought(Some(self.port), setting, holds)
+    }
+}
+
+/// How many stations a role needs at least, and may have at most, where the policy gives no numbers.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Stations {
+    /// Fewest that must be admitted.
+    pub needed: u32,
+    /// Most that are right; `None`: nobody says.
+    pub most: Option<u32>,
+}
+
+impl Stations {
+    /// By what the role faces. `per_vlan`: a station that speaks in two VLANs counts twice.
+    pub fn of(role: &Role, per_vlan: bool) -> Option<Self> {
+        let (needed, most) = match role.faces {
+            Faces::Host | Faces::Phone => (1, Some(1)),
+            Faces::PhoneAndHost if per_vlan => (3, Some(3)),
+            Faces::PhoneAndHost => (2, Some(2)),
+            Faces::TaggedHost | Faces::AccessPoint | Faces::Router => (1, None),
+            Faces::BridgeUp | Faces::BridgeDown | Faces::Capture | Faces::Nothing => return None,
+        };
+        let most = role.stations.or(most.map(|m| m.max(role.stations_needed.unwrap_or(0))));
+        let needed = role.stations_needed.unwrap_or(needed);
+        Some(Self { needed: most.map_or(needed, |m| needed.min(m)), most })
+    }
+}

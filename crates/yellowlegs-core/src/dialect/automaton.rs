@@ -1,0 +1,409 @@
+//! All patterns of a dialect as one automaton on words.
+//!
+//! Patterns with a common beginning share their nodes, so a line is walked once, not once per
+//! pattern. At each node literal words come before typed holes, typed before words, words before the
+//! rest. Where two rules could take one line on equal terms, the dialect is refused. A node is reached
+//! by one path only, and lists and repeats take their words greedily, so a line costs at most its
+//! words times the nodes: reading is linear in the text.
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use super::hole::{Captured, HoleType};
+use super::pattern::{HoleKind, Pattern, Step};
+use super::ports::Lists;
+use crate::syntax::Word;
+
+/// Most nodes of one dialect.
+const MAX_NODES: usize = 200_000;
+/// Up to so many literals a node is searched straight through.
+const FEW: usize = 6;
+
+type NodeId = u32;
+
+/// Which rule a line fits, and in which form.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Match {
+    /// Number of the rule.
+    pub rule: u32,
+    /// Whether it was the negated form.
+    pub negated: bool,
+}
+
+/// What is known of a sequence where it ends.
+#[derive(Debug, Clone)]
+struct Accept {
+    rule: u32,
+    negated: bool,
+    holes: usize,
+    /// Holes in the order in which their words come.
+    typed: Vec<usize>,
+    chosen: Vec<(usize, usize)>,
+}
+
+#[derive(Debug, Clone)]
+struct HoleEdge {
+    kind: HoleType,
+    repeated: bool,
+    to: NodeId,
+}
+
+#[derive(Debug, Clone, Default)]
+struct Node {
+    few: Vec<(Box<str>, NodeId)>,
+    many: FxHashMap<Box<str>, NodeId>,
+    holes: Vec<HoleEdge>,
+    accept: Option<u32>,
+}
+
+impl Node {
+    fn literal(&self, word: &str) -> Option<NodeId> {
+        if self.many.is_empty() {
+            return self.few.iter().find(|(w, _)| &**w == word).map(|(_, to)| *to);
+        }
+        self.many.get(word).copied()
+    }
+
+    fn literals(&self) -> impl Iterator<Item = (&str, NodeId)> {
+        self.few.iter().map(|(w, to)| (&**w, *to)).chain(self.many.iter().map(|(w, to)| (&**w, *to)))
+    }
+}
+
+/// Two rules that could take one line on equal terms.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Clash {
+    /// One rule.
+    pub first: u32,
+    /// The other.
+    pub second: u32,
+}
+
+/// Why an automaton cannot be made.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum BuildError {
+    /// Two rules for one line.
+    Clash(Clash),
+    /// More nodes than are allowed.
+    TooLarge,
+}
+
+/// The automaton: a root for each context, nodes shared by beginnings.
+#[derive(Debug, Clone)]
+pub struct Automaton {
+    nodes: Vec<Node>,
+    roots: Vec<NodeId>,
+    accepts: Vec<Accept>,
+    ignore_case: bool,
+}
+
+impl Automaton {
+    /// An empty one with a root for each context.
+    pub fn new(contexts: usize, ignore_case: bool) -> Self {
+        Self {
+            nodes: vec![Node::default(); contexts],
+            roots: (0..contexts as u32).collect(),
+            accepts: Vec::new(),
+            ignore_case,
+        }
+    }
+
+    /// Adds one sequence of a pattern in one context.
+    pub fn add(
+        &mut self,
+        context: usize,
+        pattern: &Pattern,
+        sequence: &[Step],
+        rule: u32,
+        negated: bool,
+    ) -> Result<(), BuildError> {
+        let mut accept = Accept { rule, negated, holes: pattern.holes.len(), typed: Vec::new(), chosen: Vec::new() };
+        let mut node = self.roots.get(context).copied().unwrap_or_default();
+        for step in sequence {
+            node = match step {
+                Step::Literal(word) => self.literal_edge(node, word)?,
+                Step::Choice(hole, which, word) => {
+                    accept.chosen.push((*hole, *which));
+                    self.literal_edge(node, word)?
+                }
+                Step::Hole(hole) => {
+                    accept.typed.push(*hole);
+                    match pattern.holes.get(*hole).map(|h| &h.kind) {
+                        Some(HoleKind::Typed(kind, repeated)) => self.hole_edge(node, *kind, *repeated)?,
+                        _ => node,
+                    }
+                }
+            };
+        }
+        let id = self.accepts.len() as u32;
+        if let Some(there) = self.nodes[node as usize].accept {
+            let first = self.accepts[there as usize].rule;
+            // One rule may come to the same words twice, as `[a] [a]` does; two rules may not.
+            return if first == rule { Ok(()) } else { Err(BuildError::Clash(Clash { first, second: rule })) };
+        }
+        self.nodes[node as usize].accept = Some(id);
+        self.accepts.push(accept);
+        Ok(())
+    }
+
+    fn fresh(&mut self) -> Result<NodeId, BuildError> {
+        if self.nodes.len() >= MAX_NODES {
+            return Err(BuildError::TooLarge);
+        }
+        self.nodes.push(Node::default());
+        Ok(self.nodes.len() as NodeId - 1)
+    }
+
+    fn literal_edge(&mut self, from: NodeId, word: &str) -> Result<NodeId, BuildError> {
+        if let Some(to) = self.nodes[from as usize].literal(word) {
+            return Ok(to);
+        }
+        let to = self.fresh()?;
+        let node = &mut self.nodes[from as usize];
+        if node.many.is_empty() && node.few.len() < FEW {
+            node.few.push((word.into(), to));
+        } else {
+            node.many.extend(node.few.drain(..));
+            node.many.insert(word.into(), to);
+        }
+        Ok(to)
+    }
+
+    fn hole_edge(&mut self, from: NodeId, kind: HoleType, repeated: bool) -> Result<NodeId, BuildError> {
+        let same = |edge: &&HoleEdge| edge.kind == kind && edge.repeated == repeated;
+        if let Some(edge) = self.nodes[from as usize].holes.iter().find(same) {
+            return Ok(edge.to);
+        }
+        let to = self.fresh()?;
+        let holes = &mut self.nodes[from as usize].holes;
+        holes.push(HoleEdge { kind, repeated, to });
+        holes.sort_by_key(|edge| edge.kind.rank());
+        Ok(to)
+    }
+
+    /// Pairs of rules that could take one line on equal terms.
+    pub fn clashes(&self, lists: &Lists) -> Vec<Clash> {
+        let mut clashes = Vec::new();
+        let mut seen = FxHashSet::default();
+        for node in &self.nodes {
+            for (i, a) in node.holes.iter().enumerate() {
+                for b in &node.holes[i + 1..] {
+                    if a.kind.rank() == b.kind.rank() && a.kind.overlaps(b.kind, lists) {
+                        self.meet(a.to, b.to, lists, &mut seen, &mut clashes);
+                    }
+                }
+            }
+        }
+        clashes.sort();
+        clashes.dedup();
+        clashes
+    }
+
+    /// Whether two nodes could both come to an end over the same words; gathers the rules that would.
+    fn meet(&self, a: NodeId, b: NodeId, lists: &Lists, seen: &mut FxHashSet<(NodeId, NodeId)>, clashes: &mut Vec<Clash>) {
+        if !seen.insert((a, b)) {
+            return;
+        }
+        let (x, y) = (&self.nodes[a as usize], &self.nodes[b as usize]);
+        if let (Some(p), Some(q)) = (x.accept, y.accept) {
+            let (p, q) = (self.accepts[p as usize].rule, self.accepts[q as usize].rule);
+            if p != q {
+                clashes.push(Clash { first: p.min(q), second: p.max(q) });
+            }
+        }
+        for (word, to) in x.literals() {
+            if let Some(other) = y.literal(word) {
+                self.meet(to, other, lists, seen, clashes);
+            }
+            let read = |edge: &&HoleEdge| takes(edge.kind, word, lists);
+            y.holes.iter().filter(read).for_each(|edge| self.meet(to, edge.to, lists, seen, clashes));
+        }
+        for edge in &x.holes {
+            let literals = y.literals().filter(|(word, _)| takes(edge.kind, word, lists));
+            literals.for_each(|(_, to)| self.meet(edge.to, to, lists, seen, clashes));
+            if edge.kind == HoleType::Rest {
+                self.swallow(edge.to, b, clashes);
+            }
+            for other in &y.holes {
+                if other.kind == HoleType::Rest {
+                    self.swallow(other.to, a, clashes);
+                }
+                if edge.kind.rank() != other.kind.rank() || edge.kind.overlaps(other.kind, lists) {
+                    self.meet(edge.to, other.to, lists, seen, clashes);
+                }
+            }
+        }
+    }
+
+    /// A rest takes whatever comes: it meets every rule that goes on from `node`.
+    fn swallow(&self, rest: NodeId, node: NodeId, clashes: &mut Vec<Clash>) {
+        let rule = |id: NodeId| Some(self.accepts.get(self.nodes.get(id as usize)?.accept? as usize)?.rule);
+        let Some(first) = rule(rest) else { return };
+        let mut open = vec![node];
+        while let Some(id) = open.pop() {
+            let node = &self.nodes[id as usize];
+            let next: Vec<NodeId> = node.literals().map(|(_, to)| to).chain(node.holes.iter().map(|e| e.to)).collect();
+            let met = next.iter().filter_map(|to| rule(*to)).filter(|second| *second != first);
+            clashes.extend(met.map(|second| Clash { first: first.min(second), second: first.max(second) }));
+            open.extend(next);
+        }
+    }
+
+    /// Finds the rule for a line in a context; what its holes took is put behind `captures`, by hole.
+    pub fn find(
+        &self,
+        context: usize,
+        text: &str,
+        words: &[Word],
+        lists: &Lists,
+        captures: &mut Vec<Captured>,
+    ) -> Option<Match> {
+        let root = *self.roots.get(context)?;
+        let mut taken = Vec::new();
+        let accept = self.walk(root, &Walk { text, words, lists }, 0, &mut taken)?;
+        let accept = self.accepts.get(accept as usize)?;
+        let base = captures.len();
+        captures.resize(base + accept.holes, Captured::Absent);
+        for (hole, value) in accept.typed.iter().zip(taken) {
+            captures[base + *hole] = value;
+        }
+        for (hole, which) in &accept.chosen {
+            captures[base + *hole] = Captured::Choice(*which);
+        }
+        Some(Match { rule: accept.rule, negated: accept.negated })
+    }
+
+    fn walk(&self, node: NodeId, line: &Walk<'_>, at: usize, taken: &mut Vec<Captured>) -> Option<u32> {
+        let node = self.nodes.get(node as usize)?;
+        let Some(word) = line.words.get(at) else { return node.accept };
+        let literal = self.literal(node, word.of(line.text));
+        if let Some(accept) = literal.and_then(|to| self.walk(to, line, at + 1, taken)) {
+            return Some(accept);
+        }
+        for edge in &node.holes {
+            let Some((count, value)) = self.take(edge, line, at) else { continue };
+            taken.push(value);
+            if let Some(accept) = self.walk(edge.to, line, at + count, taken) {
+                return Some(accept);
+            }
+            taken.pop();
+        }
+        None
+    }
+
+    fn literal(&self, node: &Node, word: &str) -> Option<NodeId> {
+        if self.ignore_case && word.bytes().any(|b| b.is_ascii_uppercase()) {
+            return node.literal(&word.to_ascii_lowercase());
+        }
+        node.literal(word)
+    }
+
+    /// What a hole takes. A repeated one goes on until a word that a literal right after it names.
+    fn take(&self, edge: &HoleEdge, line: &Walk<'_>, at: usize) -> Option<(usize, Captured)> {
+        let first = edge.kind.take(line.text, line.words, at, line.lists)?;
+        if !edge.repeated {
+            return Some(first);
+        }
+        let after = self.nodes.get(edge.to as usize)?;
+        let (mut count, mut value) = first;
+        while let Some(word) = line.words.get(at + count) {
+            if self.literal(after, word.of(line.text)).is_some() {
+                break;
+            }
+            let Some((more, next)) = edge.kind.take(line.text, line.words, at + count, line.lists) else { break };
+            let Some(joined) = join(value.clone(), next) else { break };
+            (count, value) = (count + more, joined);
+        }
+        Some((count, value))
+    }
+}
+
+struct Walk<'l> {
+    text: &'l str,
+    words: &'l [Word],
+    lists: &'l Lists,
+}
+
+fn takes(kind: HoleType, word: &str, lists: &Lists) -> bool {
+    kind.take(word, &[Word { start: 0, end: word.len() }], 0, lists).is_some()
+}
+
+/// The values of a repeated hole together; `None` where the type has no list to put them in.
+fn join(so_far: Captured, next: Captured) -> Option<Captured> {
+    Some(match (so_far, next) {
+        (Captured::Ports(a), Captured::Ports(b)) => Captured::Ports(a.iter().chain(&*b).copied().collect()),
+        (Captured::Vlan(a), Captured::Vlan(b)) => Captured::Vlans(std::sync::Arc::new([a, b].into_iter().collect())),
+        (Captured::Vlans(a), Captured::Vlan(b)) => {
+            Captured::Vlans(std::sync::Arc::new(a.union(&[b].into_iter().collect())))
+        }
+        (Captured::Vlans(a), Captured::Vlans(b)) => Captured::Vlans(std::sync::Arc::new(a.union(&b))),
+        (Captured::Text(a), Captured::Text(b)) => Captured::Text(Word { start: a.start, end: b.end }),
+        _ => return None,
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::syntax::Splitter;
+    use rstest::rstest;
+
+    fn lists() -> Lists {
+        Lists::new(&["<n>.<n>"], vec!["-".into()], vec![",".into()], false).unwrap()
+    }
+
+    fn built(patterns: &[&str]) -> Result<Automaton, BuildError> {
+        let mut automaton = Automaton::new(1, true);
+        for (rule, text) in patterns.iter().enumerate() {
+            let pattern = Pattern::parse(text, &Splitter::new(""), true).unwrap();
+            for sequence in &pattern.sequences {
+                automaton.add(0, &pattern, sequence, rule as u32, false)?;
+            }
+        }
+        Ok(automaton)
+    }
+
+    fn rule(patterns: &[&str], line: &str) -> Option<u32> {
+        let mut words = Vec::new();
+        Splitter::new("").split(line, 0, &mut words);
+        built(patterns).unwrap().find(0, line, &words, &lists(), &mut Vec::new()).map(|m| m.rule)
+    }
+
+    const ORDER: &[&str] = &["set <x:rest>", "set <w:word> on", "set <n:int> on", "set five on", "set <n:int>"];
+
+    #[rstest]
+    #[case::literal_first("set five on", Some(3))]
+    #[case::typed_next("set 5 on", Some(2))]
+    #[case::word_next("set six on", Some(1))]
+    #[case::rest_last("set six off", Some(0))]
+    #[case::back_to_the_typed("set 5", Some(4))]
+    #[case::case_is_ignored("SET Five ON", Some(3))]
+    #[case::nothing("set", None)]
+    #[case::nothing_at_all("other 5", None)]
+    fn precedence(#[case] line: &str, #[case] expected: Option<u32>) {
+        assert_eq!(rule(ORDER, line), expected);
+    }
+
+    #[rstest]
+    #[case::same_words(&["a <n:int>", "a <m:int>"], true)]
+    #[case::overlapping_types(&["a <n:int>", "a <m:vlan>"], true)]
+    #[case::told_apart_later(&["a <n:int> x", "a <m:vlan> y"], false)]
+    #[case::told_apart_by_nothing(&["a <n:int> <w:word>", "a <m:vlan> y"], true)]
+    #[case::rest_and_more(&["a <n:int> <r:rest>", "a <m:vlan> y z"], true)]
+    #[case::word_and_text(&["a <w:word>", "a <t:text>"], true)]
+    #[case::typed_and_word(&["a <n:int>", "a <w:word>"], false)]
+    #[case::station_and_number(&["a <n:int>", "a <s:station>"], false)]
+    fn equals_are_refused(#[case] patterns: &[&str], #[case] refused: bool) {
+        let clash = built(patterns).map_or(true, |a| !a.clashes(&lists()).is_empty());
+        assert_eq!(clash, refused);
+    }
+
+    #[rstest]
+    #[case("ports 1.1 1.2 1.3 up", 3)]
+    #[case("ports 1.1-1.2, 1.4 1.9 up", 3)]
+    fn repeats_stop_at_the_literal_after_them(#[case] line: &str, #[case] items: usize) {
+        let mut words = Vec::new();
+        Splitter::new("").split(line, 0, &mut words);
+        let mut captures = Vec::new();
+        built(&["ports <p:ports>... up"]).unwrap().find(0, line, &words, &lists(), &mut captures).unwrap();
+        assert!(matches!(&captures[0], Captured::Ports(p) if p.len() == items), "{captures:?}");
+    }
+}

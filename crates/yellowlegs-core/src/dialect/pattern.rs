@@ -1,0 +1,398 @@
+//! Statement patterns: words with holes, read from a dialect and expanded into plain sequences.
+//!
+//! `<name:type>` is a hole, `<name:(word=value|word)>` a hole that is one of a few words, `[…]` is
+//! optional, `(…|…)` are alternatives, `...` after a hole repeats it, `'…'` is a literal word.
+
+use super::hole::HoleType;
+use crate::syntax::{Splitter, Word};
+
+/// Most sequences one pattern may stand for.
+pub const MAX_SEQUENCES: usize = 1024;
+/// Most words a sequence may have.
+const MAX_LENGTH: usize = 64;
+/// How deep optional parts and alternatives may nest.
+const MAX_DEPTH: usize = 16;
+
+/// What is wrong with a pattern.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum PatternProblem {
+    /// Nothing in it.
+    #[error("the pattern is empty")]
+    Empty,
+    /// An opening sign without its end.
+    #[error("`{sign}` is not closed")]
+    Unclosed {
+        /// The sign.
+        sign: char,
+    },
+    /// A closing sign without a beginning, or one in the wrong place.
+    #[error("`{sign}` does not belong here")]
+    Unexpected {
+        /// The sign.
+        sign: String,
+    },
+    /// A hole without a name or type.
+    #[error("a hole needs a name and a type, not `<{text}>`")]
+    BadHole {
+        /// What stands between the brackets.
+        text: String,
+    },
+    /// A type that is none.
+    #[error("`{found}` is no type of hole")]
+    UnknownType {
+        /// What stands there.
+        found: String,
+    },
+    /// A name twice in one sequence.
+    #[error("two holes are named `{name}`")]
+    TwoHoles {
+        /// The name.
+        name: String,
+    },
+    /// An optional part or an alternative that could be empty twice over, or a hole of words without words.
+    #[error("a part of the pattern holds nothing")]
+    EmptyPart,
+    /// Too many combinations.
+    #[error("the pattern stands for more than {MAX_SEQUENCES} sequences of words")]
+    TooMany,
+    /// Too long.
+    #[error("the pattern is longer than {MAX_LENGTH} words")]
+    TooLong,
+    /// Parts within parts within parts.
+    #[error("optional parts and alternatives nest deeper than {MAX_DEPTH}")]
+    TooDeep,
+    /// Something after a hole that takes the rest of the line.
+    #[error("nothing can follow `<{name}:rest>`: it takes the rest of the line")]
+    AfterRest {
+        /// The hole.
+        name: String,
+    },
+}
+
+impl PatternProblem {
+    /// What to do.
+    pub fn hint(&self) -> Option<String> {
+        match self {
+            Self::BadHole { .. } => Some("write `<name:type>`, for example `<limit:int>`".into()),
+            Self::UnknownType { found } => {
+                let near = crate::source::nearest(found, HoleType::names());
+                Some(near.map_or_else(
+                    || format!("types are {}", HoleType::names().collect::<Vec<_>>().join(", ")),
+                    |n| format!("did you mean `{n}`?"),
+                ))
+            }
+            Self::Unclosed { .. } | Self::Unexpected { .. } => {
+                Some("put single quotes around a sign that is meant as a word, for example `'['`".into())
+            }
+            Self::TooMany => Some("split the rule in two".into()),
+            _ => None,
+        }
+    }
+}
+
+/// A problem with its byte offset in the pattern.
+pub type PatternError = (usize, PatternProblem);
+
+/// A hole as the rule sees it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Hole {
+    /// Its name.
+    pub name: String,
+    /// What it takes.
+    pub kind: HoleKind,
+}
+
+/// What a hole takes.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum HoleKind {
+    /// Words of a type; with `...` as many as come.
+    Typed(HoleType, bool),
+    /// One of a few words: what each stands for.
+    Choice(Vec<String>),
+}
+
+/// One word of a sequence.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Step {
+    /// This very word.
+    Literal(String),
+    /// A typed hole, by its number.
+    Hole(usize),
+    /// A hole of words: which hole, which of its words, and the word itself.
+    Choice(usize, usize, String),
+}
+
+/// A pattern read: its holes and every sequence of words it stands for.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Pattern {
+    /// Its holes in the order of the text.
+    pub holes: Vec<Hole>,
+    /// The sequences, longest parts first.
+    pub sequences: Vec<Vec<Step>>,
+}
+
+enum Node {
+    Word(String),
+    Hole(usize),
+    Choice(usize, Vec<String>),
+    Optional(Vec<Node>),
+    Either(Vec<Vec<Node>>),
+}
+
+impl Pattern {
+    /// Reads a pattern; literal words fall apart where the dialect's lines do.
+    pub fn parse(text: &str, splitter: &Splitter, ignore_case: bool) -> Result<Self, PatternError> {
+        let mut parser = Parser { text, at: 0, holes: Vec::new(), splitter, ignore_case, depth: 0 };
+        let nodes = parser.sequence(None)?;
+        if nodes.is_empty() {
+            return Err((0, PatternProblem::Empty));
+        }
+        let mut sequences = expand(&nodes).ok_or((0, PatternProblem::TooMany))?;
+        sequences.retain(|s| !s.is_empty());
+        let pattern = Self { holes: parser.holes, sequences };
+        pattern.check().map_err(|problem| (0, problem))?;
+        Ok(pattern)
+    }
+
+    fn check(&self) -> Result<(), PatternProblem> {
+        if self.sequences.is_empty() {
+            return Err(PatternProblem::Empty);
+        }
+        for sequence in &self.sequences {
+            if sequence.len() > MAX_LENGTH {
+                return Err(PatternProblem::TooLong);
+            }
+            for (i, step) in sequence.iter().enumerate() {
+                let Step::Hole(hole) = step else { continue };
+                let Some(Hole { name, kind }) = self.holes.get(*hole) else { continue };
+                if *kind == HoleKind::Typed(HoleType::Rest, false) && i + 1 < sequence.len() {
+                    return Err(PatternProblem::AfterRest { name: name.clone() });
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// Number of a hole by name.
+    pub fn hole(&self, name: &str) -> Option<usize> {
+        self.holes.iter().position(|h| h.name == name)
+    }
+}
+
+fn expand(nodes: &[Node]) -> Option<Vec<Vec<Step>>> {
+    let mut sequences: Vec<Vec<Step>> = vec![Vec::new()];
+    for node in nodes {
+        let options: Vec<Vec<Step>> = match node {
+            Node::Word(word) => vec![vec![Step::Literal(word.clone())]],
+            Node::Hole(hole) => vec![vec![Step::Hole(*hole)]],
+            Node::Choice(hole, words) => {
+                words.iter().enumerate().map(|(i, w)| vec![Step::Choice(*hole, i, w.clone())]).collect()
+            }
+            Node::Optional(inner) => {
+                let mut options = expand(inner)?;
+                options.push(Vec::new());
+                options
+            }
+            Node::Either(ways) => {
+                let mut options = Vec::new();
+                for way in ways {
+                    options.extend(expand(way)?);
+                }
+                options
+            }
+        };
+        if sequences.len() * options.len() > MAX_SEQUENCES {
+            return None;
+        }
+        sequences = sequences
+            .iter()
+            .flat_map(|s| options.iter().map(move |o| s.iter().chain(o).cloned().collect()))
+            .collect();
+    }
+    Some(sequences)
+}
+
+struct Parser<'p> {
+    text: &'p str,
+    at: usize,
+    holes: Vec<Hole>,
+    splitter: &'p Splitter,
+    ignore_case: bool,
+    depth: usize,
+}
+
+impl<'p> Parser<'p> {
+    fn rest(&self) -> &'p str {
+        self.text.get(self.at..).unwrap_or_default()
+    }
+
+    fn peek(&self) -> Option<char> {
+        self.rest().chars().next()
+    }
+
+    /// Nodes up to `end` (not eaten), or to the end of the text.
+    fn sequence(&mut self, end: Option<char>) -> Result<Vec<Node>, PatternError> {
+        if self.depth > MAX_DEPTH {
+            return Err((self.at, PatternProblem::TooDeep));
+        }
+        self.depth += 1;
+        let nodes = self.nodes(end);
+        self.depth -= 1;
+        nodes
+    }
+
+    fn nodes(&mut self, end: Option<char>) -> Result<Vec<Node>, PatternError> {
+        let mut nodes = Vec::new();
+        loop {
+            let start = self.at;
+            match self.peek() {
+                None => return Ok(nodes),
+                Some(c) if Some(c) == end || (end == Some(')') && c == '|') => return Ok(nodes),
+                Some(c) if c.is_whitespace() => self.at += c.len_utf8(),
+                Some('[') => {
+                    self.at += 1;
+                    let inner = self.sequence(Some(']'))?;
+                    self.close(']', '[', start)?;
+                    nodes.push(self.not_empty(inner, start).map(Node::Optional)?);
+                }
+                Some('(') => nodes.push(self.either(start)?),
+                Some('<') => nodes.push(self.hole(start)?),
+                Some('\'') => {
+                    let word = self.until('\'', '\'')?;
+                    nodes.push(Node::Word(self.literal(word)));
+                }
+                Some(c @ (']' | ')' | '>' | '|')) => return Err((start, PatternProblem::Unexpected { sign: c.into() })),
+                Some(_) => self.words(&mut nodes)?,
+            }
+        }
+    }
+
+    fn not_empty(&self, nodes: Vec<Node>, at: usize) -> Result<Vec<Node>, PatternError> {
+        if nodes.is_empty() { Err((at, PatternProblem::EmptyPart)) } else { Ok(nodes) }
+    }
+
+    fn close(&mut self, end: char, open: char, start: usize) -> Result<(), PatternError> {
+        if self.peek() == Some(end) {
+            self.at += 1;
+            return Ok(());
+        }
+        Err((start, PatternProblem::Unclosed { sign: open }))
+    }
+
+    fn either(&mut self, start: usize) -> Result<Node, PatternError> {
+        let mut ways = Vec::new();
+        loop {
+            self.at += 1;
+            let way = self.sequence(Some(')'))?;
+            ways.push(self.not_empty(way, start)?);
+            if self.peek() != Some('|') {
+                break;
+            }
+        }
+        self.close(')', '(', start)?;
+        Ok(Node::Either(ways))
+    }
+
+    /// The text between the sign at the cursor and its end.
+    fn until(&mut self, end: char, open: char) -> Result<&'p str, PatternError> {
+        let start = self.at;
+        let body = self.rest().get(1..).unwrap_or_default();
+        let len = body.find(end).ok_or((start, PatternProblem::Unclosed { sign: open }))?;
+        self.at += len + 2;
+        Ok(body.get(..len).unwrap_or_default())
+    }
+
+    fn literal(&self, word: &str) -> String {
+        if self.ignore_case { word.to_ascii_lowercase() } else { word.to_owned() }
+    }
+
+    fn words(&mut self, nodes: &mut Vec<Node>) -> Result<(), PatternError> {
+        let rest = self.rest();
+        let len = rest.find(|c: char| c.is_whitespace() || "[](){}<>|'".contains(c)).unwrap_or(rest.len()).max(1);
+        let chunk = rest.get(..len).unwrap_or(rest);
+        if chunk.starts_with("...") {
+            return Err((self.at, PatternProblem::Unexpected { sign: "...".into() }));
+        }
+        let mut words: Vec<Word> = Vec::new();
+        self.splitter.split(chunk, 0, &mut words);
+        nodes.extend(words.iter().map(|w| Node::Word(self.literal(w.of(chunk)))));
+        self.at += chunk.len();
+        Ok(())
+    }
+
+    fn hole(&mut self, start: usize) -> Result<Node, PatternError> {
+        let text = self.until('>', '<')?;
+        let bad = || (start, PatternProblem::BadHole { text: text.to_owned() });
+        let (name, kind) = text.split_once(':').ok_or_else(bad)?;
+        let (name, kind) = (name.trim(), kind.trim());
+        if name.is_empty() || !name.chars().all(|c| c.is_ascii_alphanumeric() || c == '-' || c == '_') {
+            return Err(bad());
+        }
+        if self.holes.iter().any(|h| h.name == name) {
+            return Err((start, PatternProblem::TwoHoles { name: name.to_owned() }));
+        }
+        let number = self.holes.len();
+        if let Some(words) = kind.strip_prefix('(') {
+            let words = words.strip_suffix(')').ok_or_else(bad)?;
+            let pairs: Vec<(&str, &str)> =
+                words.split('|').map(|w| w.split_once('=').unwrap_or((w, w))).map(|(w, v)| (w.trim(), v.trim())).collect();
+            if pairs.iter().any(|(w, _)| w.is_empty() || w.contains(char::is_whitespace)) {
+                return Err((start, PatternProblem::EmptyPart));
+            }
+            let values = pairs.iter().map(|(_, v)| (*v).to_owned()).collect();
+            self.holes.push(Hole { name: name.to_owned(), kind: HoleKind::Choice(values) });
+            return Ok(Node::Choice(number, pairs.iter().map(|(w, _)| self.literal(w)).collect()));
+        }
+        let kind = HoleType::by_name(kind)
+            .ok_or_else(|| (start, PatternProblem::UnknownType { found: kind.to_owned() }))?;
+        let repeated = self.rest().starts_with("...");
+        if repeated {
+            self.at += 3;
+        }
+        self.holes.push(Hole { name: name.to_owned(), kind: HoleKind::Typed(kind, repeated) });
+        Ok(Node::Hole(number))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    fn shown(pattern: &str) -> Vec<String> {
+        let pattern = Pattern::parse(pattern, &Splitter::new("=;"), false).unwrap();
+        let word = |step: &Step| match step {
+            Step::Literal(w) => w.clone(),
+            Step::Hole(h) => format!("<{}>", pattern.holes[*h].name),
+            Step::Choice(h, _, w) => format!("<{}={w}>", pattern.holes[*h].name),
+        };
+        pattern.sequences.iter().map(|s| s.iter().map(word).collect::<Vec<_>>().join(" ")).collect()
+    }
+
+    #[rstest]
+    #[case("a b", &["a b"])]
+    #[case("a [b] c", &["a b c", "a c"])]
+    #[case("a (b|c d)", &["a b", "a c d"])]
+    #[case("vlan=<v:vlan>;", &["vlan = <v> ;"])]
+    #[case("x '[' <n:int>...", &["x [ <n>"])]
+    #[case("x <a:(p=1|q)>", &["x <a=p>", "x <a=q>"])]
+    #[case("[a [b]] c", &["a b c", "a c", "c"])]
+    fn sequences(#[case] pattern: &str, #[case] expected: &[&str]) {
+        assert_eq!(shown(pattern), expected);
+    }
+
+    #[rstest]
+    #[case("", 0, PatternProblem::Empty)]
+    #[case("a [b", 2, PatternProblem::Unclosed { sign: '[' })]
+    #[case("a b]", 3, PatternProblem::Unexpected { sign: "]".into() })]
+    #[case("a <n>", 2, PatternProblem::BadHole { text: "n".into() })]
+    #[case("a <n:inti>", 2, PatternProblem::UnknownType { found: "inti".into() })]
+    #[case("<n:int> <n:int>", 8, PatternProblem::TwoHoles { name: "n".into() })]
+    #[case("a ...", 2, PatternProblem::Unexpected { sign: "...".into() })]
+    #[case("a <r:rest> b", 0, PatternProblem::AfterRest { name: "r".into() })]
+    #[case("a []", 2, PatternProblem::EmptyPart)]
+    #[case("[a][b][c][d][e][f][g][h][i][j][k]", 0, PatternProblem::TooMany)]
+    fn problems_have_an_offset(#[case] pattern: &str, #[case] offset: usize, #[case] problem: PatternProblem) {
+        assert_eq!(Pattern::parse(pattern, &Splitter::new(""), false), Err((offset, problem)));
+    }
+}

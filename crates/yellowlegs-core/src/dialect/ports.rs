@@ -1,0 +1,421 @@
+//! How a system names its ports, and how it writes lists and ranges of ports and VLANs.
+
+use std::fmt::Write as _;
+use std::sync::Arc;
+
+use crate::model::{VlanId, VlanSet};
+
+/// Widest range of ports one list element may stand for; more than any switch has.
+const WIDEST: u16 = 1024;
+
+/// A piece of a port name's form.
+#[derive(Debug, Clone, PartialEq, Eq)]
+enum Piece {
+    /// These characters.
+    Literal(String),
+    /// A number, 0 to 65535: `<n>`.
+    Number,
+    /// One to three letters: `<a>`.
+    Letters,
+}
+
+/// One way in which ports are named, for example `<n>.<n>` or `bundle<n>`.
+#[derive(Debug, Clone, PartialEq, Eq)]
+struct Form {
+    pieces: Vec<Piece>,
+}
+
+/// What is wrong with a form.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum FormProblem {
+    /// No part that varies, or more than four.
+    #[error("a port name has one to four parts, `<n>` (a number) or `<a>` (letters); this form has {found}")]
+    Parts {
+        /// How many it has.
+        found: usize,
+    },
+    /// Something in angle brackets that is no part.
+    #[error("`<{found}>` is no part of a port name")]
+    UnknownPart {
+        /// What stands there.
+        found: String,
+    },
+    /// Two parts without anything between them.
+    #[error("two numbers or two runs of letters touch, so nobody can tell where the first ends")]
+    Touching,
+}
+
+/// A port as its name's parts: cheap to compare and to count through.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct PortRef {
+    form: u8,
+    parts: [u16; 4],
+}
+
+/// One element of a port list.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum PortItem {
+    /// One port.
+    One(PortRef),
+    /// From one to another: along the last part, or across parts over the ports that the switch has.
+    Range(PortRef, PortRef),
+}
+
+impl PortItem {
+    /// The ports of a range along its last part; `None` for a range across parts.
+    pub fn along_last_part(self) -> Option<impl Iterator<Item = PortRef>> {
+        let (from, to) = match self {
+            Self::One(port) => (port, port),
+            Self::Range(from, to) => (from, to),
+        };
+        let last = from.parts.iter().zip(to.parts).rposition(|(a, b)| *a != b).unwrap_or(3);
+        (from.form == to.form && from.parts[..last] == to.parts[..last]).then(|| {
+            (from.parts[last]..=to.parts[last]).map(move |n| {
+                let mut port = from;
+                port.parts[last] = n;
+                port
+            })
+        })
+    }
+}
+
+/// How ports are named and lists are written in one dialect.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Lists {
+    forms: Vec<Form>,
+    last_part: Vec<usize>,
+    ranges: Vec<String>,
+    items: Vec<String>,
+    ignore_case: bool,
+}
+
+impl Lists {
+    /// `forms` as text with their position for messages; `ranges` and `items` are the signs between elements.
+    pub fn new(
+        forms: &[&str],
+        ranges: Vec<String>,
+        items: Vec<String>,
+        ignore_case: bool,
+    ) -> Result<Self, (usize, FormProblem)> {
+        let forms: Result<Vec<Form>, _> =
+            forms.iter().enumerate().map(|(i, text)| parse_form(text).map_err(|e| (i, e))).collect();
+        let forms = forms?;
+        let last_part = forms.iter().map(|f| parts_of(f).saturating_sub(1)).collect();
+        let mut lists = Self { forms, last_part, ranges, items, ignore_case };
+        lists.ranges.sort_by_key(|s| std::cmp::Reverse(s.len()));
+        lists.items.sort_by_key(|s| std::cmp::Reverse(s.len()));
+        Ok(lists)
+    }
+
+    /// Whether some port name could also be read as a plain number.
+    pub fn has_plain_numbers(&self) -> bool {
+        self.forms.iter().any(|f| matches!(f.pieces.as_slice(), [Piece::Number]))
+    }
+
+    /// The name of a port.
+    pub fn name(&self, port: PortRef) -> Arc<str> {
+        let mut name = String::new();
+        let mut parts = port.parts.into_iter();
+        for piece in self.forms.get(usize::from(port.form)).map_or(&[][..], |f| &f.pieces) {
+            match piece {
+                Piece::Literal(text) => name.push_str(text),
+                Piece::Number => {
+                    let _ = write!(name, "{}", parts.next().unwrap_or_default());
+                }
+                Piece::Letters => letters_of(parts.next().unwrap_or_default(), &mut name),
+            }
+        }
+        name.into()
+    }
+
+    /// Reads a word that is one port's name and nothing else.
+    pub fn port(&self, word: &str) -> Option<PortRef> {
+        let (port, rest) = self.port_prefix(word)?;
+        rest.is_empty().then_some(port)
+    }
+
+    fn port_prefix<'w>(&self, text: &'w str) -> Option<(PortRef, &'w str)> {
+        let read = |(i, form): (usize, &Form)| {
+            let (parts, rest) = self.read_form(form, text)?;
+            Some((PortRef { form: i as u8, parts }, rest))
+        };
+        self.forms.iter().enumerate().filter_map(read).min_by_key(|(_, rest)| rest.len())
+    }
+
+    fn read_form<'w>(&self, form: &Form, mut text: &'w str) -> Option<([u16; 4], &'w str)> {
+        let mut parts = [0; 4];
+        let mut next = 0;
+        for piece in &form.pieces {
+            match piece {
+                Piece::Literal(literal) => {
+                    let head = text.get(..literal.len())?;
+                    let same = if self.ignore_case { head.eq_ignore_ascii_case(literal) } else { head == literal };
+                    if !same {
+                        return None;
+                    }
+                    text = &text[literal.len()..];
+                }
+                Piece::Number => {
+                    let (number, rest) = number_prefix(text)?;
+                    *parts.get_mut(next)? = number;
+                    (next, text) = (next + 1, rest);
+                }
+                Piece::Letters => {
+                    let (letters, rest) = letters_prefix(text, self.ignore_case)?;
+                    *parts.get_mut(next)? = letters;
+                    (next, text) = (next + 1, rest);
+                }
+            }
+        }
+        Some((parts, text))
+    }
+
+    fn sign<'w>(signs: &[String], text: &'w str) -> Option<&'w str> {
+        signs.iter().find_map(|sign| text.strip_prefix(sign.as_str()))
+    }
+
+    /// Reads a port list from the front of `words`: how many words it takes, and its elements.
+    pub fn ports<'w>(&self, words: impl Iterator<Item = &'w str>) -> Option<(usize, Vec<PortItem>)> {
+        self.list(words, |lists, text, from| match from {
+            None => lists.port_prefix(text).map(|(port, rest)| (PortItem::One(port), rest)),
+            Some(PortItem::One(from)) => {
+                let (to, rest) = lists.range_end(*from, text)?;
+                let item = PortItem::Range(*from, to);
+                let wide = item.along_last_part().is_some_and(|mut ports| ports.nth(usize::from(WIDEST)).is_some());
+                (*from <= to && !wide).then_some((item, rest))
+            }
+            Some(PortItem::Range(..)) => None,
+        })
+    }
+
+    /// The end of a range: a whole name, or the last part alone.
+    fn range_end<'w>(&self, from: PortRef, text: &'w str) -> Option<(PortRef, &'w str)> {
+        let whole = self.port_prefix(text).filter(|(to, _)| to.form == from.form);
+        let last = number_prefix(text).and_then(|(number, rest)| {
+            let mut to = from;
+            let position = *self.last_part.get(usize::from(from.form))?;
+            *to.parts.get_mut(position)? = number;
+            Some((to, rest))
+        });
+        [whole, last].into_iter().flatten().min_by_key(|(_, rest)| rest.len())
+    }
+
+    /// Reads a VLAN list from the front of `words`: how many words it takes, and the set.
+    pub fn vlans<'w>(&self, words: impl Iterator<Item = &'w str>) -> Option<(usize, VlanSet)> {
+        let vlan = |text: &'w str| {
+            let (number, rest) = number_prefix(text)?;
+            Some((VlanId::new(number.into()).ok()?, rest))
+        };
+        let (taken, items) = self.list(words, |_, text, from: Option<&(VlanId, VlanId)>| {
+            let (id, rest) = vlan(text)?;
+            match from {
+                None => Some(((id, id), rest)),
+                Some((from, _)) => (*from <= id).then_some(((*from, id), rest)),
+            }
+        })?;
+        let mut set = VlanSet::default();
+        items.into_iter().for_each(|(from, to)| set.insert_range(from, to));
+        Some((taken, set))
+    }
+
+    /// Takes as many words as still read as one list: elements, a range sign between two, an item sign between others.
+    fn list<'w, T: Clone>(
+        &self,
+        words: impl Iterator<Item = &'w str>,
+        element: impl Fn(&Self, &'w str, Option<&T>) -> Option<(T, &'w str)>,
+    ) -> Option<(usize, Vec<T>)> {
+        #[derive(PartialEq)]
+        enum Next {
+            Element,
+            RangeEnd,
+            Sign,
+        }
+        let mut items: Vec<T> = Vec::new();
+        let mut ranged = false;
+        let mut next = Next::Element;
+        let mut whole = None;
+        'words: for (i, word) in words.enumerate() {
+            let mut text = word;
+            while !text.is_empty() {
+                match next {
+                    Next::Element => {
+                        let Some((item, rest)) = element(self, text, None) else { break 'words };
+                        items.push(item);
+                        (next, text, ranged) = (Next::Sign, rest, false);
+                    }
+                    Next::RangeEnd => {
+                        let Some((item, rest)) = element(self, text, items.last()) else { break 'words };
+                        if let Some(last) = items.last_mut() {
+                            *last = item;
+                        }
+                        (next, text, ranged) = (Next::Sign, rest, true);
+                    }
+                    Next::Sign => {
+                        if let Some(rest) = Self::sign(&self.ranges, text).filter(|_| !ranged) {
+                            (next, text) = (Next::RangeEnd, rest);
+                        } else if let Some(rest) = Self::sign(&self.items, text) {
+                            (next, text) = (Next::Element, rest);
+                        } else {
+                            break 'words;
+                        }
+                    }
+                }
+            }
+            if next == Next::Sign {
+                whole = Some((i + 1, items.clone()));
+            }
+        }
+        whole
+    }
+}
+
+fn parts_of(form: &Form) -> usize {
+    form.pieces.iter().filter(|p| !matches!(p, Piece::Literal(_))).count()
+}
+
+fn parse_form(text: &str) -> Result<Form, FormProblem> {
+    let mut pieces: Vec<Piece> = Vec::new();
+    let mut rest = text;
+    while let Some(open) = rest.find('<') {
+        let (literal, tail) = rest.split_at(open);
+        if !literal.is_empty() {
+            pieces.push(Piece::Literal(literal.to_owned()));
+        }
+        let (name, after) = tail.get(1..).and_then(|t| t.split_once('>')).unwrap_or((tail, ""));
+        let piece = match name {
+            "n" => Piece::Number,
+            "a" => Piece::Letters,
+            _ => return Err(FormProblem::UnknownPart { found: name.to_owned() }),
+        };
+        if pieces.last() == Some(&piece) {
+            return Err(FormProblem::Touching);
+        }
+        pieces.push(piece);
+        rest = after;
+    }
+    if !rest.is_empty() {
+        pieces.push(Piece::Literal(rest.to_owned()));
+    }
+    let form = Form { pieces };
+    match parts_of(&form) {
+        1..=4 => Ok(form),
+        found => Err(FormProblem::Parts { found }),
+    }
+}
+
+fn number_prefix(text: &str) -> Option<(u16, &str)> {
+    let end = text.bytes().position(|b| !b.is_ascii_digit()).unwrap_or(text.len());
+    let (digits, rest) = text.split_at(end);
+    (end <= 5).then_some(())?;
+    Some((digits.parse().ok()?, rest))
+}
+
+fn letters_prefix(text: &str, ignore_case: bool) -> Option<(u16, &str)> {
+    let end = text.bytes().position(|b| !b.is_ascii_alphabetic()).unwrap_or(text.len());
+    if !(1..=3).contains(&end) {
+        return None;
+    }
+    let (letters, rest) = text.split_at(end);
+    let fold = |b: u8| if ignore_case { b.to_ascii_lowercase() } else { b };
+    // Both cases of three letters would not fit beside each other, so one name has one case: its first letter's.
+    let upper = letters.bytes().next().is_some_and(|b| fold(b).is_ascii_uppercase());
+    let mut value = 0_u16;
+    for byte in letters.bytes().map(fold) {
+        if byte.is_ascii_uppercase() != upper {
+            return None;
+        }
+        value = value * 27 + u16::from(byte.to_ascii_lowercase() - b'a' + 1);
+    }
+    Some((value | if upper { 1 << 15 } else { 0 }, rest))
+}
+
+fn letters_of(value: u16, name: &mut String) {
+    let upper = value >> 15 == 1;
+    let mut value = value & 0x7fff;
+    let mut letters = Vec::new();
+    while value > 0 {
+        let letter = b'a' + ((value - 1) % 27) as u8;
+        letters.push(if upper { letter.to_ascii_uppercase() } else { letter });
+        value = (value - 1) / 27;
+    }
+    name.extend(letters.iter().rev().map(|b| char::from(*b)));
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+    use rstest::rstest;
+
+    fn lists() -> Lists {
+        let owned = |signs: &[&str]| signs.iter().map(|s| (*s).to_owned()).collect();
+        Lists::new(&["<n>.<n>", "bundle<n>", "<a>:<n>"], owned(&["..", "to"]), owned(&[","]), false).unwrap()
+    }
+
+    fn read(text: &str) -> Option<(usize, Vec<String>)> {
+        let lists = lists();
+        let (taken, items) = lists.ports(text.split_whitespace())?;
+        let name = |item: PortItem| match item {
+            PortItem::One(port) => lists.name(port).to_string(),
+            PortItem::Range(a, b) => format!("{}..{}", lists.name(a), lists.name(b)),
+        };
+        Some((taken, items.into_iter().map(name).collect()))
+    }
+
+    #[rstest]
+    #[case("1.1", Some((1, vec!["1.1"])))]
+    #[case("1.1..1.12,1.14", Some((1, vec!["1.1..1.12", "1.14"])))]
+    #[case("1.1..12, 2.1 on", Some((2, vec!["1.1..1.12", "2.1"])))]
+    #[case("1.1 to 1.3 , bundle4", Some((5, vec!["1.1..1.3", "bundle4"])))]
+    #[case("1.20..2.4", Some((1, vec!["1.20..2.4"])))]
+    #[case("a:3..a:18,b:1", Some((1, vec!["a:3..a:18", "b:1"])))]
+    #[case("AB:3", Some((1, vec!["AB:3"])))]
+    #[case::ends_before_a_dangling_comma("1.1, on", None)]
+    #[case::backwards("1.9..1.2", None)]
+    #[case::too_wide("1.1..1.2000", None)]
+    #[case::no_port("1.x", None)]
+    #[case::no_number("1.99999", None)]
+    fn port_lists(#[case] text: &str, #[case] expected: Option<(usize, Vec<&str>)>) {
+        let expected = expected.map(|(n, names)| (n, names.into_iter().map(str::to_owned).collect()));
+        assert_eq!(read(text), expected);
+    }
+
+    #[rstest]
+    #[case("110", Some((1, "110")))]
+    #[case("110,120..130 x", Some((1, "110,120-130")))]
+    #[case("110 , 112", Some((3, "110,112")))]
+    #[case("0", None)]
+    #[case("4095", None)]
+    #[case("20..10", None)]
+    fn vlan_lists(#[case] text: &str, #[case] expected: Option<(usize, &str)>) {
+        let read = lists().vlans(text.split_whitespace()).map(|(n, set)| (n, set.to_string()));
+        assert_eq!(read, expected.map(|(n, s)| (n, s.to_owned())));
+    }
+
+    #[rstest]
+    #[case("uplink", FormProblem::Parts { found: 0 })]
+    #[case("<n>.<n>.<n>.<n>.<n>", FormProblem::Parts { found: 5 })]
+    #[case("<x>", FormProblem::UnknownPart { found: "x".into() })]
+    #[case("<n><n>", FormProblem::Touching)]
+    fn bad_forms(#[case] form: &str, #[case] problem: FormProblem) {
+        assert_eq!(Lists::new(&[form], Vec::new(), Vec::new(), false), Err((0, problem)));
+    }
+
+    proptest! {
+        #[test]
+        fn a_name_reads_back(a in 0_u16..=9999, b in 0_u16..=9999, slot in "[a-z]{1,3}|[A-Z]{1,3}") {
+            for name in [format!("{a}.{b}"), format!("bundle{a}"), format!("{slot}:{b}")] {
+                let lists = lists();
+                let port = lists.port(&name).expect("a name of one of the forms");
+                let shown = lists.name(port);
+                prop_assert_eq!(&*shown, name.as_str());
+            }
+        }
+
+        #[test]
+        fn any_text_ends(text in "\\PC*") {
+            let _ = lists().ports(text.split_whitespace());
+            let _ = lists().vlans(text.split_whitespace());
+        }
+    }
+}

@@ -1,0 +1,160 @@
+//! What can be wrong with a dialect, beyond its TOML.
+
+use super::pattern::PatternProblem;
+use super::ports::FormProblem;
+use crate::model::{SettingId, TraitId, ValueError};
+use crate::source::{Explain, nearest};
+
+/// What is wrong, where the place is known besides.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum DialectProblem {
+    /// A pattern that cannot be read.
+    #[error(transparent)]
+    Pattern(#[from] PatternProblem),
+    /// A form of port names that cannot be read.
+    #[error(transparent)]
+    Form(#[from] FormProblem),
+    /// A setting that is none.
+    #[error("`{found}` is no setting")]
+    UnknownSetting {
+        /// What stands there.
+        found: String,
+    },
+    /// A trait that is none.
+    #[error("`{found}` is no trait")]
+    UnknownTrait {
+        /// What stands there.
+        found: String,
+    },
+    /// A word a trait does not have.
+    #[error("the trait `{name}` cannot be `{found}`")]
+    TraitWord {
+        /// The trait.
+        name: &'static str,
+        /// What stands there.
+        found: String,
+        /// What it may be.
+        words: &'static [&'static str],
+    },
+    /// A word where only a few are possible.
+    #[error("`{key}` cannot be `{found}`")]
+    Word {
+        /// The key.
+        key: &'static str,
+        /// What stands there.
+        found: String,
+        /// What it may be.
+        words: Vec<String>,
+    },
+    /// A value of the wrong kind.
+    #[error("`{setting}`: {problem}")]
+    Value {
+        /// The setting.
+        setting: &'static str,
+        /// What is wrong.
+        problem: ValueError,
+    },
+    /// A name in angle brackets that no hole has.
+    #[error("no hole is named `{name}`, here or in what opens the context")]
+    UnknownHole {
+        /// The name.
+        name: String,
+    },
+    /// A hole whose values the setting cannot have.
+    #[error("`{setting}` is {wanted}; the hole `{hole}` is {found}")]
+    HoleMismatch {
+        /// The setting, or the key of the rule.
+        setting: &'static str,
+        /// What it can be.
+        wanted: String,
+        /// The hole.
+        hole: String,
+        /// Its type.
+        found: String,
+    },
+    /// A setting of ports in a rule that reaches none.
+    #[error("`{setting}` belongs to a {scope}, and nothing here says which")]
+    NoSubject {
+        /// The setting.
+        setting: &'static str,
+        /// Port or VLAN.
+        scope: &'static str,
+    },
+    /// One context, opened for ports here and for something else there.
+    #[error("the context `{context}` is opened for {one} in one rule and for {other} in another")]
+    MixedContext {
+        /// The context.
+        context: String,
+        /// One subject.
+        one: &'static str,
+        /// The other.
+        other: &'static str,
+    },
+    /// A rule that names its subject twice.
+    #[error("a rule is about ports, a VLAN or a reach, not about two of them")]
+    TwoSubjects,
+    /// Adding to what is no list.
+    #[error("`{setting}` is no list: nothing can be added to it or removed")]
+    NoList {
+        /// The setting.
+        setting: &'static str,
+    },
+    /// A setting that has no off.
+    #[error("`{setting}` has no value that means off")]
+    NoOff {
+        /// The setting.
+        setting: &'static str,
+    },
+    /// Negation in a dialect that has no word for it.
+    #[error("the rule can be negated, but [text] names no `negation` word")]
+    NoNegation,
+    /// Two rules for one line.
+    #[error("this rule and the one in line {other} could take one line on equal terms")]
+    Clash {
+        /// Line of the other rule.
+        other: u32,
+    },
+    /// Too many rules.
+    #[error("the dialect's patterns together are too large")]
+    TooLarge,
+    /// A default where the trait decides.
+    #[error("what a trunk without a list carries is the trait `trunk-without-list`, not a default")]
+    TaggedDefault,
+    /// No rule at all.
+    #[error("the dialect has no rules")]
+    NoRules,
+}
+
+impl Explain for DialectProblem {
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::Pattern(problem) => problem.hint(),
+            Self::UnknownSetting { found } => nearest(found, SettingId::all().map(SettingId::name))
+                .map(|n| format!("did you mean `{n}`?"))
+                .or_else(|| Some("docs/dialects.md lists every setting".into())),
+            Self::UnknownTrait { found } => {
+                nearest(found, TraitId::all().map(|t| t.info().name)).map(|n| format!("did you mean `{n}`?"))
+            }
+            Self::TraitWord { words, .. } => Some(format!("it may be {}", words.join(", "))),
+            Self::Word { words, found, .. } => Some(nearest(found, words.iter().map(String::as_str)).map_or_else(
+                || format!("it may be {}", words.join(", ")),
+                |near| format!("did you mean `{near}`?"),
+            )),
+            Self::UnknownHole { name } => Some(format!("put a hole `<{name}:…>` into the pattern")),
+            Self::NoSubject { scope: "port", .. } => {
+                Some("add `ports = \"<hole>\"`, or `reach = \"all-ports\"`, to this rule or to the one that opens its context".into())
+            }
+            Self::NoSubject { .. } => Some("add `vlan = \"<hole>\"` to this rule or to the one that opens its context".into()),
+            Self::NoList { .. } => Some("use `sets`".into()),
+            Self::NoOff { .. } => Some("use `negation = \"default\"`".into()),
+            Self::NoNegation => Some("add for example `negation = \"without\"` to [text]".into()),
+            Self::Clash { .. } => {
+                Some("put a literal word into one of them, give both holes the same type, or merge the rules".into())
+            }
+            Self::TooLarge => Some("write fewer optional parts into one pattern".into()),
+            Self::TaggedDefault => Some("write it under [traits]".into()),
+            Self::NoRules => Some("add `[[rule]]` tables; docs/dialects.md shows how".into()),
+            _ => None,
+        }
+    }
+}

@@ -1,0 +1,98 @@
+//! The lines that prove a finding.
+
+use serde::Serialize;
+
+use crate::model::{Mark, Origin, SettingId, Slot, Switch};
+use crate::policy::Cite;
+
+/// What a piece of evidence is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum EvidenceKind {
+    /// A line of a configuration.
+    Line,
+    /// A platform's default.
+    Default,
+    /// Where a configuration could say something and does not.
+    Silent,
+    /// A switch record.
+    Record,
+    /// A line of the policy, or a built-in default of it.
+    Policy,
+}
+
+/// A line with its place; the stretch that matters begins at the column.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Evidence {
+    /// What it is.
+    pub kind: EvidenceKind,
+    /// The file, relative to the fleet's root; null for what is built in.
+    pub file: Option<String>,
+    /// The line, from 1.
+    pub line: Option<u32>,
+    /// The column in characters, from 1.
+    pub column: Option<u32>,
+    /// How many characters matter.
+    pub width: Option<u32>,
+    /// The whole line.
+    pub text: String,
+}
+
+impl Evidence {
+    /// Words that stand in no file.
+    pub fn words(kind: EvidenceKind, text: String) -> Self {
+        Self { kind, file: None, line: None, column: None, width: None, text }
+    }
+
+    /// A line of one of the switch's files.
+    pub fn line(kind: EvidenceKind, switch: &Switch, mark: Mark) -> Option<Self> {
+        let quote = switch.quote(mark)?;
+        Some(Self {
+            kind,
+            file: Some(quote.place.file.to_string()),
+            line: Some(quote.place.line),
+            column: Some(quote.place.column),
+            width: Some(quote.width),
+            text: quote.text,
+        })
+    }
+}
+
+/// The evidence for a value in force: its line; or that the text is silent, and the platform's default.
+pub fn quote_slot(switch: &Switch, port: Option<usize>, id: SettingId, slot: &Slot) -> Vec<Evidence> {
+    let name = id.name();
+    let shown = slot.value.as_ref().map_or_else(|| "unknown".into(), ToString::to_string);
+    if slot.origin.is_written() || slot.origin == Origin::Implied {
+        let line = slot.mark.and_then(|mark| Evidence::line(EvidenceKind::Line, switch, mark));
+        return vec![line.unwrap_or_else(|| Evidence::words(EvidenceKind::Record, format!("{name} is {shown}")))];
+    }
+    let place = port.and_then(|p| switch.port_place(p));
+    let silent = place.and_then(|mark| Evidence::line(EvidenceKind::Silent, switch, mark)).unwrap_or_else(|| {
+        let file = switch.files.get(1).map(|f| f.path().to_owned());
+        Evidence { file, ..Evidence::words(EvidenceKind::Silent, format!("no line sets {name}")) }
+    });
+    if slot.origin == Origin::Unknown {
+        return vec![silent];
+    }
+    let default = slot.mark.and_then(|mark| Evidence::line(EvidenceKind::Default, switch, mark));
+    let words = || Evidence::words(EvidenceKind::Default, format!("where no line says otherwise, {name} is {shown}"));
+    vec![silent, default.unwrap_or_else(words)]
+}
+
+/// The policy line, or the built-in default, that demands otherwise.
+pub fn quote_cite(cite: &Cite) -> Evidence {
+    match cite {
+        Cite::Line { place, text } => {
+            let width = text.chars().count().saturating_sub(place.column as usize - 1) as u32;
+            Evidence {
+                kind: EvidenceKind::Policy,
+                file: Some(place.file.to_string()),
+                line: Some(place.line),
+                column: Some(place.column),
+                width: Some(width.max(1)),
+                text: text.clone(),
+            }
+        }
+        Cite::BuiltIn(text) => Evidence::words(EvidenceKind::Policy, text.clone()),
+    }
+}

@@ -1,0 +1,266 @@
+//! What one switch comes to, and the totals of a fleet: everything a report says after its findings.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+use serde::Serialize;
+
+use super::Finding;
+use crate::model::{Remark, Switch};
+use crate::policy::Level;
+
+/// How many subjects a group shows.
+const SAMPLES: usize = 5;
+
+/// One switch, judged.
+#[derive(Debug, Default)]
+pub struct SwitchOutcome {
+    /// Its findings in order: ports naturally, then by check.
+    pub findings: Vec<Finding>,
+    /// Checks that could not be decided: check, level, port, and what is missing.
+    pub undetermined: Vec<(&'static str, Level, Option<String>, Vec<&'static str>)>,
+    /// Lines that were not understood, by shape.
+    pub unread: Vec<UnreadRow>,
+    /// What was noticed.
+    pub remarks: Vec<Remark>,
+    /// Its row in the report.
+    pub row: Option<SwitchRow>,
+    /// Ports without any finding or open question, with open questions only, with waived findings.
+    pub ports: Counts,
+}
+
+/// Ports by what can be said of them; each port counts once.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Counts {
+    /// Every check met or not applicable (advice apart).
+    pub clean: usize,
+    /// At least one unwaived finding at risk or above.
+    pub violating: usize,
+    /// No such finding, but a waived one.
+    pub waived: usize,
+    /// None of these, but a check that could not be decided.
+    pub undetermined: usize,
+}
+
+/// A switch in the report.
+#[derive(Debug, Clone, Serialize)]
+pub struct SwitchRow {
+    /// Its name.
+    pub switch: Arc<str>,
+    /// Its dialect; null for a record that names none.
+    pub dialect: Option<Arc<str>>,
+    /// Its ports (those reported, when a filter chose).
+    pub ports: usize,
+    /// Those with at least one unwaived finding at risk or above.
+    pub violating_ports: usize,
+    /// Lines of its configuration.
+    pub lines: u32,
+    /// Those not understood.
+    pub unread_lines: usize,
+}
+
+/// Checks that could not be decided for want of the same facts.
+#[derive(Debug, Clone, Serialize)]
+pub struct UndeterminedRow {
+    /// The check.
+    pub check: &'static str,
+    /// What is missing.
+    pub needs: Vec<&'static str>,
+    /// On how many switches.
+    pub switches: usize,
+    /// On how many ports.
+    pub ports: usize,
+    /// Some of them.
+    pub sample: Vec<Sample>,
+}
+
+/// A port or switch named as an example.
+#[derive(Debug, Clone, Serialize)]
+pub struct Sample {
+    /// The switch.
+    pub switch: Arc<str>,
+    /// The port.
+    pub port: Option<String>,
+}
+
+/// Lines of one shape that were not understood.
+#[derive(Debug, Clone, Serialize)]
+pub struct UnreadRow {
+    /// The shape: words that the dialect does not know are masked.
+    pub shape: String,
+    /// How many lines.
+    pub count: usize,
+    /// One of them.
+    pub sample: UnreadSample,
+}
+
+/// Where a line of a shape stands; its text only when raw text was asked for.
+#[derive(Debug, Clone, Serialize)]
+pub struct UnreadSample {
+    /// The file.
+    pub file: String,
+    /// The line.
+    pub line: u32,
+    /// The line itself.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub text: Option<String>,
+}
+
+/// The report's summary.
+#[derive(Debug, Clone, Default, Serialize)]
+pub struct Summary {
+    /// Switches.
+    pub switches: usize,
+    /// Ports.
+    pub ports: usize,
+    /// Ports with at least one unwaived finding at risk or above.
+    pub violating_ports: usize,
+    /// Ports about which there is nothing to say.
+    pub clean_ports: usize,
+    /// Ports whose findings at risk or above are all waived.
+    pub waived_ports: usize,
+    /// Other ports with a check that could not be decided.
+    pub undetermined_ports: usize,
+    /// Unwaived findings by level.
+    pub findings: BTreeMap<&'static str, usize>,
+    /// Checks that could not be decided, port by port.
+    pub undetermined: usize,
+    /// Waived findings.
+    pub waived: usize,
+    /// Lines not understood.
+    pub unread_lines: usize,
+    /// Files that could not be read.
+    pub unreadable: usize,
+}
+
+struct Group {
+    row: UndeterminedRow,
+    last: Option<Arc<str>>,
+}
+
+/// Gathers outcomes, switch by switch.
+#[derive(Default)]
+pub struct Totals {
+    undetermined: BTreeMap<(&'static str, Vec<&'static str>), Group>,
+    unread: BTreeMap<String, UnreadRow>,
+    remarks: BTreeSet<Remark>,
+    switches: Vec<SwitchRow>,
+    summary: Summary,
+    worst_undetermined: Option<Level>,
+}
+
+impl Totals {
+    /// Takes in a switch; its findings are counted, not kept.
+    pub fn add(&mut self, outcome: SwitchOutcome) {
+        let Some(row) = outcome.row else { return };
+        self.count_findings(&outcome.findings);
+        for (check, level, port, needs) in outcome.undetermined {
+            self.worst_undetermined = Some(self.worst_undetermined.map_or(level, |worst| worst.min(level)));
+            self.summary.undetermined += 1;
+            let fresh = || UndeterminedRow { check, needs: needs.clone(), switches: 0, ports: 0, sample: Vec::new() };
+            let group = self
+                .undetermined
+                .entry((check, needs.clone()))
+                .or_insert_with(|| Group { row: fresh(), last: None });
+            if group.last.as_ref() != Some(&row.switch) {
+                group.last = Some(Arc::clone(&row.switch));
+                group.row.switches += 1;
+            }
+            group.row.ports += usize::from(port.is_some());
+            if group.row.sample.len() < SAMPLES {
+                group.row.sample.push(Sample { switch: Arc::clone(&row.switch), port });
+            }
+        }
+        for unread in outcome.unread {
+            self.unread.entry(unread.shape.clone()).and_modify(|u| u.count += unread.count).or_insert(unread);
+        }
+        self.remarks.extend(outcome.remarks);
+        let Counts { clean, violating, waived, undetermined } = outcome.ports;
+        self.summary.switches += 1;
+        self.summary.ports += row.ports;
+        self.summary.unread_lines += row.unread_lines;
+        self.summary.clean_ports += clean;
+        self.summary.violating_ports += violating;
+        self.summary.waived_ports += waived;
+        self.summary.undetermined_ports += undetermined;
+        self.switches.push(row);
+    }
+
+    /// Counts findings: of a switch, or of the fleet.
+    pub fn count_findings(&mut self, findings: &[Finding]) {
+        for finding in findings {
+            if finding.waiver.is_some() {
+                self.summary.waived += 1;
+            } else {
+                *self.summary.findings.entry(finding.level.word()).or_default() += 1;
+            }
+        }
+    }
+
+    /// Notes something about the fleet.
+    pub fn remark(&mut self, remark: Remark) {
+        self.remarks.insert(remark);
+    }
+
+    /// The groups of undecided checks, most ports first.
+    pub fn undetermined(&self) -> Vec<&UndeterminedRow> {
+        let mut rows: Vec<&UndeterminedRow> = self.undetermined.values().map(|g| &g.row).collect();
+        rows.sort_by_key(|r| (std::cmp::Reverse(r.ports), r.check));
+        rows
+    }
+
+    /// The shapes of lines not understood, most lines first.
+    pub fn unread(&self) -> Vec<&UnreadRow> {
+        let mut rows: Vec<&UnreadRow> = self.unread.values().collect();
+        rows.sort_by_key(|r| std::cmp::Reverse(r.count));
+        rows
+    }
+
+    /// What was noticed, each once.
+    pub fn remarks(&self) -> impl Iterator<Item = &Remark> {
+        self.remarks.iter()
+    }
+
+    /// The switches in path order.
+    pub fn switches(&self) -> &[SwitchRow] {
+        &self.switches
+    }
+
+    /// The summary, with every level counted.
+    pub fn summary(&self, unreadable: usize) -> Summary {
+        let mut summary = Summary { unreadable, ..self.summary.clone() };
+        Level::ALL.iter().for_each(|level| _ = summary.findings.entry(level.word()).or_default());
+        summary
+    }
+
+    /// How many unwaived findings there are at a level or above.
+    pub fn findings_at(&self, level: Level) -> usize {
+        let at = |l: &&Level| **l <= level;
+        Level::ALL.iter().filter(at).filter_map(|l| self.summary.findings.get(l.word())).sum()
+    }
+
+    /// Whether a check at a level or above could not be decided.
+    pub fn undetermined_at(&self, level: Level) -> bool {
+        self.worst_undetermined.is_some_and(|worst| worst <= level)
+    }
+}
+
+impl UnreadRow {
+    /// The unread lines of a switch by shape, in the order of first lines. `raw`: with the line itself.
+    pub fn of(switch: &Switch, raw: bool) -> Vec<Self> {
+        let mut rows: Vec<Self> = Vec::new();
+        let mut known: BTreeMap<&str, usize> = BTreeMap::new();
+        for unread in switch.unread() {
+            if let Some(position) = known.get(&*unread.shape) {
+                rows[*position].count += 1;
+                continue;
+            }
+            let Some(quote) = switch.quote(unread.mark) else { continue };
+            known.insert(&unread.shape, rows.len());
+            let (file, line) = (quote.place.file.to_string(), quote.place.line);
+            let sample = UnreadSample { file, line, text: raw.then_some(quote.text) };
+            rows.push(Self { shape: unread.shape.to_string(), count: 1, sample });
+        }
+        rows
+    }
+}

@@ -1,0 +1,29 @@
+//! The core of Yellowlegs: from the text of access switches to findings about their ports.
+//!
+//! Nothing here touches files, network, clock, environment or screen. Text and time come in as
+//! arguments, values go out. The folders below form a line; each imports only those above it:
+//!
+//! - [`source`]: file texts, places in them, TOML with places
+//! - [`model`]: switches, ports, VLANs and the catalogue of settings
+//! - [`syntax`]: lines, their words and how blocks nest
+//! - [`dialect`]: how one switch system's text maps to statements
+//! - [`resolve`]: statements to settings in force
+//! - [`policy`]: what the site wants: roles, expectations, levels, waivers
+//! - [`finding`]: what an audit says, with its evidence
+//! - [`check`]: the catalogue of checks and how they are run
+
+pub mod source;
+
+pub mod model;
+
+pub mod syntax;
+
+pub mod dialect;
+
+pub mod resolve;
+
+pub mod policy;
+
+pub mod finding;
+
+pub mod check;

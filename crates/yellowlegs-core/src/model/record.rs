@@ -1,0 +1,394 @@
+//! The switch record: the model as JSON. Reading what was printed gives the same model.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use serde::de::{self, Deserialize, Deserializer, MapAccess, Visitor};
+use serde::ser::{Serialize, SerializeMap, Serializer};
+
+use super::{
+    FileText, Kind, Mark, Origin, PortName, Quote, Remark, SavedCopy, Scope, SettingId, Slot, Switch, TraitId,
+    TraitSlot, Traits, Unread, Value, VlanId, platform, settings,
+};
+use crate::source::{Place, nearest};
+
+/// A switch record, version 1. `schemas/record.schema.json` describes it.
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Record {
+    /// Version of this shape.
+    record: Version,
+    /// The switch's name in reports.
+    pub switch: String,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    dialect: Option<String>,
+    #[serde(default)]
+    lines: u32,
+    #[serde(default)]
+    files: Vec<String>,
+    #[serde(default)]
+    traits: RecordTraits,
+    #[serde(default)]
+    settings: RecordSettings,
+    #[serde(default)]
+    vlans: Vec<RecordVlan>,
+    ports: Vec<RecordPort>,
+    #[serde(default)]
+    unread: Vec<RecordUnread>,
+    #[serde(default)]
+    remarks: Vec<Remark>,
+    #[serde(default)]
+    saved: RecordSaved,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(try_from = "u32", into = "u32")]
+struct Version;
+
+impl TryFrom<u32> for Version {
+    type Error = String;
+    fn try_from(version: u32) -> Result<Self, String> {
+        if version == 1 { Ok(Self) } else { Err(format!("record version {version} is not known; this program reads 1")) }
+    }
+}
+
+impl From<Version> for u32 {
+    fn from(_: Version) -> Self {
+        1
+    }
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Default, serde::Serialize, serde::Deserialize)]
+#[serde(rename_all = "kebab-case")]
+enum RecordSaved {
+    /// Nothing is known of a saved configuration.
+    #[default]
+    Missing,
+    /// The fleet keeps none.
+    NotKept,
+    /// It is this.
+    Copy(Box<Record>),
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(deny_unknown_fields)]
+struct RecordVlan {
+    vlan: VlanId,
+    settings: RecordSettings,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(deny_unknown_fields)]
+struct RecordPort {
+    port: String,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    place: Option<RecordQuote>,
+    #[serde(default)]
+    settings: RecordSettings,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(deny_unknown_fields)]
+struct RecordUnread {
+    shape: String,
+    file: String,
+    line: u32,
+    column: u32,
+    width: u32,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(deny_unknown_fields)]
+struct RecordQuote {
+    file: String,
+    line: u32,
+    column: u32,
+    width: u32,
+    text: String,
+}
+
+/// One setting as a record carries it.
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize)]
+struct RecordSlot {
+    value: Option<Value>,
+    origin: Origin,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    evidence: Option<RecordQuote>,
+}
+
+#[derive(serde::Deserialize)]
+#[serde(deny_unknown_fields)]
+struct RawSlot {
+    value: RawValue,
+    #[serde(default)]
+    origin: Option<String>,
+    #[serde(default)]
+    evidence: Option<RecordQuote>,
+}
+
+#[derive(serde::Deserialize)]
+#[serde(untagged)]
+enum RawValue {
+    Nothing(()),
+    Flag(bool),
+    Number(i64),
+    Text(String),
+    List(Vec<String>),
+}
+
+#[derive(serde::Deserialize)]
+#[serde(untagged)]
+enum RawEntry {
+    Full(RawSlot),
+    Short(RawValue),
+}
+
+impl RawEntry {
+    fn into_slot(self, id: SettingId) -> Result<RecordSlot, String> {
+        let (value, origin, evidence) = match self {
+            Self::Full(slot) => (slot.value, slot.origin, slot.evidence),
+            Self::Short(value) => (value, None, None),
+        };
+        let kind = id.info().kind;
+        let value = match value {
+            RawValue::Nothing(()) => None,
+            RawValue::Flag(flag) if kind == Kind::Flag => Some(Value::Flag(flag)),
+            RawValue::Flag(flag) => Some(kind.parse(&flag.to_string()).map_err(|e| e.to_string())?),
+            RawValue::Number(number) => Some(kind.from_number(number).map_err(|e| e.to_string())?),
+            RawValue::Text(text) => Some(kind.parse(&text).map_err(|e| e.to_string())?),
+            RawValue::List(texts) => Some(kind.parse(&texts.join(",")).map_err(|e| e.to_string())?),
+        };
+        let origin = match origin {
+            Some(word) => Origin::from_word(&word).ok_or_else(|| format!("`{word}` is no origin"))?,
+            None if value.is_some() => Origin::Record,
+            None => Origin::Unknown,
+        };
+        Ok(RecordSlot { value, origin, evidence })
+    }
+}
+
+/// Settings by name, checked while they are read, so that errors have their line.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+struct RecordSettings(BTreeMap<SettingId, RecordSlot>);
+
+impl Serialize for RecordSettings {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_map(self.0.iter().map(|(id, slot)| (id.name(), slot)))
+    }
+}
+
+impl<'de> Deserialize<'de> for RecordSettings {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        struct Settings;
+        impl<'de> Visitor<'de> for Settings {
+            type Value = RecordSettings;
+            fn expecting(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+                f.write_str("settings by name")
+            }
+            fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> Result<Self::Value, A::Error> {
+                let mut settings = BTreeMap::new();
+                while let Some(name) = map.next_key::<String>()? {
+                    let Some(id) = SettingId::by_name(&name) else {
+                        let near = nearest(&name, SettingId::all().map(SettingId::name));
+                        let hint = near.map_or_else(String::new, |n| format!("; did you mean `{n}`?"));
+                        return Err(de::Error::custom(format!("unknown setting `{name}`{hint}")));
+                    };
+                    let entry: RawEntry = map.next_value()?;
+                    let slot = entry.into_slot(id).map_err(|e| de::Error::custom(format!("`{name}`: {e}")))?;
+                    if settings.insert(id, slot).is_some() {
+                        return Err(de::Error::custom(format!("`{name}` is there twice")));
+                    }
+                }
+                Ok(RecordSettings(settings))
+            }
+        }
+        deserializer.deserialize_map(Settings)
+    }
+}
+
+/// The traits of the platform, by name.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+struct RecordTraits(BTreeMap<String, RecordTrait>);
+
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(deny_unknown_fields)]
+struct RecordTrait {
+    words: Vec<String>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    evidence: Option<RecordQuote>,
+}
+
+impl Serialize for RecordTraits {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let mut map = serializer.serialize_map(Some(self.0.len()))?;
+        for (name, slot) in &self.0 {
+            map.serialize_entry(name, slot)?;
+        }
+        map.end()
+    }
+}
+
+impl<'de> Deserialize<'de> for RecordTraits {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        let map: BTreeMap<String, RecordTrait> = BTreeMap::deserialize(deserializer)?;
+        for (name, slot) in &map {
+            let Some(id) = TraitId::by_name(name) else {
+                return Err(de::Error::custom(format!("unknown trait `{name}`")));
+            };
+            if let Some(word) = slot.words.iter().find(|w| !id.info().words.contains(&w.as_str())) {
+                return Err(de::Error::custom(format!("trait `{name}` has no word `{word}`")));
+            }
+        }
+        Ok(Self(map))
+    }
+}
+
+impl RecordQuote {
+    fn of(switch: &Switch, mark: Option<Mark>) -> Option<Self> {
+        let Quote { place, width, text } = switch.quote(mark?)?;
+        Some(Self { file: place.file.to_string(), line: place.line, column: place.column, width, text })
+    }
+}
+
+impl Record {
+    /// The record of a switch.
+    pub fn of(switch: &Switch) -> Self {
+        let slot = |slot: &Slot| RecordSlot {
+            value: slot.value.clone(),
+            origin: slot.origin,
+            evidence: RecordQuote::of(switch, slot.mark),
+        };
+        let settings = |scope: Scope, port: Option<usize>| {
+            let ids = SettingId::all().filter(|id| id.info().scope == scope);
+            RecordSettings(ids.map(|id| (id, slot(switch.slot(port, id)))).collect())
+        };
+        let mut vlans: BTreeMap<VlanId, RecordSettings> = BTreeMap::new();
+        for ((vlan, id), value) in &switch.vlan_slots {
+            vlans.entry(*vlan).or_default().0.insert(*id, slot(value));
+        }
+        let traits = TraitId::all().filter_map(|id| {
+            let words = switch.traits.words(id)?.into_iter().map(str::to_owned).collect();
+            let evidence = RecordQuote::of(switch, switch.traits.get(id).and_then(|s| s.mark));
+            Some((id.info().name.to_owned(), RecordTrait { words, evidence }))
+        });
+        Self {
+            record: Version,
+            switch: switch.name.to_string(),
+            dialect: switch.dialect.as_deref().map(str::to_owned),
+            lines: switch.lines,
+            files: switch.files.iter().map(|f| f.path().to_owned()).collect(),
+            traits: RecordTraits(traits.collect()),
+            settings: settings(Scope::Switch, None),
+            vlans: vlans.into_iter().map(|(v, settings)| RecordVlan { vlan: v, settings }).collect(),
+            ports: switch
+                .ports
+                .iter()
+                .enumerate()
+                .map(|(i, name)| RecordPort {
+                    port: name.to_string(),
+                    place: RecordQuote::of(switch, switch.port_place(i)),
+                    settings: settings(Scope::Port, Some(i)),
+                })
+                .collect(),
+            unread: switch
+                .unread
+                .iter()
+                .filter_map(|u| {
+                    let Quote { place: Place { file, line, column }, width, .. } = switch.quote(u.mark)?;
+                    Some(RecordUnread { shape: u.shape.to_string(), file: file.to_string(), line, column, width })
+                })
+                .collect(),
+            remarks: switch.remarks.clone(),
+            saved: match &switch.saved {
+                SavedCopy::NotKept => RecordSaved::NotKept,
+                SavedCopy::Missing => RecordSaved::Missing,
+                SavedCopy::Read(saved) => RecordSaved::Copy(Box::new(Self::of(saved))),
+            },
+        }
+    }
+
+    /// The switch of a record. Its name in reports is the file's, so it is asked for.
+    pub fn into_switch(self, name: impl Into<Arc<str>>) -> Switch {
+        let mut quotes = Quotes::default();
+        let mut switch = Switch::empty(name.into());
+        self.files.iter().for_each(|file| quotes.file(file));
+        for (id, slot) in self.settings.0 {
+            if id.info().scope == Scope::Switch {
+                switch.switch_slots[id.slot()] = quotes.slot(slot);
+            }
+        }
+        for RecordVlan { vlan, settings } in self.vlans {
+            switch.vlan_slots.extend(settings.0.into_iter().map(|(id, slot)| ((vlan, id), quotes.slot(slot))));
+        }
+        let mut ports = self.ports;
+        ports.sort_by_cached_key(|p| PortName::new(p.port.as_str()));
+        let mut remarks = self.remarks;
+        ports.dedup_by(|again, first| {
+            let twice = again.port == first.port;
+            if twice {
+                let text = format!("the record has port {} twice; what it says first counts", first.port);
+                remarks.push(Remark { about: switch.name.to_string(), file: None, line: None, text });
+            }
+            twice
+        });
+        for RecordPort { port, place, mut settings } in ports {
+            switch.ports.push(PortName::new(port));
+            switch.port_places.push(place.map(|p| quotes.mark(p)));
+            for id in SettingId::all().take(settings::PORT_COUNT) {
+                switch.port_slots.push(settings.0.remove(&id).map_or(Slot::UNKNOWN, |slot| quotes.slot(slot)));
+            }
+        }
+        let mut traits = Traits::default();
+        for (name, RecordTrait { words, evidence }) in self.traits.0 {
+            let Some(id) = TraitId::by_name(&name) else { continue };
+            let known = id.info().words.iter().enumerate();
+            let bits = known.filter(|(_, w)| words.iter().any(|x| x == *w)).fold(0, |bits, (i, _)| bits | 1 << i);
+            traits.set(id, TraitSlot { bits, mark: evidence.map(|e| quotes.mark(e)) });
+        }
+        for RecordUnread { shape, file, line, column, width } in self.unread {
+            let text = shape.clone();
+            let mark = quotes.mark(RecordQuote { file, line, column, width, text });
+            switch.unread.push(Unread { mark, shape: shape.into() });
+        }
+        switch.saved = match self.saved {
+            RecordSaved::Missing => SavedCopy::Missing,
+            RecordSaved::NotKept => SavedCopy::NotKept,
+            RecordSaved::Copy(saved) => {
+                let name = Arc::clone(&switch.name);
+                SavedCopy::Read(Box::new(saved.into_switch(name)))
+            }
+        };
+        switch.traits = Arc::new(traits);
+        switch.dialect = self.dialect.map(Into::into);
+        switch.lines = self.lines;
+        switch.remarks = remarks;
+        switch.files = quotes.0;
+        debug_assert!(platform::ALL.len() < 32);
+        switch
+    }
+}
+
+/// The quoted files of a record being read.
+#[derive(Default)]
+struct Quotes(Vec<FileText>);
+
+impl Quotes {
+    fn file(&mut self, path: &str) {
+        if !self.0.iter().any(|f| f.path() == path) {
+            self.0.push(FileText::Quoted { path: path.into(), lines: BTreeMap::new() });
+        }
+    }
+
+    fn mark(&mut self, quote: RecordQuote) -> Mark {
+        self.file(&quote.file);
+        let position = self.0.iter().position(|f| f.path() == quote.file).unwrap_or_default();
+        if let Some(FileText::Quoted { lines, .. }) = self.0.get_mut(position) {
+            lines.entry(quote.line).or_insert(quote.text);
+        }
+        Mark { file: position as u16, line: quote.line, offset: quote.column.saturating_sub(1), width: quote.width }
+    }
+
+    fn slot(&mut self, slot: RecordSlot) -> Slot {
+        Slot { value: slot.value, origin: slot.origin, mark: slot.evidence.map(|e| self.mark(e)), contested: false }
+    }
+}

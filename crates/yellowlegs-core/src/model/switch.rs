@@ -1,0 +1,247 @@
+//! One switch as it was read: ports, settings in force, and the lines that decided them.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use super::{Key, Origin, PortName, Scope, Setting, SettingId, SettingType, Traits, Value, VlanId, settings};
+use crate::source::{Place, Source};
+
+/// A stretch of a line in one of the switch's files. Small, so that every setting can carry one.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Mark {
+    /// Position in the switch's list of files.
+    pub(crate) file: u16,
+    /// Line, from 1.
+    pub(crate) line: u32,
+    /// In a text: byte offset in the file. In a quoted file: column in characters, from 0.
+    pub(crate) offset: u32,
+    /// Width in the same units.
+    pub(crate) width: u32,
+}
+
+impl Mark {
+    /// The line it is on, from 1.
+    pub fn line(self) -> u32 {
+        self.line
+    }
+}
+
+/// Where the lines of one file can be found again.
+#[derive(Debug, Clone)]
+pub enum FileText {
+    /// The file's text.
+    Text(Arc<Source>),
+    /// The few lines that a record carries.
+    Quoted {
+        /// The file's path.
+        path: Arc<str>,
+        /// Line number and text.
+        lines: BTreeMap<u32, String>,
+    },
+}
+
+/// A line quoted with its place and the stretch that matters.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Quote {
+    /// Where the stretch begins.
+    pub place: Place,
+    /// The stretch's width in characters.
+    pub width: u32,
+    /// The whole line.
+    pub text: String,
+}
+
+/// A value in force with its origin.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Slot {
+    /// The value; `None` when unknown.
+    pub value: Option<Value>,
+    /// Where it comes from.
+    pub origin: Origin,
+    /// The deciding line.
+    pub mark: Option<Mark>,
+    /// Whether other lines spoke about it too: lost to this one, or added to the same list.
+    pub contested: bool,
+}
+
+impl Slot {
+    pub(crate) const UNKNOWN: Self = Self { value: None, origin: Origin::Unknown, mark: None, contested: false };
+}
+
+/// A line that the dialect does not know.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Unread {
+    /// Where.
+    pub mark: Mark,
+    /// The line with every word that the dialect does not know masked.
+    pub shape: Arc<str>,
+}
+
+/// Something worth saying about what was read, no finding.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, serde::Serialize, serde::Deserialize)]
+pub struct Remark {
+    /// The switch or the part of the fleet it is about.
+    pub about: String,
+    /// The file it stands in.
+    pub file: Option<String>,
+    /// The line, from 1.
+    pub line: Option<u32>,
+    /// What to know.
+    pub text: String,
+}
+
+/// The saved configuration beside the running one.
+#[derive(Debug, Clone)]
+pub enum SavedCopy {
+    /// The fleet keeps none: what needs one is not applicable.
+    NotKept,
+    /// There should be one and there is none: what needs it is undetermined.
+    Missing,
+    /// It was read.
+    Read(Box<Switch>),
+}
+
+/// One switch.
+#[derive(Debug, Clone)]
+pub struct Switch {
+    pub(crate) name: Arc<str>,
+    pub(crate) dialect: Option<Arc<str>>,
+    pub(crate) files: Vec<FileText>,
+    pub(crate) lines: u32,
+    pub(crate) ports: Vec<PortName>,
+    pub(crate) port_slots: Vec<Slot>,
+    pub(crate) port_places: Vec<Option<Mark>>,
+    pub(crate) switch_slots: Vec<Slot>,
+    pub(crate) vlan_slots: BTreeMap<(VlanId, SettingId), Slot>,
+    pub(crate) traits: Arc<Traits>,
+    pub(crate) unread: Vec<Unread>,
+    pub(crate) remarks: Vec<Remark>,
+    pub(crate) saved: SavedCopy,
+}
+
+impl Switch {
+    /// A switch without ports, about which nothing is known.
+    pub(crate) fn empty(name: Arc<str>) -> Self {
+        Self {
+            name,
+            dialect: None,
+            files: Vec::new(),
+            lines: 0,
+            ports: Vec::new(),
+            port_slots: Vec::new(),
+            port_places: Vec::new(),
+            switch_slots: vec![Slot::UNKNOWN; settings::SWITCH_COUNT],
+            vlan_slots: BTreeMap::new(),
+            traits: Arc::default(),
+            unread: Vec::new(),
+            remarks: Vec::new(),
+            saved: SavedCopy::Missing,
+        }
+    }
+
+    /// Its name in reports: its folder's, or its file's stem.
+    pub fn name(&self) -> &Arc<str> {
+        &self.name
+    }
+
+    /// The dialect it was read with.
+    pub fn dialect(&self) -> Option<&Arc<str>> {
+        self.dialect.as_ref()
+    }
+
+    /// How many lines its configuration has.
+    pub fn lines(&self) -> u32 {
+        self.lines
+    }
+
+    /// Its ports in natural order.
+    pub fn ports(&self) -> &[PortName] {
+        &self.ports
+    }
+
+    /// Position of a port.
+    pub fn port_index(&self, name: &str) -> Option<usize> {
+        self.ports.iter().position(|p| p.as_str() == name)
+    }
+
+    /// The traits of its platform.
+    pub fn traits(&self) -> &Traits {
+        &self.traits
+    }
+
+    /// Lines that were not understood, in the order of the text.
+    pub fn unread(&self) -> &[Unread] {
+        &self.unread
+    }
+
+    /// What was noticed while reading.
+    pub fn remarks(&self) -> &[Remark] {
+        &self.remarks
+    }
+
+    /// The saved configuration.
+    pub fn saved(&self) -> &SavedCopy {
+        &self.saved
+    }
+
+    /// Attaches the saved configuration.
+    #[must_use]
+    pub fn with_saved(mut self, saved: SavedCopy) -> Self {
+        self.saved = saved;
+        self
+    }
+
+    /// A setting of a port, or of the switch when the setting's scope is the switch (`port` is then ignored).
+    pub fn slot(&self, port: Option<usize>, id: SettingId) -> &Slot {
+        let slot = match (id.info().scope, port) {
+            (Scope::Port, Some(port)) => self.port_slots.get(port * settings::PORT_COUNT + id.slot()),
+            (Scope::Switch, _) => self.switch_slots.get(id.slot()),
+            (Scope::Port, None) | (Scope::Vlan, _) => None,
+        };
+        slot.unwrap_or(&Slot::UNKNOWN)
+    }
+
+    /// A setting with its type.
+    pub fn setting<T: SettingType>(&self, port: Option<usize>, key: Key<T>) -> Setting<T> {
+        Setting::of(self.slot(port, key.id))
+    }
+
+    /// The line that opens a port's block, or first names the port.
+    pub fn port_place(&self, port: usize) -> Option<Mark> {
+        self.port_places.get(port).copied().flatten()
+    }
+
+    /// The first file's path: the configuration.
+    pub fn config_path(&self) -> Option<&str> {
+        self.files.iter().map(FileText::path).find(|p| !p.is_empty())
+    }
+
+    /// Quotes a line.
+    pub fn quote(&self, mark: Mark) -> Option<Quote> {
+        let file = self.files.get(usize::from(mark.file))?;
+        let path = match file {
+            FileText::Text(source) => Arc::clone(source.path()),
+            FileText::Quoted { path, .. } => Arc::clone(path),
+        };
+        let (text, column, width) = match file {
+            FileText::Text(source) => {
+                let start = mark.offset as usize;
+                let (line, column) = source.line_around(start);
+                let words = source.text().get(start..start + mark.width as usize).unwrap_or_default();
+                (line.to_owned(), column, words.chars().count() as u32)
+            }
+            FileText::Quoted { lines, .. } => (lines.get(&mark.line)?.clone(), mark.offset + 1, mark.width),
+        };
+        Some(Quote { place: Place { file: path, line: mark.line, column }, width, text })
+    }
+}
+
+impl FileText {
+    /// The file's path, relative to the fleet's root.
+    pub fn path(&self) -> &str {
+        match self {
+            Self::Text(source) => source.path(),
+            Self::Quoted { path, .. } => path,
+        }
+    }
+}

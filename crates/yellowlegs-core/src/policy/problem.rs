@@ -1,0 +1,154 @@
+//! What can be wrong with a policy, beyond its TOML.
+
+use crate::source::{Explain, nearest};
+
+/// What is wrong, where the place is known besides.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum PolicyProblem {
+    /// A word where only a few are possible.
+    #[error("`{key}` cannot be `{found}`")]
+    Word {
+        /// The key.
+        key: String,
+        /// What stands there.
+        found: String,
+        /// What it may be.
+        words: Vec<String>,
+    },
+    /// A VLAN that is none.
+    #[error("{0}")]
+    Vlan(crate::model::VlanError),
+    /// A VLAN key that is no number.
+    #[error("`{found}` is no VLAN: [vlans] has VLAN numbers as keys")]
+    VlanKey {
+        /// The key.
+        found: String,
+    },
+    /// One VLAN twice.
+    #[error("VLAN {id} is there twice")]
+    VlanTwice {
+        /// The VLAN.
+        id: u16,
+    },
+    /// Several entries for a VLAN that do not say which switches each is for.
+    #[error("VLAN {id} has several entries, and this one does not say for which switches")]
+    VlanSwitches {
+        /// The VLAN.
+        id: u16,
+    },
+    /// Two roles of one name.
+    #[error("two roles are named `{name}`")]
+    RoleTwice {
+        /// The name.
+        name: String,
+    },
+    /// A number out of range.
+    #[error("`{key}` must be {wanted}, not {found}")]
+    Number {
+        /// The key.
+        key: &'static str,
+        /// The range.
+        wanted: &'static str,
+        /// What stands there.
+        found: i64,
+    },
+    /// A pattern on descriptions that is no regular expression.
+    #[error("this is no regular expression: {message}")]
+    Regex {
+        /// What the library says.
+        message: String,
+    },
+    /// A glob that is none.
+    #[error("this is no glob: {message}")]
+    Glob {
+        /// What the library says.
+        message: String,
+    },
+    /// An entry of `ports` without switch or ports.
+    #[error("`{found}` does not name a switch and its ports")]
+    PortsEntry {
+        /// What stands there.
+        found: String,
+    },
+    /// A time that is none.
+    #[error(transparent)]
+    AsOf(#[from] super::AsOfProblem),
+    /// A date that is none.
+    #[error("`{found}` is no date")]
+    Date {
+        /// What stands there.
+        found: String,
+    },
+    /// A check that is none.
+    #[error("`{found}` is no check or family")]
+    UnknownCheck {
+        /// What stands there.
+        found: String,
+        /// The nearest one.
+        nearest: Option<String>,
+    },
+    /// A role that is none.
+    #[error("`{found}` is no role")]
+    UnknownRole {
+        /// What stands there.
+        found: String,
+        /// The roles there are.
+        roles: Vec<String>,
+    },
+    /// A feature or setting that cannot be expected.
+    #[error("nothing can be expected of `{found}`")]
+    UnknownExpectation {
+        /// What stands there.
+        found: String,
+    },
+    /// A value that an expectation cannot have.
+    #[error("`{key}` cannot be `{found}`: it is {wanted}")]
+    Expectation {
+        /// The feature or setting.
+        key: &'static str,
+        /// What stands there.
+        found: String,
+        /// What it can be.
+        wanted: &'static str,
+    },
+    /// More stations needed than allowed.
+    #[error("the role needs {needed} stations and allows {allowed}")]
+    Stations {
+        /// Needed.
+        needed: u32,
+        /// Allowed.
+        allowed: u32,
+    },
+}
+
+impl Explain for PolicyProblem {
+    fn hint(&self) -> Option<String> {
+        match self {
+            Self::Word { found, words, .. } => Some(near(found, words)),
+            Self::VlanTwice { .. } => {
+                Some("where separate switches reuse a VLAN, write a list: 120 = [{ switches = […] }, { switches = […] }]".into())
+            }
+            Self::VlanSwitches { .. } => Some("add `switches = [\"…\"]` to each entry but one".into()),
+            Self::PortsEntry { .. } => Some("write for example \"nq-desks-1 1.1..1.24\", or \"nq-desks-* *\" for all ports".into()),
+            Self::AsOf(_) => Some("write for example 2031-03-04T06:30:00Z".into()),
+            Self::Date { .. } => Some("write for example \"2031-03-31\"".into()),
+            Self::UnknownCheck { nearest: Some(name), .. } => Some(format!("did you mean `{name}`?")),
+            Self::UnknownCheck { .. } => Some("`yellowlegs checks` lists them; a family is written `port/*`".into()),
+            Self::UnknownRole { found, roles } => Some(near(found, roles)),
+            Self::UnknownExpectation { found } => {
+                let names: Vec<String> = super::wishes::names().map(str::to_owned).collect();
+                Some(near(found, &names))
+            }
+            Self::Regex { .. } | Self::Glob { .. } | Self::Vlan(_) | Self::VlanKey { .. } | Self::RoleTwice { .. } => None,
+            Self::Number { .. } | Self::Expectation { .. } => None,
+            Self::Stations { .. } => Some("raise `stations` or lower `stations-needed`".into()),
+        }
+    }
+}
+
+fn near(found: &str, words: &[String]) -> String {
+    match nearest(found, words.iter().map(String::as_str)) {
+        Some(word) => format!("did you mean `{word}`?"),
+        None => format!("it may be {}", words.join(", ")),
+    }
+}

@@ -1,0 +1,170 @@
+//! Which role a port has, and what says so.
+//!
+//! In this order: the policy's own list; its pattern on the description; VLAN and mode. A role that was
+//! derived from a fact cannot judge that fact.
+
+use std::collections::BTreeSet;
+
+use super::{Faces, Policy, Role};
+use crate::dialect::Lists;
+use crate::model::{Mode, Remark, SettingId, Switch, settings};
+
+/// What told a role.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, serde::Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum RoleFrom {
+    /// The policy's list of ports.
+    List,
+    /// The policy's pattern on the description.
+    Description,
+    /// VLAN and mode.
+    Vlan,
+}
+
+/// A role with what told it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Assigned {
+    /// Position of the role in the policy.
+    pub role: usize,
+    /// What told it.
+    pub from: RoleFrom,
+}
+
+impl Assigned {
+    /// The settings the role was derived from: it cannot judge them.
+    pub fn derived_from(&self) -> &'static [SettingId] {
+        const VLAN: &[SettingId] =
+            &[settings::MODE.id, settings::ACCESS_VLAN.id, settings::NATIVE_VLAN.id, settings::TAGGED_VLANS.id];
+        match self.from {
+            RoleFrom::Vlan => VLAN,
+            RoleFrom::List | RoleFrom::Description => &[],
+        }
+    }
+}
+
+/// The roles of one switch's ports, and which entries of the policy had a hand in it.
+#[derive(Debug, Clone, Default)]
+pub struct Assignment {
+    /// By port.
+    pub ports: Vec<Option<Assigned>>,
+    /// Roles that some port has.
+    pub roles: BTreeSet<usize>,
+    /// Entries of `ports` (role, position) that name some port.
+    pub lists: BTreeSet<(usize, usize)>,
+    /// Patterns of `describes` (role, position) that fit some description.
+    pub describes: BTreeSet<(usize, usize)>,
+    /// Ports that two entries claim, entries that cannot be read.
+    pub remarks: Vec<Remark>,
+}
+
+/// Gives every port of a switch its role.
+pub fn assign(policy: &Policy, switch: &Switch, lists: Option<&Lists>) -> Assignment {
+    let mut result = Assignment { ports: vec![None; switch.ports().len()], ..Assignment::default() };
+    by_list(policy, switch, lists, &mut result);
+    if policy.derive.description {
+        by_description(policy, switch, &mut result);
+    }
+    if policy.derive.vlan {
+        by_vlan(policy, switch, &mut result);
+    }
+    result.roles = result.ports.iter().flatten().map(|a| a.role).collect();
+    result
+}
+
+fn remark(switch: &Switch, text: String) -> Remark {
+    Remark { about: switch.name().to_string(), file: None, line: None, text }
+}
+
+fn by_list(policy: &Policy, switch: &Switch, lists: Option<&Lists>, result: &mut Assignment) {
+    for (number, role) in policy.roles.iter().enumerate() {
+        for (entry, pattern) in role.ports.iter().enumerate() {
+            if !pattern.switch.is_match(&**switch.name()) {
+                continue;
+            }
+            let Some(positions) = pattern.ports.positions(switch, lists) else {
+                let text = format!(
+                    "role `{}` names ports as `{}`, which is no port list of this switch's dialect",
+                    role.name,
+                    pattern.ports.as_str()
+                );
+                result.remarks.push(remark(switch, text));
+                continue;
+            };
+            for port in positions {
+                result.lists.insert((number, entry));
+                match result.ports[port] {
+                    None => result.ports[port] = Some(Assigned { role: number, from: RoleFrom::List }),
+                    Some(there) if there.role != number => {
+                        let first = &policy.roles[there.role].name;
+                        let name = &switch.ports()[port];
+                        let text = format!("port {name} is listed for the roles `{first}` and `{}`; the first counts", role.name);
+                        result.remarks.push(remark(switch, text));
+                    }
+                    Some(_) => {}
+                }
+            }
+        }
+    }
+}
+
+fn by_description(policy: &Policy, switch: &Switch, result: &mut Assignment) {
+    if policy.roles.iter().all(|r| r.describes.is_empty()) {
+        return;
+    }
+    for port in 0..switch.ports().len() {
+        let Some(description) = switch.setting(Some(port), settings::DESCRIPTION).value.filter(|d| !d.is_empty()) else {
+            continue;
+        };
+        for (number, role) in policy.roles.iter().enumerate() {
+            let fitting = role.describes.iter().position(|(regex, _)| regex.is_match(&description));
+            let Some(entry) = fitting else { continue };
+            result.describes.insert((number, entry));
+            match result.ports[port] {
+                None => result.ports[port] = Some(Assigned { role: number, from: RoleFrom::Description }),
+                Some(there) if there.role != number && there.from == RoleFrom::Description => {
+                    let first = &policy.roles[there.role].name;
+                    let name = &switch.ports()[port];
+                    let text = format!(
+                        "the description of port {name} fits the roles `{first}` and `{}`; the first counts",
+                        role.name
+                    );
+                    result.remarks.push(remark(switch, text));
+                }
+                Some(_) => {}
+            }
+        }
+    }
+}
+
+/// Only where exactly one role fits.
+fn by_vlan(policy: &Policy, switch: &Switch, result: &mut Assignment) {
+    for port in 0..switch.ports().len() {
+        if result.ports[port].is_some() {
+            continue;
+        }
+        let mut fitting = policy.roles.iter().enumerate().filter(|(_, role)| fits(role, switch, port));
+        if let (Some((role, _)), None) = (fitting.next(), fitting.next()) {
+            result.ports[port] = Some(Assigned { role, from: RoleFrom::Vlan });
+        }
+    }
+}
+
+/// Whether mode and VLANs are a role's: its untagged VLAN on an access port, all VLANs of a trunk with a list.
+fn fits(role: &Role, switch: &Switch, port: usize) -> bool {
+    if role.vlans.is_empty() {
+        return false;
+    }
+    match switch.setting(Some(port), settings::MODE).value {
+        Some(Mode::Access) => {
+            let untagged = switch.setting(Some(port), settings::ACCESS_VLAN).value.flatten();
+            let faces = role.faces.is_untagged_host() || matches!(role.faces, Faces::AccessPoint | Faces::Nothing);
+            faces && untagged.is_some_and(|vlan| role.vlans.contains(vlan))
+        }
+        Some(Mode::Trunk) => {
+            let tagged = switch.setting(Some(port), settings::TAGGED_VLANS).value;
+            let faces = role.faces.is_bridge() || matches!(role.faces, Faces::AccessPoint | Faces::TaggedHost);
+            faces && tagged.is_some_and(|set| !set.is_empty() && set.minus(&role.may_use()).is_empty())
+        }
+        Some(Mode::Negotiated) | None => false,
+    }
+}

@@ -1,0 +1,84 @@
+//! From statements to settings in force.
+//!
+//! Lines about a port win over global defaults that reach it, those over the platform's default; among
+//! lines of one layer the later wins. What nothing says stays unknown.
+
+mod apply;
+mod merge;
+mod port_table;
+
+use std::sync::Arc;
+
+use crate::dialect::{Dialect, Reading};
+use crate::model::{FileText, Mark, SettingId, Slot, Switch, Value};
+use crate::source::Source;
+use apply::{Applier, Watch};
+use port_table::PortTable;
+
+/// A switch with what is needed to work its settings out again.
+#[derive(Debug, Clone)]
+pub struct Resolved {
+    /// The switch.
+    pub switch: Switch,
+    history: Option<Arc<History>>,
+}
+
+#[derive(Debug)]
+struct History {
+    dialect: Arc<Dialect>,
+    source: Arc<Source>,
+    reading: Reading,
+    ports: PortTable,
+}
+
+/// Position of the configuration among a switch's files; the dialect is the one before it.
+const CONFIG_FILE: u16 = 1;
+
+/// Reads a configuration with a dialect and settles what is in force.
+pub fn resolve(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: Arc<Source>) -> Resolved {
+    let mut reading = dialect.read(&source, CONFIG_FILE);
+    let mut switch = Switch::empty(name.into());
+    switch.dialect = Some(Arc::clone(dialect.name()));
+    switch.files = vec![FileText::Text(Arc::clone(dialect.source())), FileText::Text(Arc::clone(&source))];
+    switch.traits = Arc::clone(dialect.traits());
+    switch.lines = reading.lines;
+    switch.unread = std::mem::take(&mut reading.unread);
+    let ports = PortTable::gather(dialect, &reading, &mut switch);
+    let written = Applier::new(dialect, &source, &reading, &ports, None).run();
+    merge::merge(dialect, written, &mut switch);
+    let history = History { dialect: Arc::clone(dialect), source, reading, ports };
+    Resolved { switch, history: Some(Arc::new(history)) }
+}
+
+impl Resolved {
+    /// A switch without history: from a record.
+    pub fn from_record(switch: Switch) -> Self {
+        Self { switch, history: None }
+    }
+
+    /// Everything that was written about a setting of a port, in the order of the text: what came of it each time.
+    /// Empty for a record, which carries only the deciding line.
+    pub fn history(&self, port: Option<usize>, setting: SettingId) -> Vec<Slot> {
+        let Some(history) = &self.history else { return Vec::new() };
+        let watch = Some(Watch { port, setting });
+        let applier = Applier::new(&history.dialect, &history.source, &history.reading, &history.ports, watch);
+        applier.run().history
+    }
+
+    /// The line after which a list held something; the deciding line where only one spoke.
+    pub fn line_that_brought(
+        &self,
+        port: Option<usize>,
+        setting: SettingId,
+        holds: impl Fn(&Value) -> bool,
+    ) -> Option<Mark> {
+        let slot = self.switch.slot(port, setting);
+        if !slot.contested {
+            return slot.mark;
+        }
+        let history = self.history(port, setting);
+        let held = |slot: &Slot| slot.value.as_ref().is_some_and(&holds);
+        let brought = (0..history.len()).rev().find(|i| held(&history[*i]) && (*i == 0 || !held(&history[i - 1])));
+        brought.and_then(|i| history[i].mark).or(slot.mark)
+    }
+}

@@ -1,0 +1,83 @@
+//! Which ports a switch has, as far as its text tells, in natural order.
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use crate::dialect::{Captured, Dialect, PortItem, PortRef, Reading, Subject};
+use crate::model::{Mark, PortName, Remark, Switch};
+
+/// More ports than any switch has: what a hostile text could make of ranges ends here.
+const MOST: usize = 16_384;
+
+/// The ports, findable by their parts.
+#[derive(Debug)]
+pub(super) struct PortTable {
+    /// In natural order of names: position is the port's number.
+    refs: Vec<PortRef>,
+    index: FxHashMap<PortRef, u32>,
+}
+
+impl PortTable {
+    /// Gathers every port that a statement declares or is about; puts names and first places into the switch.
+    pub(super) fn gather(dialect: &Dialect, reading: &Reading, switch: &mut Switch) -> Self {
+        let mut found: FxHashSet<PortRef> = FxHashSet::default();
+        let mut places: FxHashMap<PortRef, Mark> = FxHashMap::default();
+        let mut full = false;
+        for statement in &reading.statements {
+            let Some(rule) = dialect.rules().get(statement.rule as usize) else { continue };
+            let about = match &rule.subject {
+                Some(Subject::Ports(hole)) => Some(hole),
+                _ => None,
+            };
+            for (hole, is_subject) in [(about, true), (rule.declares.as_ref(), false)] {
+                let Some(hole) = hole else { continue };
+                let Captured::Ports(items) = reading.captured(dialect, statement, hole) else { continue };
+                for port in items.iter().flat_map(|item| item.along_last_part().into_iter().flatten()) {
+                    if found.len() >= MOST && !found.contains(&port) {
+                        full = true;
+                        break;
+                    }
+                    found.insert(port);
+                    if is_subject {
+                        places.entry(port).or_insert(statement.mark);
+                    }
+                }
+            }
+        }
+        if full {
+            let text = format!("more than {MOST} ports are named; those beyond are left out");
+            switch.remarks.push(Remark { about: switch.name.to_string(), file: None, line: None, text });
+        }
+        let mut named: Vec<(PortName, PortRef)> =
+            found.into_iter().map(|port| (PortName::new(dialect.lists().name(port)), port)).collect();
+        named.sort();
+        switch.port_places = named.iter().map(|(_, port)| places.get(port).copied()).collect();
+        let refs: Vec<PortRef> = named.iter().map(|(_, port)| *port).collect();
+        switch.ports = named.into_iter().map(|(name, _)| name).collect();
+        let index = refs.iter().enumerate().map(|(i, port)| (*port, i as u32)).collect();
+        Self { refs, index }
+    }
+
+    pub(super) fn len(&self) -> usize {
+        self.refs.len()
+    }
+
+    /// The positions of the ports of a list, in order, each once. Ranges across parts take the ports that are there.
+    pub(super) fn positions(&self, items: &[PortItem]) -> Vec<usize> {
+        let mut positions = Vec::new();
+        for item in items {
+            match (item.along_last_part(), item) {
+                (Some(ports), _) => {
+                    positions.extend(ports.filter_map(|port| self.index.get(&port)).map(|i| *i as usize));
+                }
+                (None, PortItem::Range(from, to)) => {
+                    let inside = self.refs.iter().enumerate().filter(|(_, port)| (from..=to).contains(port));
+                    positions.extend(inside.map(|(i, _)| i));
+                }
+                (None, PortItem::One(_)) => {}
+            }
+        }
+        positions.sort_unstable();
+        positions.dedup();
+        positions
+    }
+}

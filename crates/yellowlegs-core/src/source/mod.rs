@@ -1,0 +1,9 @@
+//! File texts, places in them, and TOML documents that remember their places.
+
+mod place;
+mod text;
+mod toml_doc;
+
+pub use place::{At, Explain, Place, Problem};
+pub use text::{LineTooLong, MAX_LINE_BYTES, Source, TextProblem};
+pub use toml_doc::{Entry, Item, Scalar, Spot, TableReader, TomlDoc, TomlProblem, nearest};

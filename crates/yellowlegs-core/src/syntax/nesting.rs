@@ -1,0 +1,44 @@
+//! Which block a line is in, by its indentation.
+
+/// The open blocks, outermost first. `T` is what the reader keeps of each.
+#[derive(Debug, Clone)]
+pub struct Nesting<T> {
+    open: Vec<(u32, T)>,
+}
+
+impl<T> Default for Nesting<T> {
+    fn default() -> Self {
+        Self { open: Vec::new() }
+    }
+}
+
+impl<T> Nesting<T> {
+    /// The block a line with this indentation stands in; blocks that ended before it are closed.
+    pub fn enclosing(&mut self, indent: u32) -> Option<&T> {
+        while self.open.last().is_some_and(|(opener, _)| *opener >= indent) {
+            self.open.pop();
+        }
+        self.open.last().map(|(_, block)| block)
+    }
+
+    /// Deeper lines that follow are inside this one.
+    pub fn open(&mut self, indent: u32, block: T) {
+        self.open.push((indent, block));
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn deeper_lines_are_inside_and_equal_ones_are_not() {
+        let mut nesting = Nesting::default();
+        let mut told = Vec::new();
+        for (indent, name) in [(0, "a"), (2, "b"), (4, "c"), (2, "d"), (0, "e"), (1, "f")] {
+            told.push(nesting.enclosing(indent).copied());
+            nesting.open(indent, name);
+        }
+        assert_eq!(told, [None, Some("a"), Some("b"), Some("a"), None, Some("e")]);
+    }
+}
