@@ -1,1 +1,23 @@
-fn main(){}
+//! Yellowlegs: audits access-edge switch ports. This file only starts the program and ends it.
+
+mod args;
+mod command;
+mod failure;
+mod fleet;
+mod output;
+mod render;
+
+use std::process::ExitCode;
+
+use clap::Parser;
+
+fn main() -> ExitCode {
+    let cli = args::Cli::parse();
+    match command::run(cli) {
+        Ok(code) => code,
+        Err(failure) => {
+            failure.print();
+            failure.code()
+        }
+    }
+}

@@ -133,6 +133,7 @@ impl FleetOutcome {
                 });
             }
         }
+        findings.sort_by_key(|f| f.check);
         Self { findings }
     }
 }

@@ -67,7 +67,9 @@ impl<'p> Judge<'p> {
             let name = switch.ports().get(port).map_or("", |p| p.as_str());
             if chosen && self.selection.takes_port(name, role) {
                 ports += 1;
+                let first = outcome.findings.len();
                 outcome.findings.extend(findings.into_iter().filter(|f| self.selection.takes_check(f.check)));
+                outcome.findings[first..].sort_by_key(|f| (f.check, f.vlan));
                 self.count(&mut outcome, name);
             }
         }

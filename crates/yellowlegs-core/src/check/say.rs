@@ -4,9 +4,7 @@ use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
 use super::{Check, PortView, Violation};
-use crate::finding::{
-    Evidence, EvidenceKind, Finding, SettingShown, WaiverShown, fingerprint, quote_cite, quote_slot,
-};
+use crate::finding::{Evidence, EvidenceKind, Finding, SettingShown, WaiverShown, fingerprint, quote_cite, quote_slot};
 use crate::policy::{Level, Waiver};
 
 /// A sentence with its holes filled; a hole nobody fills stays, and a test finds it.
@@ -40,9 +38,8 @@ pub(super) fn port_finding(check: &Check, level: Level, view: &PortView<'_>, vio
     let cause = violation.settings.first().map_or("", |id| id.name());
     let vlan = violation.vlan.map(|v| v.get().to_string()).unwrap_or_default();
     let fingerprint = fingerprint([check.id, switch.name(), &name, cause, &vlan]);
-    let settings = violation
-        .settings
-        .iter()
+    let judged = violation.settings.iter().chain(violation.lacking.as_ref().map(|(id, _)| id));
+    let settings = judged
         .map(|id| {
             let slot = view.slot(*id);
             SettingShown { name: id.name(), value: slot.value.clone(), origin: slot.origin }
@@ -76,7 +73,7 @@ fn evidence(view: &PortView<'_>, violation: &Violation) -> (Vec<Evidence>, Vec<E
     let mut overridden: Vec<Evidence> = Vec::new();
     for (i, id) in violation.settings.iter().enumerate() {
         let slot = view.slot(*id);
-        let own = violation.line.filter(|_| i == 0);
+        let own = violation.line.filter(|_| i == 0 && slot.origin.is_written());
         let quoted = own.and_then(|mark| Evidence::line(EvidenceKind::Line, switch, mark));
         let lines = quoted.map_or_else(|| quote_slot(switch, Some(view.port), *id, slot), |line| vec![line]);
         for line in lines {
@@ -89,6 +86,10 @@ fn evidence(view: &PortView<'_>, violation: &Violation) -> (Vec<Evidence>, Vec<E
             let lost = marks.filter(|mark| Some(*mark) != slot.mark && Some(*mark) != own);
             overridden.extend(lost.filter_map(|mark| Evidence::line(EvidenceKind::Line, switch, mark)));
         }
+    }
+    if let Some((_, what)) = &violation.lacking {
+        let file = switch.config_path().map(str::to_owned);
+        evidence.push(Evidence { file, ..Evidence::words(EvidenceKind::Silent, what.clone()) });
     }
     if evidence.is_empty() {
         let place = switch.port_place(view.port);

@@ -41,8 +41,10 @@ pub struct Violation {
     pub says: &'static str,
     /// What fills the holes; also the report's `inputs`.
     pub facts: Vec<(&'static str, Fact)>,
-    /// The settings judged; the first is the cause.
+    /// The settings judged, whose lines are quoted; the first is the cause.
     pub settings: Vec<SettingId>,
+    /// A setting judged that is shown with its value, and what no line of it says.
+    pub lacking: Option<(SettingId, String)>,
     /// The VLAN it is about.
     pub vlan: Option<VlanId>,
     /// The line to quote for the cause, where it is not the deciding one.
@@ -55,7 +57,7 @@ impl Violation {
     /// A violation by a setting.
     pub fn of(setting: SettingId, says: &'static str) -> Self {
         let settings = vec![setting];
-        Self { says, facts: Vec::new(), settings, vlan: None, line: None, demand: None }
+        Self { says, facts: Vec::new(), settings, lacking: None, vlan: None, line: None, demand: None }
     }
 
     /// With another setting that was judged.
@@ -64,6 +66,13 @@ impl Violation {
         if !self.settings.contains(&setting) {
             self.settings.push(setting);
         }
+        self
+    }
+
+    /// With a setting that lacks something: no line can be quoted for what is not there.
+    #[must_use]
+    pub fn lacking(mut self, setting: SettingId, what: String) -> Self {
+        self.lacking = Some((setting, what));
         self
     }
 

@@ -3,7 +3,9 @@
 use std::sync::Arc;
 
 use super::Unknown;
-use crate::model::{Key, Mark, Mode, Setting, SettingId, SettingType, Slot, Switch, Value, VlanId, VlanSet, platform, settings};
+use crate::model::{
+    Key, Mark, Mode, Setting, SettingId, SettingType, Slot, Switch, Value, VlanId, VlanSet, platform, settings,
+};
 use crate::policy::{Assigned, Faces, Policy, Role};
 use crate::resolve::Resolved;
 
@@ -138,7 +140,7 @@ impl<'a> PortView<'a> {
 
 /// How many stations a role needs at least, and may have at most, where the policy gives no numbers.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Stations {
+pub(crate) struct Stations {
     /// Fewest that must be admitted.
     pub needed: u32,
     /// Most that are right; `None`: nobody says.
@@ -147,7 +149,7 @@ pub struct Stations {
 
 impl Stations {
     /// By what the role faces. `per_vlan`: a station that speaks in two VLANs counts twice.
-    pub fn of(role: &Role, per_vlan: bool) -> Option<Self> {
+    pub(crate) fn of(role: &Role, per_vlan: bool) -> Option<Self> {
         let (needed, most) = match role.faces {
             Faces::Host | Faces::Phone => (1, Some(1)),
             Faces::PhoneAndHost if per_vlan => (3, Some(3)),

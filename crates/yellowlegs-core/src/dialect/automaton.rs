@@ -70,7 +70,7 @@ impl Node {
 
 /// Two rules that could take one line on equal terms.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
-pub struct Clash {
+pub(super) struct Clash {
     /// One rule.
     pub first: u32,
     /// The other.
@@ -79,7 +79,7 @@ pub struct Clash {
 
 /// Why an automaton cannot be made.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum BuildError {
+pub(super) enum BuildError {
     /// Two rules for one line.
     Clash(Clash),
     /// More nodes than are allowed.
@@ -88,7 +88,7 @@ pub enum BuildError {
 
 /// The automaton: a root for each context, nodes shared by beginnings.
 #[derive(Debug, Clone)]
-pub struct Automaton {
+pub(super) struct Automaton {
     nodes: Vec<Node>,
     roots: Vec<NodeId>,
     accepts: Vec<Accept>,
@@ -97,7 +97,7 @@ pub struct Automaton {
 
 impl Automaton {
     /// An empty one with a root for each context.
-    pub fn new(contexts: usize, ignore_case: bool) -> Self {
+    pub(super) fn new(contexts: usize, ignore_case: bool) -> Self {
         Self {
             nodes: vec![Node::default(); contexts],
             roots: (0..contexts as u32).collect(),
@@ -107,7 +107,7 @@ impl Automaton {
     }
 
     /// Adds one sequence of a pattern in one context.
-    pub fn add(
+    pub(super) fn add(
         &mut self,
         context: usize,
         pattern: &Pattern,
@@ -180,7 +180,7 @@ impl Automaton {
     }
 
     /// Pairs of rules that could take one line on equal terms.
-    pub fn clashes(&self, lists: &Lists) -> Vec<Clash> {
+    pub(super) fn clashes(&self, lists: &Lists) -> Vec<Clash> {
         let mut clashes = Vec::new();
         let mut seen = FxHashSet::default();
         for node in &self.nodes {
@@ -198,7 +198,14 @@ impl Automaton {
     }
 
     /// Whether two nodes could both come to an end over the same words; gathers the rules that would.
-    fn meet(&self, a: NodeId, b: NodeId, lists: &Lists, seen: &mut FxHashSet<(NodeId, NodeId)>, clashes: &mut Vec<Clash>) {
+    fn meet(
+        &self,
+        a: NodeId,
+        b: NodeId,
+        lists: &Lists,
+        seen: &mut FxHashSet<(NodeId, NodeId)>,
+        clashes: &mut Vec<Clash>,
+    ) {
         if !seen.insert((a, b)) {
             return;
         }
@@ -248,7 +255,7 @@ impl Automaton {
     }
 
     /// Finds the rule for a line in a context; what its holes took is put behind `captures`, by hole.
-    pub fn find(
+    pub(super) fn find(
         &self,
         context: usize,
         text: &str,

@@ -97,7 +97,8 @@ impl HoleType {
 
     /// Whether some word could be taken by both. Only types of one rank are ever asked.
     pub fn overlaps(self, other: Self, lists: &Lists) -> bool {
-        let number = |t: Self| matches!(t, Self::Int | Self::Vlan | Self::Vlans | Self::Seconds | Self::Minutes | Self::Hours);
+        let number =
+            |t: Self| matches!(t, Self::Int | Self::Vlan | Self::Vlans | Self::Seconds | Self::Minutes | Self::Hours);
         let port = |t: Self| matches!(t, Self::Port | Self::Ports);
         if self == other || self.rank() > 0 {
             return true;

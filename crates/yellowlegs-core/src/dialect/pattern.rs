@@ -7,7 +7,7 @@ use super::hole::HoleType;
 use crate::syntax::{Splitter, Word};
 
 /// Most sequences one pattern may stand for.
-pub const MAX_SEQUENCES: usize = 1024;
+pub(super) const MAX_SEQUENCES: usize = 1024;
 /// Most words a sequence may have.
 const MAX_LENGTH: usize = 64;
 /// How deep optional parts and alternatives may nest.
@@ -91,7 +91,7 @@ impl PatternProblem {
 }
 
 /// A problem with its byte offset in the pattern.
-pub type PatternError = (usize, PatternProblem);
+pub(super) type PatternError = (usize, PatternProblem);
 
 /// A hole as the rule sees it.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -204,10 +204,8 @@ fn expand(nodes: &[Node]) -> Option<Vec<Vec<Step>>> {
         if sequences.len() * options.len() > MAX_SEQUENCES {
             return None;
         }
-        sequences = sequences
-            .iter()
-            .flat_map(|s| options.iter().map(move |o| s.iter().chain(o).cloned().collect()))
-            .collect();
+        sequences =
+            sequences.iter().flat_map(|s| options.iter().map(move |o| s.iter().chain(o).cloned().collect())).collect();
     }
     Some(sequences)
 }
@@ -261,7 +259,9 @@ impl<'p> Parser<'p> {
                     let word = self.until('\'', '\'')?;
                     nodes.push(Node::Word(self.literal(word)));
                 }
-                Some(c @ (']' | ')' | '>' | '|')) => return Err((start, PatternProblem::Unexpected { sign: c.into() })),
+                Some(c @ (']' | ')' | '>' | '|')) => {
+                    return Err((start, PatternProblem::Unexpected { sign: c.into() }));
+                }
                 Some(_) => self.words(&mut nodes)?,
             }
         }
@@ -334,8 +334,11 @@ impl<'p> Parser<'p> {
         let number = self.holes.len();
         if let Some(words) = kind.strip_prefix('(') {
             let words = words.strip_suffix(')').ok_or_else(bad)?;
-            let pairs: Vec<(&str, &str)> =
-                words.split('|').map(|w| w.split_once('=').unwrap_or((w, w))).map(|(w, v)| (w.trim(), v.trim())).collect();
+            let pairs: Vec<(&str, &str)> = words
+                .split('|')
+                .map(|w| w.split_once('=').unwrap_or((w, w)))
+                .map(|(w, v)| (w.trim(), v.trim()))
+                .collect();
             if pairs.iter().any(|(w, _)| w.is_empty() || w.contains(char::is_whitespace)) {
                 return Err((start, PatternProblem::EmptyPart));
             }
@@ -343,8 +346,8 @@ impl<'p> Parser<'p> {
             self.holes.push(Hole { name: name.to_owned(), kind: HoleKind::Choice(values) });
             return Ok(Node::Choice(number, pairs.iter().map(|(w, _)| self.literal(w)).collect()));
         }
-        let kind = HoleType::by_name(kind)
-            .ok_or_else(|| (start, PatternProblem::UnknownType { found: kind.to_owned() }))?;
+        let kind =
+            HoleType::by_name(kind).ok_or_else(|| (start, PatternProblem::UnknownType { found: kind.to_owned() }))?;
         let repeated = self.rest().starts_with("...");
         if repeated {
             self.at += 3;

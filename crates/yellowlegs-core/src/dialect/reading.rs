@@ -118,8 +118,7 @@ impl Dialect {
             }
             let block = nesting.enclosing(line.indent).copied().unwrap_or(Block::Context(0, u32::MAX));
             self.splitter.split(line.text, line.start, &mut words);
-            let mark =
-                Mark { file, line: line.number, offset: line.start as u32, width: line.text.len() as u32 };
+            let mark = Mark { file, line: line.number, offset: line.start as u32, width: line.text.len() as u32 };
             let inside = match self.take(text, &words, block, mark, &mut reading) {
                 Some(inside) => inside,
                 None => {
@@ -148,7 +147,8 @@ impl Dialect {
 
     /// A line with every word masked that the dialect does not know: unread lines are where unmarked secrets are.
     fn shape(&self, text: &str, line: &Line<'_>, words: &[Word]) -> String {
-        let known = |word: &str| self.vocabulary.contains(word) || self.vocabulary.contains(&*word.to_ascii_lowercase());
+        let known =
+            |word: &str| self.vocabulary.contains(word) || self.vocabulary.contains(&*word.to_ascii_lowercase());
         let mut shape = String::with_capacity(line.text.len().min(120));
         for word in words.iter().take(SHAPE_WORDS) {
             let word = word.of(text);

@@ -1,10 +1,10 @@
 //! From `[[rule]]` tables to rules: contexts, subjects, effects, and whether their types fit.
 
+use super::DialectProblem;
 use super::hole::HoleType;
 use super::load::{Text, known_setting, one_of, parse_pattern};
 use super::pattern::{HoleKind, Pattern};
 use super::rule::{Change, Effect, HoleRef, Operand, Reach, Rule, Subject};
-use super::DialectProblem;
 use crate::model::{Kind, Scope, SettingId, Value};
 use crate::source::{Entry, Item, Scalar, Spot, TableReader, TomlDoc, nearest};
 
@@ -74,7 +74,8 @@ fn hole_name<'t>(item: &Item<&'t str>) -> Option<&'t str> {
 }
 
 fn subject(doc: &TomlDoc<'_>, table: &TableReader<'_>, pattern: &Pattern) -> Option<Subject> {
-    let ports = table.text("ports").and_then(|item| own_hole(doc, &item, pattern, "ports", &[HoleType::Port, HoleType::Ports]));
+    let ports =
+        table.text("ports").and_then(|item| own_hole(doc, &item, pattern, "ports", &[HoleType::Port, HoleType::Ports]));
     let vlan = table.text("vlan").and_then(|item| own_hole(doc, &item, pattern, "vlan", &[HoleType::Vlan]));
     let reach = match table.text("reach").map(|i| i.value) {
         Some("all-ports") => Some(Reach::AllPorts),
@@ -305,7 +306,8 @@ impl Holes<'_> {
         };
         let wanted = setting.info().kind;
         if let HoleKind::Choice(words) = kind {
-            let report = |problem| self.doc.report(&entry.spot(), DialectProblem::Value { setting: setting.name(), problem });
+            let report =
+                |problem| self.doc.report(&entry.spot(), DialectProblem::Value { setting: setting.name(), problem });
             let values: Option<Vec<Value>> = words.iter().map(|w| wanted.parse(w).map_err(report).ok()).collect();
             return Some(Operand::Chosen(hole, values?));
         }
@@ -333,7 +335,9 @@ impl Holes<'_> {
         let reached = match setting.info().scope {
             Scope::Switch => true,
             Scope::Port => matches!(subject, Some(Subject::Ports(_) | Subject::Reach(_))),
-            Scope::Vlan => self.around.iter().filter_map(|o| o.subject.as_ref()).chain(own).any(|s| matches!(s, Subject::Vlan(_))),
+            Scope::Vlan => {
+                self.around.iter().filter_map(|o| o.subject.as_ref()).chain(own).any(|s| matches!(s, Subject::Vlan(_)))
+            }
         };
         if !reached {
             let scope = setting.info().scope.word();

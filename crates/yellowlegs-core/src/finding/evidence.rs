@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 
-use crate::model::{Mark, Origin, SettingId, Slot, Switch};
+use crate::model::{Mark, Origin, Scope, SettingId, Slot, Switch};
 use crate::policy::Cite;
 
 /// What a piece of evidence is.
@@ -66,9 +66,9 @@ pub fn quote_slot(switch: &Switch, port: Option<usize>, id: SettingId, slot: &Sl
         let line = slot.mark.and_then(|mark| Evidence::line(EvidenceKind::Line, switch, mark));
         return vec![line.unwrap_or_else(|| Evidence::words(EvidenceKind::Record, format!("{name} is {shown}")))];
     }
-    let place = port.and_then(|p| switch.port_place(p));
+    let place = port.filter(|_| id.info().scope == Scope::Port).and_then(|p| switch.port_place(p));
     let silent = place.and_then(|mark| Evidence::line(EvidenceKind::Silent, switch, mark)).unwrap_or_else(|| {
-        let file = switch.files.get(1).map(|f| f.path().to_owned());
+        let file = switch.config_path().map(str::to_owned);
         Evidence { file, ..Evidence::words(EvidenceKind::Silent, format!("no line sets {name}")) }
     });
     if slot.origin == Origin::Unknown {

@@ -158,10 +158,8 @@ impl Totals {
             self.worst_undetermined = Some(self.worst_undetermined.map_or(level, |worst| worst.min(level)));
             self.summary.undetermined += 1;
             let fresh = || UndeterminedRow { check, needs: needs.clone(), switches: 0, ports: 0, sample: Vec::new() };
-            let group = self
-                .undetermined
-                .entry((check, needs.clone()))
-                .or_insert_with(|| Group { row: fresh(), last: None });
+            let group =
+                self.undetermined.entry((check, needs.clone())).or_insert_with(|| Group { row: fresh(), last: None });
             if group.last.as_ref() != Some(&row.switch) {
                 group.last = Some(Arc::clone(&row.switch));
                 group.row.switches += 1;

@@ -48,7 +48,11 @@ struct Version;
 impl TryFrom<u32> for Version {
     type Error = String;
     fn try_from(version: u32) -> Result<Self, String> {
-        if version == 1 { Ok(Self) } else { Err(format!("record version {version} is not known; this program reads 1")) }
+        if version == 1 {
+            Ok(Self)
+        } else {
+            Err(format!("record version {version} is not known; this program reads 1"))
+        }
     }
 }
 

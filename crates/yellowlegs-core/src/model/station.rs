@@ -45,8 +45,7 @@ impl StationAddress {
             count += 1;
             since += 1;
         }
-        (count == 12 && since == group)
-            .then(|| Self(std::array::from_fn(|i| digits[2 * i] << 4 | digits[2 * i + 1])))
+        (count == 12 && since == group).then(|| Self(std::array::from_fn(|i| digits[2 * i] << 4 | digits[2 * i + 1])))
     }
 }
 

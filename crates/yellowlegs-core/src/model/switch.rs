@@ -211,9 +211,9 @@ impl Switch {
         self.port_places.get(port).copied().flatten()
     }
 
-    /// The first file's path: the configuration.
+    /// The configuration's path. The first file is the dialect.
     pub fn config_path(&self) -> Option<&str> {
-        self.files.iter().map(FileText::path).find(|p| !p.is_empty())
+        self.files.get(1).map(FileText::path)
     }
 
     /// Quotes a line.

@@ -92,7 +92,12 @@ pub struct Seconds(pub u32);
 
 impl fmt::Display for Seconds {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{} s", self.0)
+        match self.0 {
+            0 => f.write_str("0 s"),
+            n if n % 3600 == 0 => write!(f, "{} h", n / 3600),
+            n if n % 60 == 0 => write!(f, "{} min", n / 60),
+            n => write!(f, "{n} s"),
+        }
     }
 }
 

@@ -125,11 +125,14 @@ impl Explain for PolicyProblem {
     fn hint(&self) -> Option<String> {
         match self {
             Self::Word { found, words, .. } => Some(near(found, words)),
-            Self::VlanTwice { .. } => {
-                Some("where separate switches reuse a VLAN, write a list: 120 = [{ switches = […] }, { switches = […] }]".into())
-            }
+            Self::VlanTwice { .. } => Some(
+                "where separate switches reuse a VLAN, write a list: 120 = [{ switches = […] }, { switches = […] }]"
+                    .into(),
+            ),
             Self::VlanSwitches { .. } => Some("add `switches = [\"…\"]` to each entry but one".into()),
-            Self::PortsEntry { .. } => Some("write for example \"nq-desks-1 1.1..1.24\", or \"nq-desks-* *\" for all ports".into()),
+            Self::PortsEntry { .. } => {
+                Some("write for example \"nq-desks-1 1.1..1.24\", or \"nq-desks-* *\" for all ports".into())
+            }
             Self::AsOf(_) => Some("write for example 2031-03-04T06:30:00Z".into()),
             Self::Date { .. } => Some("write for example \"2031-03-31\"".into()),
             Self::UnknownCheck { nearest: Some(name), .. } => Some(format!("did you mean `{name}`?")),
@@ -139,7 +142,9 @@ impl Explain for PolicyProblem {
                 let names: Vec<String> = super::wishes::names().map(str::to_owned).collect();
                 Some(near(found, &names))
             }
-            Self::Regex { .. } | Self::Glob { .. } | Self::Vlan(_) | Self::VlanKey { .. } | Self::RoleTwice { .. } => None,
+            Self::Regex { .. } | Self::Glob { .. } | Self::Vlan(_) | Self::VlanKey { .. } | Self::RoleTwice { .. } => {
+                None
+            }
             Self::Number { .. } | Self::Expectation { .. } => None,
             Self::Stations { .. } => Some("raise `stations` or lower `stations-needed`".into()),
         }

@@ -97,7 +97,10 @@ fn by_list(policy: &Policy, switch: &Switch, lists: Option<&Lists>, result: &mut
                     Some(there) if there.role != number => {
                         let first = &policy.roles[there.role].name;
                         let name = &switch.ports()[port];
-                        let text = format!("port {name} is listed for the roles `{first}` and `{}`; the first counts", role.name);
+                        let text = format!(
+                            "port {name} is listed for the roles `{first}` and `{}`; the first counts",
+                            role.name
+                        );
                         result.remarks.push(remark(switch, text));
                     }
                     Some(_) => {}
@@ -112,7 +115,8 @@ fn by_description(policy: &Policy, switch: &Switch, result: &mut Assignment) {
         return;
     }
     for port in 0..switch.ports().len() {
-        let Some(description) = switch.setting(Some(port), settings::DESCRIPTION).value.filter(|d| !d.is_empty()) else {
+        let Some(description) = switch.setting(Some(port), settings::DESCRIPTION).value.filter(|d| !d.is_empty())
+        else {
             continue;
         };
         for (number, role) in policy.roles.iter().enumerate() {

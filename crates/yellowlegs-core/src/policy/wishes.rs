@@ -15,7 +15,8 @@ pub enum Wish {
 }
 
 impl Wish {
-    const WORDS: [(Self, &'static str); 3] = [(Self::Wanted, "wanted"), (Self::Unwanted, "unwanted"), (Self::Any, "any")];
+    const WORDS: [(Self, &'static str); 3] =
+        [(Self::Wanted, "wanted"), (Self::Unwanted, "unwanted"), (Self::Any, "any")];
 
     pub(super) fn from_word(word: &str) -> Option<Self> {
         Self::WORDS.iter().find(|(_, w)| *w == word).map(|(wish, _)| *wish)

@@ -5,9 +5,7 @@ use std::sync::Arc;
 
 use super::port_table::PortTable;
 use crate::dialect::{Captured, Change, Dialect, Effect, HoleRef, Operand, Reach, Reading, Statement, Subject};
-use crate::model::{
-    Kind, Origin, Scope, SettingId, Slot, Station, Value, VlanId, VlanSet, platform, settings,
-};
+use crate::model::{Kind, Origin, Scope, SettingId, Slot, Station, Value, VlanId, VlanSet, platform, settings};
 use crate::source::Source;
 
 /// A setting whose every change is to be noted.

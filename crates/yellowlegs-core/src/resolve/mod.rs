@@ -10,7 +10,7 @@ mod port_table;
 use std::sync::Arc;
 
 use crate::dialect::{Dialect, Reading};
-use crate::model::{FileText, Mark, SettingId, Slot, Switch, Value};
+use crate::model::{FileText, Mark, SavedCopy, SettingId, Slot, Switch, Value};
 use crate::source::Source;
 use apply::{Applier, Watch};
 use port_table::PortTable;
@@ -54,6 +54,12 @@ impl Resolved {
     /// A switch without history: from a record.
     pub fn from_record(switch: Switch) -> Self {
         Self { switch, history: None }
+    }
+
+    /// The same with its saved configuration attached.
+    #[must_use]
+    pub fn with_saved(self, saved: SavedCopy) -> Self {
+        Self { switch: self.switch.with_saved(saved), history: self.history }
     }
 
     /// Everything that was written about a setting of a port, in the order of the text: what came of it each time.

@@ -20,7 +20,8 @@ impl PortTable {
     /// Gathers every port that a statement declares or is about; puts names and first places into the switch.
     pub(super) fn gather(dialect: &Dialect, reading: &Reading, switch: &mut Switch) -> Self {
         let mut found: FxHashSet<PortRef> = FxHashSet::default();
-        let mut places: FxHashMap<PortRef, Mark> = FxHashMap::default();
+        // A block of the port's own says more of it than a range.
+        let mut places: FxHashMap<PortRef, (Mark, bool)> = FxHashMap::default();
         let mut full = false;
         for statement in &reading.statements {
             let Some(rule) = dialect.rules().get(statement.rule as usize) else { continue };
@@ -31,6 +32,7 @@ impl PortTable {
             for (hole, is_subject) in [(about, true), (rule.declares.as_ref(), false)] {
                 let Some(hole) = hole else { continue };
                 let Captured::Ports(items) = reading.captured(dialect, statement, hole) else { continue };
+                let own = matches!(&items[..], [PortItem::One(_)]);
                 for port in items.iter().flat_map(|item| item.along_last_part().into_iter().flatten()) {
                     if found.len() >= MOST && !found.contains(&port) {
                         full = true;
@@ -38,7 +40,10 @@ impl PortTable {
                     }
                     found.insert(port);
                     if is_subject {
-                        places.entry(port).or_insert(statement.mark);
+                        let place = places.entry(port).or_insert((statement.mark, own));
+                        if own && !place.1 {
+                            *place = (statement.mark, true);
+                        }
                     }
                 }
             }
@@ -50,7 +55,7 @@ impl PortTable {
         let mut named: Vec<(PortName, PortRef)> =
             found.into_iter().map(|port| (PortName::new(dialect.lists().name(port)), port)).collect();
         named.sort();
-        switch.port_places = named.iter().map(|(_, port)| places.get(port).copied()).collect();
+        switch.port_places = named.iter().map(|(_, port)| places.get(port).map(|(mark, _)| *mark)).collect();
         let refs: Vec<PortRef> = named.iter().map(|(_, port)| *port).collect();
         switch.ports = named.into_iter().map(|(name, _)| name).collect();
         let index = refs.iter().enumerate().map(|(i, port)| (*port, i as u32)).collect();

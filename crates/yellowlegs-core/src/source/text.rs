@@ -130,7 +130,11 @@ mod tests {
     #[rstest]
     #[case::zero_byte(b"ab\nc\0d".to_vec(), TextProblem::Binary, (2, 2))]
     #[case::one_long_line([b"a\n".to_vec(), vec![b'x'; 70_000]].concat(), TextProblem::LineTooLong(LineTooLong { bytes: 70_000 }), (2, 1))]
-    fn what_is_no_text_is_refused_with_its_place(#[case] bytes: Vec<u8>, #[case] problem: TextProblem, #[case] at: (u32, u32)) {
+    fn what_is_no_text_is_refused_with_its_place(
+        #[case] bytes: Vec<u8>,
+        #[case] problem: TextProblem,
+        #[case] at: (u32, u32),
+    ) {
         let error = Source::decode("f", bytes).unwrap_err();
         assert_eq!((error.problem, error.place.line, error.place.column), (problem, at.0, at.1));
     }

@@ -69,7 +69,8 @@ fn policy_unused(fleet: &FleetView<'_>) -> Vec<FleetViolation> {
         dead_lists.for_each(|(_, p)| unused("this entry of role {name} names no port", &role.name, &p.cite));
         let dead_patterns = role.describes.iter().enumerate().filter(|(i, _)| !fleet.pattern_is_used(number, *i));
         if fleet.policy.derive.description {
-            dead_patterns.for_each(|(_, (_, cite))| unused("this pattern of role {name} fits no description", &role.name, cite));
+            dead_patterns
+                .for_each(|(_, (_, cite))| unused("this pattern of role {name} fits no description", &role.name, cite));
         }
         let has_entries = !role.ports.is_empty() || !role.describes.is_empty();
         if !has_entries && !fleet.role_is_used(number) {

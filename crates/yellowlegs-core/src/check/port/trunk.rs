@@ -136,7 +136,8 @@ fn native_in_use(port: &PortView<'_>) -> Judgement {
     }
     let Some(native) = port.known(settings::NATIVE_VLAN)? else { return Ok(Verdict::Met) };
     let site = port.policy().vlan(port.switch().name(), native);
-    let purpose = site.and_then(|v| v.purpose).ok_or_else(|| Unknown::fact("policy: the purpose of the native VLAN"))?;
+    let purpose =
+        site.and_then(|v| v.purpose).ok_or_else(|| Unknown::fact("policy: the purpose of the native VLAN"))?;
     let Some(site) = site.filter(|_| purpose.is_user()) else { return Ok(Verdict::Met) };
     Violation::of(settings::NATIVE_VLAN.id, "the native VLAN {vlan} is also a user VLAN: {name}, purpose {purpose}")
         .fact("vlan", u32::from(native.get()))

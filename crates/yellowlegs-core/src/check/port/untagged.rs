@@ -9,7 +9,14 @@ pub(super) const UNDEFINED: Check = Check {
     id: "port/vlan-undefined",
     title: "a VLAN of the port is not defined on the switch",
     level: Level::Breach,
-    needs: &["port.mode", "port.access-vlan", "port.native-vlan", "port.tagged-vlans", "port.voice-vlan", "switch.vlans"],
+    needs: &[
+        "port.mode",
+        "port.access-vlan",
+        "port.native-vlan",
+        "port.tagged-vlans",
+        "port.voice-vlan",
+        "switch.vlans",
+    ],
     uses: &[],
     policy: &[],
     reference: "IEEE 802.1Q, 8.8",
@@ -40,7 +47,7 @@ fn exists(port: &PortView<'_>, carried: Result<Carried, Unknown>, kind: &str) ->
     }
     Ok(Some(
         Violation::of(setting, "the {kind} VLAN {vlans} is not defined on the switch")
-            .beside(settings::VLANS.id)
+            .lacking(settings::VLANS.id, format!("no line defines VLAN {vlan}"))
             .fact("kind", kind)
             .fact("vlans", vlan.to_string())
             .vlan(Some(vlan)),
@@ -55,7 +62,7 @@ fn listed(port: &PortView<'_>) -> Result<Option<Violation>, Unknown> {
     let setting = settings::TAGGED_VLANS.id;
     Ok(Some(
         Violation::of(setting, "the trunk lists VLAN {vlans}, not defined on the switch")
-            .beside(settings::VLANS.id)
+            .lacking(settings::VLANS.id, format!("no line defines VLAN {missing}"))
             .fact("vlans", missing.to_string())
             .vlan(missing.single())
             .line(port.line_that_added(setting, first)),
@@ -85,7 +92,13 @@ fn foreign(port: &PortView<'_>) -> Judgement {
     }
     let mut tally = Tally::default();
     tally.add(among(role, port.untagged(), &untagged_allowed(role), "untagged", "vlans"));
-    tally.add(among(role, port.voice(), &role.may_use(), "voice", if role.voice.is_some() { "voice" } else { "vlans" }));
+    tally.add(among(
+        role,
+        port.voice(),
+        &role.may_use(),
+        "voice",
+        if role.voice.is_some() { "voice" } else { "vlans" },
+    ));
     tally.judgement()
 }
 
@@ -124,7 +137,7 @@ pub(super) const DEFAULT: Check = Check {
     why: "The default VLAN spans every port nobody configured, on every switch, and often carries the switches' own \
           protocols. Users in it meet all of that.",
     remedy: "Move the port into a VLAN made for it, and leave VLAN {vlan} empty.",
-    judges: &[settings::ACCESS_VLAN.id],
+    judges: &[],
     absorbs: &["port/vlan-foreign"],
     run: Run::Port(default),
 };
@@ -167,7 +180,7 @@ pub(super) const MISSING: Check = Check {
     why: "A host sends untagged frames. With no untagged VLAN on the port they are dropped, and the socket is dead \
           though the link is up.",
     remedy: "Give the port an untagged VLAN.",
-    judges: &[settings::ACCESS_VLAN.id, settings::NATIVE_VLAN.id],
+    judges: &[],
     absorbs: &[],
     run: Run::Port(missing),
 };

@@ -45,11 +45,16 @@ fn name_only(port: &PortView<'_>) -> Judgement {
         needs.dedup();
         return Err(Unknown { needs });
     }
-    let says = "neither source guard nor ARP inspection with bindings nor port authentication backs the address";
-    Violation::of(settings::SOURCE_GUARD.id, says)
-        .beside(settings::INSPECTION_VLANS.id)
-        .beside(settings::AUTHENTICATION.id)
-        .into()
+    let guard = settings::SOURCE_GUARD.id;
+    let says = "neither source guard nor ARP inspection nor port authentication backs the address";
+    let mut violation = Violation::of(guard, says);
+    if port.known(settings::SOURCE_GUARD)? || inspected(port)? {
+        let vlan = port.untagged()?.vlan.map_or_else(|| "no VLAN".into(), |v| format!("VLAN {v}"));
+        let says = "DHCP snooping gathers no bindings in {vlan}, so source guard and ARP inspection back nothing, \
+                    and no port authentication backs the address";
+        violation = Violation::of(guard, says).fact("vlan", vlan).beside(settings::SNOOPING_VLANS.id);
+    }
+    violation.beside(settings::INSPECTION_VLANS.id).beside(settings::AUTHENTICATION.id).into()
 }
 
 /// Source guard with bindings under it.
@@ -59,9 +64,12 @@ fn source_guard(port: &PortView<'_>) -> Result<bool, Unknown> {
 
 /// ARP inspection in the untagged VLAN, on a port it does not trust, with bindings under it.
 fn inspection(port: &PortView<'_>) -> Result<bool, Unknown> {
+    Ok(inspected(port)? && bindings(port)?)
+}
+
+fn inspected(port: &PortView<'_>) -> Result<bool, Unknown> {
     let Some(vlan) = port.untagged()?.vlan else { return Ok(false) };
-    let inspected = port.known(settings::INSPECTION_VLANS)?.contains(vlan);
-    Ok(inspected && !port.known(settings::INSPECTION_TRUSTED)? && bindings(port)?)
+    Ok(port.known(settings::INSPECTION_VLANS)?.contains(vlan) && !port.known(settings::INSPECTION_TRUSTED)?)
 }
 
 /// Whether DHCP snooping gathers bindings in the untagged VLAN.

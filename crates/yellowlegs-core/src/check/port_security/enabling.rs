@@ -80,13 +80,13 @@ fn not_armed(port: &PortView<'_>) -> Judgement {
         Some(_) => true,
         None => false,
     };
-    let written: Vec<SettingId> =
-        PARAMETERS.into_iter().filter(|id| port.is_own(*id) && says_something(id)).collect();
+    let written: Vec<SettingId> = PARAMETERS.into_iter().filter(|id| port.is_own(*id) && says_something(id)).collect();
     if written.is_empty() {
         return Ok(Verdict::Met);
     }
     let names: Vec<&str> = written.iter().map(|id| id.name()).collect();
-    let cause = Violation::of(settings::PORT_SECURITY.id, "{written} is set for the port, and port security itself is off");
+    let cause =
+        Violation::of(settings::PORT_SECURITY.id, "{written} set for the port, but port security itself is off");
     let violation = written.into_iter().fold(cause, Violation::beside).fact("written", names.join(", "));
     match port.role() {
         Ok(role) if role.expect.port_security.value == Wish::Wanted => {
@@ -119,10 +119,13 @@ fn mode_conflict(port: &PortView<'_>) -> Judgement {
     if !port.security_is_void()? {
         return Ok(Verdict::Met);
     }
-    Violation::of(settings::PORT_SECURITY.id, "port security is enabled, and void on this platform while the mode is {mode}")
-        .beside(settings::MODE.id)
-        .fact("mode", port.mode()?.to_string())
-        .into()
+    Violation::of(
+        settings::PORT_SECURITY.id,
+        "port security is enabled, and void on this platform while the mode is {mode}",
+    )
+    .beside(settings::MODE.id)
+    .fact("mode", port.mode()?.to_string())
+    .into()
 }
 
 pub(super) const ON_UPLINK: Check = Check {

@@ -98,7 +98,12 @@ fn aging_missing(port: &PortView<'_>) -> Judgement {
     let within = most.map_or_else(String::new, |most| format!(" within {most}"));
     let says = match aging {
         0 => "learned stations are never forgotten; role {role} wants them to age out{within}",
-        _ => "learned stations are forgotten after {aging} s; role {role} wants it{within}",
+        _ => "learned stations are forgotten after {after}; role {role} wants it{within}",
     };
-    Violation::of(settings::AGING.id, says).fact("aging", aging).fact("within", within).demand(&wished.cite).into()
+    Violation::of(settings::AGING.id, says)
+        .fact("aging", aging)
+        .fact("after", Seconds(aging).to_string())
+        .fact("within", within)
+        .demand(&wished.cite)
+        .into()
 }

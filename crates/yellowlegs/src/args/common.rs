@@ -1,0 +1,44 @@
+//! Options that several commands share.
+
+use std::path::PathBuf;
+
+use clap::{Args, ValueEnum};
+
+/// How much is said beside the data.
+#[derive(Debug, Clone, Copy, Args)]
+pub(crate) struct Loudness {
+    /// Say nothing on standard error but errors, and leave remarks and unread lines out of the text report
+    #[arg(short, long, global = true, conflicts_with = "verbose")]
+    pub(crate) quiet: bool,
+    /// Say more: lines that lost to others, and each port a check could not decide
+    #[arg(short, long, global = true)]
+    pub(crate) verbose: bool,
+    /// When to use colours
+    #[arg(long, global = true, value_enum, default_value_t = Color::Auto, value_name = "WHEN")]
+    pub(crate) color: Color,
+}
+
+/// When colours are used.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Color {
+    /// On a terminal, unless `NO_COLOR` is set
+    Auto,
+    /// Always
+    Always,
+    /// Never
+    Never,
+}
+
+/// Where the fleet is and how it is read.
+#[derive(Debug, Clone, Args)]
+pub(crate) struct FleetArgs {
+    /// The fleet's root [default: the nearest parent folder with a yellowlegs.toml]
+    #[arg(long, value_name = "DIR")]
+    pub(crate) fleet: Option<PathBuf>,
+    /// The policy [default: yellowlegs.toml in the fleet's root]
+    #[arg(long, value_name = "FILE")]
+    pub(crate) policy: Option<PathBuf>,
+    /// Read every switch with this dialect, whatever its text looks like
+    #[arg(long, value_name = "FILE")]
+    pub(crate) dialect: Option<PathBuf>,
+}

@@ -1,0 +1,38 @@
+//! The command line: one file a command.
+
+mod audit;
+mod checks;
+mod common;
+mod demo;
+mod read;
+
+use clap::{Parser, Subcommand};
+
+pub(crate) use audit::{Audit, FailOn, ReportFormat};
+pub(crate) use checks::{Checks, ChecksFormat};
+pub(crate) use common::{Color, FleetArgs, Loudness};
+pub(crate) use demo::Demo;
+pub(crate) use read::Read;
+
+/// Audits access-edge switch ports: which of them break the site's policy, and the line that proves it.
+#[derive(Debug, Parser)]
+#[command(
+    name = "yellowlegs",
+    version,
+    arg_required_else_help = true,
+    after_help = "To see it at work, type `yellowlegs demo`. It unpacks a small fleet and walks through the commands."
+)]
+pub(crate) struct Cli {
+    #[command(subcommand)]
+    pub(crate) command: Command,
+    #[command(flatten)]
+    pub(crate) loudness: Loudness,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    Audit(Audit),
+    Checks(Checks),
+    Read(Read),
+    Demo(Demo),
+}

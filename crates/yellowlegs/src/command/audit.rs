@@ -1,0 +1,195 @@
+//! `yellowlegs audit`: which ports break the policy.
+
+use std::io::Write;
+use std::num::NonZero;
+use std::process::ExitCode;
+
+use globset::{Glob, GlobMatcher};
+use yellowlegs_core::check::{self, FleetOutcome, FleetView, Judge, Selection, Usage};
+use yellowlegs_core::finding::Totals;
+use yellowlegs_core::model::Remark;
+use yellowlegs_core::policy::{AsOf, Level, Policy, names_check};
+
+use super::checks::unknown;
+use super::read::tell;
+use crate::args::{Audit, FailOn, Loudness, ReportFormat};
+use crate::failure::Failure;
+use crate::fleet::{self, Found, Loaded, Root, Unreadable, in_order};
+use crate::output::{self, Target};
+use crate::render::{Head, JsonLines, JsonReport, Report, Tail, TextReport};
+
+pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure> {
+    for path in &args.write {
+        output::format_of(path)?;
+    }
+    let root = Root::find(args.fleet.fleet.as_deref(), &args.paths)?;
+    let loaded = fleet::load(&root, &args.fleet)?;
+    let selection = selection(args, &loaded.policy)?;
+    let as_of = as_of(args, &loaded.policy)?;
+    let switches = fleet::discover(&root, &loaded.policy.files)?;
+    let mut sinks = Sinks::open(args, loudness)?;
+    sinks.head(&Head { as_of: as_of.as_str(), site: loaded.policy.site.as_deref() })?;
+    let mut work =
+        Work { root: &root, loaded: &loaded, judge: Judge::new(&loaded.policy, &as_of, &selection, args.raw) };
+    let gathered = work.run(&switches, jobs(args), &mut sinks)?;
+    finish(args, &loaded.policy, &as_of, &selection, gathered, sinks)
+}
+
+fn jobs(args: &Audit) -> usize {
+    let processors = || std::thread::available_parallelism().map_or(1, NonZero::get);
+    args.jobs.map_or_else(processors, usize::from)
+}
+
+fn glob(option: &str, text: Option<&str>) -> Result<Option<GlobMatcher>, Failure> {
+    let Some(text) = text else { return Ok(None) };
+    match Glob::new(text) {
+        Ok(glob) => Ok(Some(glob.compile_matcher())),
+        Err(error) => Err(Failure::usage(format!("{option} {text}: {}", error.kind()), "a glob has *, ? and […]")),
+    }
+}
+
+fn selection(args: &Audit, policy: &Policy) -> Result<Selection, Failure> {
+    for only in &args.only {
+        let family = |c: &&check::Check| c.family() == only.as_str();
+        if !check::all().any(|c| names_check(only, c.id) || family(&c)) {
+            return Err(unknown(only));
+        }
+    }
+    if let Some(role) = args.role.as_deref().filter(|role| !policy.roles.iter().any(|r| r.name == *role)) {
+        let names: Vec<&str> = policy.roles.iter().map(|r| r.name.as_str()).collect();
+        return Err(Failure::usage(format!("`{role}` is no role"), format!("the policy has {}", names.join(", "))));
+    }
+    Ok(Selection {
+        switch: glob("--switch", args.switch.as_deref())?,
+        port: glob("--port", args.port.as_deref())?,
+        role: args.role.clone(),
+        only: args.only.clone(),
+    })
+}
+
+fn as_of(args: &Audit, policy: &Policy) -> Result<AsOf, Failure> {
+    let parse = |text: &str| {
+        AsOf::parse(text).map_err(|problem| Failure::usage(problem, "write for example 2031-03-04T06:30:00Z"))
+    };
+    match (&args.as_of, &policy.as_of) {
+        (Some(text), _) => parse(text),
+        (None, Some(time)) => Ok(time.clone()),
+        (None, None) => parse(&format!("{:.0}", jiff::Timestamp::now())),
+    }
+}
+
+/// Every report that is being written.
+struct Sinks {
+    stdout: (Box<dyn Write>, Box<dyn Report>),
+    files: Vec<(std::path::PathBuf, Target, Box<dyn Report>)>,
+}
+
+fn report(format: ReportFormat, loudness: Loudness) -> Box<dyn Report> {
+    match format {
+        ReportFormat::Text => Box::new(TextReport { loudness }),
+        ReportFormat::Json => Box::new(JsonReport::default()),
+        ReportFormat::Jsonl => Box::new(JsonLines),
+    }
+}
+
+impl Sinks {
+    fn open(args: &Audit, loudness: Loudness) -> Result<Self, Failure> {
+        let mut files = Vec::new();
+        for path in &args.write {
+            files.push((path.clone(), Target::open(path)?, report(output::format_of(path)?, loudness)));
+        }
+        let stdout = (output::stdout(loudness.color), report(args.format, loudness));
+        Ok(Self { stdout, files })
+    }
+
+    fn each(
+        &mut self,
+        mut write: impl FnMut(&mut dyn Report, &mut dyn Write) -> std::io::Result<()>,
+    ) -> Result<(), Failure> {
+        let (out, report) = &mut self.stdout;
+        write(report.as_mut(), out).map_err(Failure::stdout)?;
+        for (path, file, report) in &mut self.files {
+            let mut plain = anstream::StripStream::new(&mut *file as &mut dyn Write);
+            write(report.as_mut(), &mut plain).map_err(|error| Failure::path(&*path, error))?;
+        }
+        Ok(())
+    }
+
+    fn head(&mut self, head: &Head<'_>) -> Result<(), Failure> {
+        self.each(|report, out| report.head(out, head))
+    }
+
+    /// The tail, and everything in its place.
+    fn finish(mut self, tail: &Tail<'_>) -> Result<(), Failure> {
+        self.each(|report, out| report.tail(out, tail))?;
+        self.stdout.0.flush().map_err(Failure::stdout)?;
+        self.files.into_iter().try_for_each(|(_, file, _)| file.finish())
+    }
+}
+
+/// What reading and judging all switches came to.
+#[derive(Default)]
+struct Gathered {
+    totals: Totals,
+    usage: Usage,
+    unreadable: Vec<Unreadable>,
+}
+
+struct Work<'a> {
+    root: &'a Root,
+    loaded: &'a Loaded,
+    judge: Judge<'a>,
+}
+
+impl Work<'_> {
+    /// Reads, judges and drops one switch after the other; findings go out in path order.
+    fn run(&mut self, switches: &[Found], jobs: usize, sinks: &mut Sinks) -> Result<Gathered, Failure> {
+        let mut gathered = Gathered::default();
+        if !self.loaded.has_policy {
+            let text = "there is no yellowlegs.toml: the built-in defaults judge, and no port has a role".to_owned();
+            gathered.totals.remark(Remark { about: "policy".into(), file: None, line: None, text });
+        }
+        let work = |found: &Found| {
+            let (read, unreadable) = fleet::read_switch(&self.root.dir, found, self.loaded);
+            let judged =
+                read.map(|(resolved, dialect)| self.judge.switch(&resolved, dialect.as_ref().map(|d| d.lists())));
+            (judged, unreadable)
+        };
+        in_order(switches, jobs, work, |(judged, unreadable)| {
+            unreadable.iter().for_each(tell);
+            gathered.unreadable.extend(unreadable);
+            let Some(judged) = judged else { return Ok(()) };
+            sinks.each(|report, out| report.switch(out, &judged.outcome))?;
+            gathered.usage.merge(judged.usage);
+            gathered.totals.add(judged.outcome);
+            Ok(())
+        })?;
+        Ok(gathered)
+    }
+}
+
+fn finish(
+    args: &Audit,
+    policy: &Policy,
+    as_of: &AsOf,
+    selection: &Selection,
+    gathered: Gathered,
+    sinks: Sinks,
+) -> Result<ExitCode, Failure> {
+    let Gathered { mut totals, usage, unreadable } = gathered;
+    let fleet = FleetOutcome::judge(&FleetView { policy, as_of, usage: &usage }, selection);
+    totals.count_findings(&fleet.findings);
+    sinks.finish(&Tail { fleet_findings: &fleet.findings, totals: &totals, unreadable: &unreadable })?;
+    let level = match args.fail_on {
+        FailOn::Breach => Some(Level::Breach),
+        FailOn::Risk => Some(Level::Risk),
+        FailOn::Advice => Some(Level::Advice),
+        FailOn::Never => None,
+    };
+    Ok(ExitCode::from(match level {
+        _ if !unreadable.is_empty() => 2,
+        Some(level) if totals.findings_at(level) > 0 => 1,
+        Some(level) if totals.undetermined_at(level) && !args.allow_undetermined => 3,
+        _ => 0,
+    }))
+}

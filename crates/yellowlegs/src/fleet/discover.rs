@@ -1,0 +1,121 @@
+//! Which files of a fleet are switches, and which are theirs.
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+
+use globset::{GlobBuilder, GlobMatcher};
+use walkdir::WalkDir;
+use yellowlegs_core::policy::Files;
+
+use super::root::{Root, relative};
+use crate::failure::Failure;
+
+/// What a switch is made of.
+#[derive(Debug, Clone)]
+pub(crate) enum Layout {
+    /// A folder with a running configuration and perhaps saved ones.
+    Folder { running: Vec<PathBuf>, saved: Vec<PathBuf> },
+    /// A switch record.
+    Record(PathBuf),
+}
+
+/// One switch found on disk.
+#[derive(Debug, Clone)]
+pub(crate) struct Found {
+    /// The folder's name or the file's stem.
+    pub(crate) name: String,
+    /// Its folder or file.
+    pub(crate) path: PathBuf,
+    pub(crate) layout: Layout,
+}
+
+/// A glob with as many path components as it has.
+struct Pattern {
+    glob: GlobMatcher,
+    depth: usize,
+}
+
+fn patterns(globs: &[String]) -> Vec<Pattern> {
+    let compile = |glob: &String| {
+        let matcher = GlobBuilder::new(glob).literal_separator(true).build().ok()?.compile_matcher();
+        Some(Pattern { glob: matcher, depth: glob.split('/').count() })
+    };
+    globs.iter().filter_map(compile).collect()
+}
+
+/// The folder in which one of the patterns matches the file.
+fn folder_of(file: &Path, patterns: &[Pattern]) -> Option<PathBuf> {
+    patterns.iter().find_map(|pattern| {
+        let folder = file.ancestors().nth(pattern.depth)?;
+        pattern.glob.is_match(file.strip_prefix(folder).ok()?).then(|| folder.to_owned())
+    })
+}
+
+/// Finds the switches below the root, in path order. Two of one name are an error.
+pub(crate) fn discover(root: &Root, files: &Files) -> Result<Vec<Found>, Failure> {
+    let (running, saved) = (patterns(&files.running), patterns(&files.saved));
+    let (single, dialects) = (patterns(&files.single), patterns(&files.dialects));
+    let from_root = |file: &Path, patterns: &[Pattern]| {
+        file.strip_prefix(&root.dir).is_ok_and(|rest| patterns.iter().any(|p| p.glob.is_match(rest)))
+    };
+    let mut folders: BTreeMap<PathBuf, (Vec<PathBuf>, Vec<PathBuf>)> = BTreeMap::new();
+    let mut found: Vec<Found> = Vec::new();
+    let visible =
+        |entry: &walkdir::DirEntry| entry.depth() == 0 || !entry.file_name().to_string_lossy().starts_with('.');
+    let walk = WalkDir::new(&root.dir).follow_links(true).sort_by_file_name().into_iter().filter_entry(visible);
+    for entry in walk {
+        let entry = entry.map_err(|error| {
+            let path = error.path().unwrap_or(&root.dir).to_owned();
+            Failure::path(
+                path,
+                error.into_io_error().unwrap_or_else(|| std::io::Error::other("the folders form a loop")),
+            )
+        })?;
+        let path = entry.path();
+        if !entry.file_type().is_file() || from_root(path, &dialects) {
+            continue;
+        }
+        if from_root(path, &single) {
+            if root.takes(path) {
+                let name = path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+                found.push(Found { name, path: path.to_owned(), layout: Layout::Record(path.to_owned()) });
+            }
+        } else if let Some(folder) = folder_of(path, &running) {
+            folders.entry(folder).or_default().0.push(path.to_owned());
+        } else if let Some(folder) = folder_of(path, &saved) {
+            folders.entry(folder).or_default().1.push(path.to_owned());
+        }
+    }
+    for (path, (running, saved)) in folders {
+        if running.is_empty() || !root.takes(&path) {
+            continue;
+        }
+        let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+        found.push(Found { name, path, layout: Layout::Folder { running, saved } });
+    }
+    found.sort_by(|a, b| a.path.cmp(&b.path));
+    unique(root, &found)?;
+    if found.is_empty() {
+        let running = files.running.join(", ");
+        return Err(Failure::usage(
+            format!("{}: no switch here: no folder holds a file that matches {running}", root.dir.display()),
+            "put each switch's running configuration into a folder of its own, or set [files] running in the policy",
+        ));
+    }
+    Ok(found)
+}
+
+fn unique(root: &Root, found: &[Found]) -> Result<(), Failure> {
+    let mut names: BTreeMap<&str, &Path> = BTreeMap::new();
+    for switch in found {
+        if let Some(first) = names.insert(&switch.name, &switch.path) {
+            let (one, other) = (relative(&root.dir, first), relative(&root.dir, &switch.path));
+            let what = format!("two switches are named `{}`: {one} and {other}", switch.name);
+            return Err(Failure::usage(
+                what,
+                "a switch is named by its folder: rename one, or narrow [files] in the policy",
+            ));
+        }
+    }
+    Ok(())
+}

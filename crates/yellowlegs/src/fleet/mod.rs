@@ -1,0 +1,13 @@
+//! The fleet on disk: its root, its policy and dialects, its switches, and reading them in parallel.
+
+mod discover;
+mod load;
+mod ordered;
+mod root;
+mod switch;
+
+pub(crate) use discover::{Found, discover};
+pub(crate) use load::{Loaded, load};
+pub(crate) use ordered::in_order;
+pub(crate) use root::Root;
+pub(crate) use switch::{Unreadable, read_record, read_switch, recognise, source_of};

@@ -1,0 +1,105 @@
+//! Where reports go: standard output, and files that are replaced whole or not at all.
+
+use std::io::{BufWriter, Write};
+use std::path::{Path, PathBuf};
+
+use anstream::AutoStream;
+use tempfile::NamedTempFile;
+
+use crate::args::{Color, ReportFormat};
+use crate::failure::Failure;
+
+/// Standard output with colours as asked for.
+pub(crate) fn stdout(color: Color) -> Box<dyn Write> {
+    let stdout = std::io::stdout();
+    let choice = match color {
+        Color::Auto => AutoStream::choice(&stdout),
+        Color::Always => anstream::ColorChoice::AlwaysAnsi,
+        Color::Never => anstream::ColorChoice::Never,
+    };
+    Box::new(AutoStream::new(Box::new(BufWriter::new(stdout)) as Box<dyn Write>, choice))
+}
+
+/// A file being written beside its target, or the target itself where it is no regular file.
+pub(crate) enum Target {
+    Replaced { path: PathBuf, file: BufWriter<NamedTempFile> },
+    Through { path: PathBuf, file: BufWriter<std::fs::File> },
+}
+
+/// The format that a file's ending asks for.
+pub(crate) fn format_of(path: &Path) -> Result<ReportFormat, Failure> {
+    match path.extension().and_then(|e| e.to_str()) {
+        Some("txt") => Ok(ReportFormat::Text),
+        Some("json") => Ok(ReportFormat::Json),
+        Some("jsonl") => Ok(ReportFormat::Jsonl),
+        _ => Err(Failure::usage(
+            format!("--write {}: no kind of report has this ending", path.display()),
+            "endings are .txt, .json and .jsonl",
+        )),
+    }
+}
+
+impl Target {
+    /// Opened before the slow work, so that a wrong path is told at once.
+    pub(crate) fn open(path: &Path) -> Result<Self, Failure> {
+        let failure = |error| Failure::path(path, error);
+        let regular = match std::fs::metadata(path) {
+            Ok(metadata) => metadata.is_file(),
+            Err(error) if error.kind() == std::io::ErrorKind::NotFound => true,
+            Err(error) => return Err(failure(error)),
+        };
+        if !regular {
+            let file = std::fs::OpenOptions::new().write(true).open(path).map_err(failure)?;
+            return Ok(Self::Through { path: path.to_owned(), file: BufWriter::new(file) });
+        }
+        let real = std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
+        let folder = real.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+        let file = tempfile::Builder::new().prefix(".yellowlegs-").tempfile_in(folder).map_err(failure)?;
+        Ok(Self::Replaced { path: real, file: BufWriter::new(file) })
+    }
+
+    /// Puts what was written in its place.
+    pub(crate) fn finish(self) -> Result<(), Failure> {
+        match self {
+            Self::Replaced { path, file } => {
+                let file = file.into_inner().map_err(|e| Failure::path(&path, e.into_error()))?;
+                let mode = std::fs::metadata(&path).map(|m| m.permissions()).ok();
+                let kept = file.persist(&path).map_err(|e| Failure::path(&path, e.error))?;
+                let permissions = mode.map_or_else(default_permissions, Some);
+                if let Some(permissions) = permissions {
+                    kept.set_permissions(permissions).map_err(|e| Failure::path(&path, e))?;
+                }
+                Ok(())
+            }
+            Self::Through { path, mut file } => file.flush().map_err(|e| Failure::path(path, e)),
+        }
+    }
+}
+
+/// Temporary files are private; a report is readable like any other new file.
+#[cfg(unix)]
+fn default_permissions() -> Option<std::fs::Permissions> {
+    use std::os::unix::fs::PermissionsExt as _;
+    Some(std::fs::Permissions::from_mode(0o644))
+}
+
+#[cfg(not(unix))]
+fn default_permissions() -> Option<std::fs::Permissions> {
+    None
+}
+
+impl Write for Target {
+    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+        match self {
+            Self::Replaced { file, .. } => file.write(bytes),
+            Self::Through { file, .. } => file.write(bytes),
+        }
+    }
+
+    fn flush(&mut self) -> std::io::Result<()> {
+        match self {
+            Self::Replaced { file, .. } => file.flush(),
+            Self::Through { file, .. } => file.flush(),
+        }
+    }
+}

@@ -1,0 +1,44 @@
+//! Text from switches, made safe for a terminal.
+
+use std::borrow::Cow;
+
+/// Whether a terminal could take a character for a command, or turn the text around.
+pub(crate) fn is_unsafe(c: char) -> bool {
+    c.is_control()
+        || matches!(c, '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' | '\u{2028}' | '\u{2029}')
+}
+
+/// Control and direction characters as `\x1b` or `\u{202e}`; a tab becomes a blank.
+pub(crate) fn clean(text: &str) -> Cow<'_, str> {
+    if !text.chars().any(is_unsafe) {
+        return Cow::Borrowed(text);
+    }
+    let mut cleaned = String::with_capacity(text.len() + 8);
+    for c in text.chars() {
+        match c {
+            '\t' => cleaned.push(' '),
+            '\n' => cleaned.push_str("\\n"),
+            c if is_unsafe(c) && u32::from(c) < 0x100 => cleaned.push_str(&format!("\\x{:02x}", u32::from(c))),
+            c if is_unsafe(c) => cleaned.push_str(&format!("\\u{{{:x}}}", u32::from(c))),
+            c => cleaned.push(c),
+        }
+    }
+    Cow::Owned(cleaned)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::clean;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("ticket desk", "ticket desk")]
+    #[case("a\x1b[31mb", "a\\x1b[31mb")]
+    #[case("a\u{9b}2Jb\x7f", "a\\x9b2Jb\\x7f")]
+    #[case("a\tb", "a b")]
+    #[case("a\u{202e}b", "a\\u{202e}b")]
+    #[case("größe", "größe")]
+    fn controls_become_visible(#[case] text: &str, #[case] expected: &str) {
+        assert_eq!(clean(text), expected);
+    }
+}

@@ -1,0 +1,159 @@
+//! The JSON report, as one object or one object a line, streamed.
+
+use std::io::{self, Write};
+
+use serde::Serialize;
+use serde_json::ser::{CompactFormatter, Formatter, PrettyFormatter};
+use serde_json::{Serializer, json};
+use yellowlegs_core::finding::{Finding, SwitchOutcome};
+
+use super::clean::is_unsafe;
+use super::{Head, Report, Tail};
+
+/// Escapes what JSON may leave as it is and a terminal would obey.
+struct Safe<F>(F);
+
+macro_rules! delegate {
+    ($($name:ident($($arg:ident: $type:ty),*);)+) => {
+        $(fn $name<W: ?Sized + Write>(&mut self, writer: &mut W $(, $arg: $type)*) -> io::Result<()> {
+            self.0.$name(writer $(, $arg)*)
+        })+
+    };
+}
+
+impl<F: Formatter> Formatter for Safe<F> {
+    delegate! {
+        begin_array(); end_array(); begin_array_value(first: bool); end_array_value();
+        begin_object(); end_object(); begin_object_key(first: bool); begin_object_value(); end_object_value();
+    }
+
+    fn write_string_fragment<W: ?Sized + Write>(&mut self, writer: &mut W, fragment: &str) -> io::Result<()> {
+        let mut rest = fragment;
+        while let Some(position) = rest.find(is_unsafe) {
+            let (plain, tail) = rest.split_at(position);
+            self.0.write_string_fragment(writer, plain)?;
+            let mut chars = tail.chars();
+            if let Some(c) = chars.next() {
+                write!(writer, "\\u{:04x}", u32::from(c))?;
+            }
+            rest = chars.as_str();
+        }
+        self.0.write_string_fragment(writer, rest)
+    }
+}
+
+/// Writes one value on one line.
+fn compact(out: &mut dyn Write, value: &impl Serialize) -> io::Result<()> {
+    value.serialize(&mut Serializer::with_formatter(&mut *out, Safe(CompactFormatter))).map_err(io::Error::from)
+}
+
+/// Writes one value over several lines, with a line end.
+pub(crate) fn write_json(out: &mut dyn Write, value: &impl Serialize) -> io::Result<()> {
+    let formatter = Safe(PrettyFormatter::with_indent(b"  "));
+    value.serialize(&mut Serializer::with_formatter(&mut *out, formatter)).map_err(io::Error::from)?;
+    writeln!(out)
+}
+
+fn tool() -> serde_json::Value {
+    json!({"name": "yellowlegs", "version": env!("CARGO_PKG_VERSION")})
+}
+
+/// Report 1 as one object; one element a line.
+#[derive(Default)]
+pub(crate) struct JsonReport {
+    elements: usize,
+}
+
+impl JsonReport {
+    fn open(&mut self, out: &mut dyn Write, name: &str) -> io::Result<()> {
+        self.elements = 0;
+        write!(out, ",\n\"{name}\": [")
+    }
+
+    fn element(&mut self, out: &mut dyn Write, value: &impl Serialize) -> io::Result<()> {
+        out.write_all(if self.elements > 0 { b",\n  " } else { b"\n  " })?;
+        self.elements += 1;
+        compact(out, value)
+    }
+
+    fn array<T: Serialize>(
+        &mut self,
+        out: &mut dyn Write,
+        name: &str,
+        values: impl IntoIterator<Item = T>,
+    ) -> io::Result<()> {
+        self.open(out, name)?;
+        values.into_iter().try_for_each(|value| self.element(out, &value))?;
+        write!(out, "]")
+    }
+}
+
+impl Report for JsonReport {
+    fn head(&mut self, out: &mut dyn Write, head: &Head<'_>) -> io::Result<()> {
+        write!(out, "{{\"tool\": ")?;
+        compact(out, &tool())?;
+        write!(out, ",\n\"report\": 1,\n\"as_of\": ")?;
+        compact(out, &head.as_of)?;
+        self.open(out, "findings")
+    }
+
+    fn switch(&mut self, out: &mut dyn Write, outcome: &SwitchOutcome) -> io::Result<()> {
+        outcome.findings.iter().try_for_each(|finding| self.element(out, finding))
+    }
+
+    fn tail(&mut self, out: &mut dyn Write, tail: &Tail<'_>) -> io::Result<()> {
+        write!(out, "]")?;
+        self.array(out, "fleet_findings", tail.fleet_findings)?;
+        self.array(out, "undetermined", tail.totals.undetermined())?;
+        self.array(out, "unread", tail.totals.unread())?;
+        self.array(out, "remarks", tail.totals.remarks())?;
+        self.array(out, "unreadable", tail.unreadable)?;
+        self.array(out, "switches", tail.totals.switches())?;
+        write!(out, ",\n\"summary\": ")?;
+        compact(out, &tail.totals.summary(tail.unreadable.len()))?;
+        writeln!(out, "}}")
+    }
+}
+
+/// Report 1, one object a line, each with its kind.
+pub(crate) struct JsonLines;
+
+#[derive(Serialize)]
+struct Tagged<'a, T: Serialize> {
+    kind: &'static str,
+    #[serde(flatten)]
+    value: &'a T,
+}
+
+fn line(out: &mut dyn Write, kind: &'static str, value: &impl Serialize) -> io::Result<()> {
+    compact(out, &Tagged { kind, value })?;
+    writeln!(out)
+}
+
+fn all<'v, T: Serialize + 'v>(
+    out: &mut dyn Write,
+    kind: &'static str,
+    values: impl IntoIterator<Item = &'v T>,
+) -> io::Result<()> {
+    values.into_iter().try_for_each(|value| line(out, kind, value))
+}
+
+impl Report for JsonLines {
+    fn head(&mut self, _: &mut dyn Write, _: &Head<'_>) -> io::Result<()> {
+        Ok(())
+    }
+
+    fn switch(&mut self, out: &mut dyn Write, outcome: &SwitchOutcome) -> io::Result<()> {
+        all::<Finding>(out, "finding", &outcome.findings)
+    }
+
+    fn tail(&mut self, out: &mut dyn Write, tail: &Tail<'_>) -> io::Result<()> {
+        all(out, "fleet_finding", tail.fleet_findings)?;
+        all(out, "undetermined", tail.totals.undetermined())?;
+        all(out, "unread", tail.totals.unread())?;
+        all(out, "remark", tail.totals.remarks())?;
+        all(out, "unreadable", tail.unreadable)?;
+        all(out, "switch", tail.totals.switches())?;
+        line(out, "summary", &tail.totals.summary(tail.unreadable.len()))
+    }
+}

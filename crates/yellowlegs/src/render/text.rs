@@ -1,0 +1,235 @@
+//! The report for people: per switch which ports, what is wrong, the lines that prove it, what to do.
+
+use std::io::{self, Write};
+
+use unicode_width::UnicodeWidthStr;
+use yellowlegs_core::finding::{Evidence, EvidenceKind, Finding, Summary, SwitchOutcome, Totals, UndeterminedRow};
+use yellowlegs_core::policy::RoleFrom;
+
+use super::style::{BOLD, DIM, GOOD, PLACE, level, paint};
+use super::{Head, Report, Tail, clean};
+use crate::args::Loudness;
+
+/// Longest stretch of a line that is quoted, in characters.
+const QUOTED: usize = 110;
+
+/// The text report.
+pub(crate) struct TextReport {
+    pub(crate) loudness: Loudness,
+}
+
+impl Report for TextReport {
+    fn head(&mut self, out: &mut dyn Write, head: &Head<'_>) -> io::Result<()> {
+        let site = head.site.map(|s| format!("{}, ", clean(s))).unwrap_or_default();
+        writeln!(out, "{}", paint(DIM, &format!("{site}as of {}", head.as_of)))
+    }
+
+    fn switch(&mut self, out: &mut dyn Write, outcome: &SwitchOutcome) -> io::Result<()> {
+        let Some(row) = &outcome.row else { return Ok(()) };
+        let dialect = row.dialect.as_deref().unwrap_or("record");
+        let about = format!("  {dialect}, {}", many(row.ports, "port"));
+        writeln!(out)?;
+        write!(out, "{}{}", paint(BOLD, &clean(&row.switch)), paint(DIM, &clean(&about)))?;
+        if row.violating_ports > 0 {
+            writeln!(out, ", {}", paint(BOLD, &format!("{} violating", row.violating_ports)))?;
+        } else {
+            writeln!(out, ", {}", paint(GOOD, "none violating"))?;
+        }
+        let mut port: Option<&str> = None;
+        for found in &outcome.findings {
+            if port != found.port.as_deref() {
+                port = found.port.as_deref();
+                writeln!(out, "\n  {} {}", paint(BOLD, &clean(port.unwrap_or_default())), paint(DIM, &role(found)))?;
+            }
+            self.finding(out, found)?;
+        }
+        if self.loudness.verbose {
+            for (check, _, port, needs) in &outcome.undetermined {
+                let port = port.as_deref().unwrap_or("the switch");
+                writeln!(out, "  {} {check} undetermined: needs {}", clean(port), needs.join(", "))?;
+            }
+        }
+        Ok(())
+    }
+
+    fn tail(&mut self, out: &mut dyn Write, tail: &Tail<'_>) -> io::Result<()> {
+        if !tail.fleet_findings.is_empty() {
+            writeln!(out, "\n{}", paint(BOLD, "Across the fleet"))?;
+            tail.fleet_findings.iter().try_for_each(|found| self.finding(out, found))?;
+        }
+        undetermined(out, tail.totals)?;
+        if !self.loudness.quiet {
+            unread(out, tail.totals)?;
+            remarks(out, tail.totals)?;
+        }
+        if !tail.unreadable.is_empty() {
+            writeln!(out, "\n{}", paint(BOLD, "Could not be read"))?;
+            for file in tail.unreadable {
+                writeln!(out, "  {}: {}", paint(PLACE, &clean(&file.file)), clean(&file.why))?;
+            }
+        }
+        summary(out, &tail.totals.summary(tail.unreadable.len()))
+    }
+}
+
+fn many(count: usize, what: &str) -> String {
+    format!("{count} {what}{}", if count == 1 { "" } else { "s" })
+}
+
+/// The port's role and what told it.
+fn role(found: &Finding) -> String {
+    let Some(name) = &found.role else { return "no role".into() };
+    let from = match found.role_from {
+        Some(RoleFrom::List) => "listed in the policy",
+        Some(RoleFrom::Description) => "by its description",
+        Some(RoleFrom::Vlan) => "by VLAN and mode",
+        None => return name.clone(),
+    };
+    format!("{}, {from}", clean(name))
+}
+
+impl TextReport {
+    fn finding(&self, out: &mut dyn Write, found: &Finding) -> io::Result<()> {
+        let mark = match &found.waiver {
+            Some(_) => paint(DIM, "WAIVED"),
+            None => paint(level(found.level), &found.level.word().to_uppercase()),
+        };
+        writeln!(out, "    {mark} {}: {}", paint(BOLD, found.check), clean(&found.message))?;
+        if let Some(waiver) = &found.waiver {
+            let until = format!("until {} by {}: {}", waiver.last_day, waiver.owner, waiver.reason);
+            writeln!(out, "      {}", clean(&until))?;
+            return self.quote(out, &waiver.evidence, "the waiver");
+        }
+        for evidence in &found.evidence {
+            self.quote(out, evidence, note(evidence.kind))?;
+        }
+        if self.loudness.verbose {
+            for evidence in &found.overridden {
+                self.quote(out, evidence, "spoke about it too")?;
+            }
+        }
+        for related in &found.related {
+            let port = related.port.as_deref().map(|p| format!(" port {p}")).unwrap_or_default();
+            writeln!(out, "      see {}{}", clean(&related.switch), clean(&port))?;
+        }
+        writeln!(out, "      {} {}", paint(BOLD, "do:"), clean(&found.remedy))
+    }
+
+    /// Place and note, then the line with carets under the words that decide.
+    fn quote(&self, out: &mut dyn Write, evidence: &Evidence, note: &str) -> io::Result<()> {
+        let (Some(file), Some(line), Some(column)) = (&evidence.file, evidence.line, evidence.column) else {
+            let file = evidence.file.as_deref().map(|f| format!("{} ", paint(PLACE, &clean(f)))).unwrap_or_default();
+            return writeln!(out, "      {file}{}", clean(&evidence.text));
+        };
+        let place = format!("{}:{line}:{column}", clean(file));
+        writeln!(out, "      {}  {}", paint(PLACE, &place), paint(DIM, note))?;
+        let trimmed = evidence.text.trim_start();
+        let indent = evidence.text.chars().count() - trimmed.chars().count();
+        let shown: String = trimmed.chars().take(QUOTED).collect();
+        let cut = if shown.len() < trimmed.len() { "…" } else { "" };
+        writeln!(out, "        {}{cut}", clean(&shown))?;
+        let start = (column as usize - 1).saturating_sub(indent);
+        let before: String = shown.chars().take(start).collect();
+        let words: String = shown.chars().skip(start).take(evidence.width.unwrap_or(1) as usize).collect();
+        let (skip, width) = (clean(&before).width(), clean(&words).width().max(1));
+        writeln!(out, "        {}{}", " ".repeat(skip), paint(DIM, &"^".repeat(width)))
+    }
+}
+
+/// What a quoted line is.
+fn note(kind: EvidenceKind) -> &'static str {
+    match kind {
+        EvidenceKind::Line => "in force",
+        EvidenceKind::Default => "the platform's default",
+        EvidenceKind::Silent => "no line here sets it",
+        EvidenceKind::Record => "the record",
+        EvidenceKind::Policy => "the policy",
+    }
+}
+
+/// How many groups are listed.
+const GROUPS: usize = 12;
+
+/// What is missing, and which checks wait for it: one entry for each fact.
+fn undetermined(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
+    let mut facts: Vec<(&[&str], Vec<&UndeterminedRow>)> = Vec::new();
+    for row in totals.undetermined() {
+        match facts.iter_mut().find(|(needs, _)| *needs == row.needs.as_slice()) {
+            Some((_, rows)) => rows.push(row),
+            None => facts.push((&row.needs, vec![row])),
+        }
+    }
+    if facts.is_empty() {
+        return Ok(());
+    }
+    writeln!(out, "\n{}", paint(BOLD, "Undetermined: facts are missing"))?;
+    for (needs, rows) in facts.iter().take(GROUPS) {
+        let ports = rows.iter().map(|r| r.ports).max().unwrap_or_default();
+        let switches = rows.iter().map(|r| r.switches).max().unwrap_or_default();
+        let sample = rows.iter().find_map(|r| r.sample.first());
+        let example = sample.map(|s| format!(", e.g. {} {}", s.switch, s.port.as_deref().unwrap_or("")));
+        let example = example.unwrap_or_default();
+        let on = format!("on {} of {}{}", many(ports, "port"), switches_of(switches), example.trim_end());
+        writeln!(out, "  {} {}", paint(BOLD, &needs.join(", ")), clean(&on))?;
+        let checks: Vec<&str> = rows.iter().map(|r| r.check).collect();
+        for some in checks.chunks(4) {
+            writeln!(out, "    {}", some.join(", "))?;
+        }
+    }
+    if facts.len() > GROUPS {
+        writeln!(out, "  and {} more; --format json lists them all", facts.len() - GROUPS)?;
+    }
+    Ok(())
+}
+
+fn switches_of(count: usize) -> String {
+    if count == 1 { "1 switch".into() } else { format!("{count} switches") }
+}
+
+fn unread(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
+    let rows = totals.unread();
+    if rows.is_empty() {
+        return Ok(());
+    }
+    writeln!(out, "\n{}", paint(BOLD, "Lines not understood"))?;
+    for row in rows.iter().take(GROUPS) {
+        let place = format!("{}:{}", clean(&row.sample.file), row.sample.line);
+        let shown = row.sample.text.as_deref().unwrap_or(&row.shape);
+        writeln!(out, "  {} × {}  {}", row.count, clean(shown.trim()), paint(PLACE, &place))?;
+    }
+    if rows.len() > GROUPS {
+        writeln!(out, "  and {} more shapes; --format json lists them all", rows.len() - GROUPS)?;
+    }
+    Ok(())
+}
+
+fn remarks(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
+    let mut remarks = totals.remarks().peekable();
+    if remarks.peek().is_none() {
+        return Ok(());
+    }
+    writeln!(out, "\n{}", paint(BOLD, "Remarks"))?;
+    remarks.try_for_each(|remark| writeln!(out, "  {}: {}", clean(&remark.about), clean(&remark.text)))
+}
+
+fn summary(out: &mut dyn Write, summary: &Summary) -> io::Result<()> {
+    let Summary { switches, ports, violating_ports, clean_ports, waived_ports, undetermined_ports, .. } = summary;
+    let switches = switches_of(*switches);
+    writeln!(out, "\n{}", paint(BOLD, &format!("{switches}, {}", many(*ports, "port"))))?;
+    writeln!(out, "  {violating_ports:>5} violating     at least one unwaived finding at risk or breach")?;
+    writeln!(out, "  {waived_ports:>5} waived        nothing but waived findings")?;
+    writeln!(out, "  {undetermined_ports:>5} undetermined  no such finding, but a check that lacks a fact")?;
+    writeln!(out, "  {clean_ports:>5} clean         every check met (advice apart)")?;
+    let count = |word: &str| summary.findings.get(word).copied().unwrap_or_default();
+    writeln!(
+        out,
+        "Findings: {} breach, {} risk, {} advice; {} waived. Checks undetermined: {}. Lines not understood: {}.{}",
+        count("breach"),
+        count("risk"),
+        count("advice"),
+        summary.waived,
+        summary.undetermined,
+        summary.unread_lines,
+        if summary.unreadable > 0 { format!(" Could not be read: {}.", summary.unreadable) } else { String::new() }
+    )
+}
