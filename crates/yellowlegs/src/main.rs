@@ -13,7 +13,7 @@ use clap::Parser;
 
 fn main() -> ExitCode {
     let cli = args::Cli::parse();
-    match command::run(cli) {
+    match command::run(&cli) {
         Ok(code) => code,
         Err(failure) => {
             failure.print();

@@ -63,13 +63,10 @@ impl Target {
         match self {
             Self::Replaced { path, file } => {
                 let file = file.into_inner().map_err(|e| Failure::path(&path, e.into_error()))?;
-                let mode = std::fs::metadata(&path).map(|m| m.permissions()).ok();
+                let before = std::fs::metadata(&path).map(|m| m.permissions());
                 let kept = file.persist(&path).map_err(|e| Failure::path(&path, e.error))?;
-                let permissions = mode.map_or_else(default_permissions, Some);
-                if let Some(permissions) = permissions {
-                    kept.set_permissions(permissions).map_err(|e| Failure::path(&path, e))?;
-                }
-                Ok(())
+                let permissions = before.or_else(|_| readable(&kept));
+                permissions.and_then(|p| kept.set_permissions(p)).map_err(|e| Failure::path(&path, e))
             }
             Self::Through { path, mut file } => file.flush().map_err(|e| Failure::path(path, e)),
         }
@@ -78,14 +75,14 @@ impl Target {
 
 /// Temporary files are private; a report is readable like any other new file.
 #[cfg(unix)]
-fn default_permissions() -> Option<std::fs::Permissions> {
+fn readable(file: &std::fs::File) -> std::io::Result<std::fs::Permissions> {
     use std::os::unix::fs::PermissionsExt as _;
-    Some(std::fs::Permissions::from_mode(0o644))
+    file.metadata().map(|_| std::fs::Permissions::from_mode(0o644))
 }
 
 #[cfg(not(unix))]
-fn default_permissions() -> Option<std::fs::Permissions> {
-    None
+fn readable(file: &std::fs::File) -> std::io::Result<std::fs::Permissions> {
+    file.metadata().map(|m| m.permissions())
 }
 
 impl Write for Target {

@@ -4,8 +4,8 @@ use std::sync::Arc;
 
 use super::fleet::Usage;
 use super::say::{port_finding, waiver_shown};
-use super::verdict::{Judgement, Unknown, Verdict, Violation};
-use super::{Check, PortView, Run, Selection, all};
+use super::verdict::{Unknown, Verdict, Violation};
+use super::{Check, PortCheck, PortView, Run, Selection, all};
 use crate::dialect::Lists;
 use crate::finding::{Counts, Finding, SwitchOutcome, SwitchRow, UnreadRow};
 use crate::model::Switch;
@@ -21,7 +21,7 @@ pub struct Judge<'p> {
     as_of: &'p AsOf,
     selection: &'p Selection,
     raw: bool,
-    checks: Vec<(&'static Check, fn(&PortView<'_>) -> Judgement)>,
+    checks: Vec<(&'static Check, PortCheck)>,
 }
 
 /// A switch, judged: what is reported, and what the fleet's checks need of it.
@@ -70,7 +70,7 @@ impl<'p> Judge<'p> {
                 let first = outcome.findings.len();
                 outcome.findings.extend(findings.into_iter().filter(|f| self.selection.takes_check(f.check)));
                 outcome.findings[first..].sort_by_key(|f| (f.check, f.vlan));
-                self.count(&mut outcome, name);
+                Self::count(&mut outcome, name);
             }
         }
         if chosen {
@@ -93,7 +93,7 @@ impl<'p> Judge<'p> {
     }
 
     /// Puts a reported port into one of the four counts.
-    fn count(&self, outcome: &mut SwitchOutcome, name: &str) {
+    fn count(outcome: &mut SwitchOutcome, name: &str) {
         let of_port = outcome.findings.iter().rev().take_while(|f| f.port.as_deref() == Some(name));
         let (mut violating, mut waived) = (false, false);
         for finding in of_port {

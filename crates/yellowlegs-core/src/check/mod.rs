@@ -50,10 +50,13 @@ pub struct Check {
     pub run: Run,
 }
 
+/// A check's function on a port.
+pub type PortCheck = fn(&PortView<'_>) -> Judgement;
+
 /// What a check is run on.
 pub enum Run {
     /// Each port.
-    Port(fn(&PortView<'_>) -> Judgement),
+    Port(PortCheck),
     /// The fleet, after all switches.
     Fleet(fn(&fleet::FleetView<'_>) -> Vec<fleet::FleetViolation>),
 }

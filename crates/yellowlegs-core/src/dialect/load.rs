@@ -111,7 +111,7 @@ fn read(doc: &TomlDoc<'_>) -> Option<Parts> {
         doc.report(&Spot::default(), DialectProblem::NoRules);
     }
     let lists = lists?;
-    let automaton = compile(doc, &rules, contexts, &text, &lists)?;
+    let automaton = compile(doc, &rules, contexts, &text, &lists);
     let name = name?.value.to_owned();
     Some(Parts {
         title: title.map_or_else(|| name.clone(), |t| t.value.to_owned()),
@@ -275,12 +275,11 @@ fn read_traits(doc: &TomlDoc<'_>, table: Option<&TableReader<'_>>) -> Traits {
         };
         let mut bits = 0;
         for word in words {
-            match info.words.iter().position(|w| *w == word) {
-                Some(position) => bits |= 1 << position,
-                None => {
-                    let problem = DialectProblem::TraitWord { name: info.name, found: word.into(), words: info.words };
-                    doc.report(&entry.spot(), problem);
-                }
+            if let Some(position) = info.words.iter().position(|w| *w == word) {
+                bits |= 1 << position;
+            } else {
+                let problem = DialectProblem::TraitWord { name: info.name, found: word.into(), words: info.words };
+                doc.report(&entry.spot(), problem);
             }
         }
         let mark = Some(mark_of(doc, &entry.key.spot, &entry.spot()));
@@ -289,13 +288,7 @@ fn read_traits(doc: &TomlDoc<'_>, table: Option<&TableReader<'_>>) -> Traits {
     traits
 }
 
-fn compile(
-    doc: &TomlDoc<'_>,
-    rules: &[rules::Placed],
-    contexts: usize,
-    text: &Text,
-    lists: &Lists,
-) -> Option<Automaton> {
+fn compile(doc: &TomlDoc<'_>, rules: &[rules::Placed], contexts: usize, text: &Text, lists: &Lists) -> Automaton {
     let mut automaton = Automaton::new(contexts, text.ignore_case);
     let place = |rule: u32| {
         let placed = &rules[rule as usize];
@@ -316,7 +309,7 @@ fn compile(
     for clash in automaton.clashes(lists) {
         report_build(doc, Err(BuildError::Clash(clash)), place);
     }
-    Some(automaton)
+    automaton
 }
 
 /// The negated forms of a pattern: the word, then the pattern with all or none of what follows its first hole.

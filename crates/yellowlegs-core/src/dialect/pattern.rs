@@ -251,7 +251,7 @@ impl<'p> Parser<'p> {
                     self.at += 1;
                     let inner = self.sequence(Some(']'))?;
                     self.close(']', '[', start)?;
-                    nodes.push(self.not_empty(inner, start).map(Node::Optional)?);
+                    nodes.push(Self::not_empty(inner, start).map(Node::Optional)?);
                 }
                 Some('(') => nodes.push(self.either(start)?),
                 Some('<') => nodes.push(self.hole(start)?),
@@ -267,7 +267,7 @@ impl<'p> Parser<'p> {
         }
     }
 
-    fn not_empty(&self, nodes: Vec<Node>, at: usize) -> Result<Vec<Node>, PatternError> {
+    fn not_empty(nodes: Vec<Node>, at: usize) -> Result<Vec<Node>, PatternError> {
         if nodes.is_empty() { Err((at, PatternProblem::EmptyPart)) } else { Ok(nodes) }
     }
 
@@ -284,7 +284,7 @@ impl<'p> Parser<'p> {
         loop {
             self.at += 1;
             let way = self.sequence(Some(')'))?;
-            ways.push(self.not_empty(way, start)?);
+            ways.push(Self::not_empty(way, start)?);
             if self.peek() != Some('|') {
                 break;
             }

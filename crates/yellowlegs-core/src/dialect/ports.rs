@@ -214,7 +214,9 @@ impl Lists {
             }
         })?;
         let mut set = VlanSet::default();
-        items.into_iter().for_each(|(from, to)| set.insert_range(from, to));
+        for (from, to) in items {
+            set.insert_range(from, to);
+        }
         Some((taken, set))
     }
 

@@ -119,14 +119,13 @@ impl Dialect {
             let block = nesting.enclosing(line.indent).copied().unwrap_or(Block::Context(0, u32::MAX));
             self.splitter.split(line.text, line.start, &mut words);
             let mark = Mark { file, line: line.number, offset: line.start as u32, width: line.text.len() as u32 };
-            let inside = match self.take(text, &words, block, mark, &mut reading) {
-                Some(inside) => inside,
-                None => {
-                    let shape = self.shape(text, &line, &words);
-                    let shape = shapes.entry(shape.clone().into()).or_insert_with(|| shape.into());
-                    reading.unread.push(Unread { mark, shape: Arc::clone(shape) });
-                    Block::Closed
-                }
+            let inside = if let Some(inside) = self.take(text, &words, block, mark, &mut reading) {
+                inside
+            } else {
+                let shape = self.shape(text, &line, &words);
+                let shape = shapes.entry(shape.clone().into()).or_insert_with(|| shape.into());
+                reading.unread.push(Unread { mark, shape: Arc::clone(shape) });
+                Block::Closed
             };
             nesting.open(line.indent, inside);
         }

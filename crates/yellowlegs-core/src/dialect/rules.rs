@@ -231,13 +231,14 @@ fn undo(doc: &TomlDoc<'_>, effects: &[Effect], off: bool, raw: &Raw<'_>, text: &
             (Change::Add(operands), _) => Change::Remove(operands.clone()),
             (Change::Remove(operands), _) => Change::Add(operands.clone()),
             (Change::Set(_) | Change::Reset, false) => Change::Reset,
-            (Change::Set(_) | Change::Reset, true) => match setting.info().kind.off() {
-                Some(value) => Change::Set(vec![Operand::Constant(value)]),
-                None => {
+            (Change::Set(_) | Change::Reset, true) => {
+                if let Some(value) = setting.info().kind.off() {
+                    Change::Set(vec![Operand::Constant(value)])
+                } else {
                     doc.report(&raw.pattern.spot, DialectProblem::NoOff { setting: setting.name() });
                     Change::Reset
                 }
-            },
+            }
         };
         Effect { setting, change }
     };

@@ -227,7 +227,9 @@ impl Totals {
     /// The summary, with every level counted.
     pub fn summary(&self, unreadable: usize) -> Summary {
         let mut summary = Summary { unreadable, ..self.summary.clone() };
-        Level::ALL.iter().for_each(|level| _ = summary.findings.entry(level.word()).or_default());
+        for level in Level::ALL {
+            summary.findings.entry(level.word()).or_default();
+        }
         summary
     }
 

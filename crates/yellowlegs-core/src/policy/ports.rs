@@ -43,7 +43,7 @@ impl PortsText {
         if let Some(glob) = &self.glob {
             return Some(ports().filter(|(_, name)| glob.is_match(name.as_str())).map(|(i, _)| i).collect());
         }
-        let Some(lists) = lists else { return self.plain(switch) };
+        let Some(lists) = lists else { return Some(self.plain(switch)) };
         let words = self.text.split_whitespace();
         let (taken, items) = lists.ports(words.clone())?;
         if taken != words.count() {
@@ -60,7 +60,7 @@ impl PortsText {
     }
 
     /// Without a dialect: names and ranges of names, as they stand in the record.
-    fn plain(&self, switch: &Switch) -> Option<Vec<usize>> {
+    fn plain(&self, switch: &Switch) -> Vec<usize> {
         let mut positions = Vec::new();
         for element in self.text.split(',').map(str::trim) {
             if let Some(one) = switch.port_index(element) {
@@ -77,6 +77,6 @@ impl PortsText {
             };
             positions.extend(switch.ports().iter().enumerate().filter(|(_, n)| inside(n)).map(|(i, _)| i));
         }
-        Some(positions)
+        positions
     }
 }

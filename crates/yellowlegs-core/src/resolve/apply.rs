@@ -189,9 +189,10 @@ impl<'a> Applier<'a> {
     /// What a list holds while nothing is written: adding to a trunk's VLANs begins a list, taking away keeps the others.
     fn base(&self, setting: SettingId, removing: bool) -> Option<Value> {
         if setting == settings::TAGGED_VLANS.id && removing {
-            return match self.dialect.traits().holds(platform::TRUNK_WITHOUT_LIST, "all")? {
-                true => Some(Value::Vlans(Arc::new(VlanSet::all()))),
-                false => setting.info().kind.off(),
+            return if self.dialect.traits().holds(platform::TRUNK_WITHOUT_LIST, "all")? {
+                Some(Value::Vlans(Arc::new(VlanSet::all())))
+            } else {
+                setting.info().kind.off()
             };
         }
         let default = self.dialect.default_slot(setting).and_then(|slot| slot.value.clone());

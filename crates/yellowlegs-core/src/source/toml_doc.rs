@@ -252,7 +252,7 @@ impl<'d> TableReader<'d> {
             return None;
         };
         let mut items = Vec::new();
-        for element in array.iter() {
+        for element in array {
             match read(element.get_ref()) {
                 Some(value) => items.push(Item { value, spot: Spot(element.span()) }),
                 None => self.wrong_type(key, wanted, element),
@@ -278,7 +278,7 @@ impl<'d> TableReader<'d> {
             return Vec::new();
         };
         let mut readers = Vec::new();
-        for element in array.iter() {
+        for element in array {
             match self.reader(element, format!("[[{key}]]")) {
                 Some(reader) => readers.push(reader),
                 None => self.wrong_type(key, "an array of tables ([[…]])", element),

@@ -53,7 +53,7 @@ pub(super) fn run(args: &Demo, loudness: Loudness) -> Result<ExitCode, Failure> 
         }
         let cli = Cli::try_parse_from(std::iter::once("yellowlegs").chain(words))
             .map_err(|error| Failure::usage(error, "this is a mistake in the demo"))?;
-        super::run(Cli { loudness: Loudness { color: loudness.color, ..cli.loudness }, ..cli })?;
+        super::run(&Cli { loudness: Loudness { color: loudness.color, ..cli.loudness }, ..cli })?;
     }
     say(loudness, &format!("\nThe fleet is in {folder}. Change a line, run a command again, see what it says.\n"))?;
     Ok(ExitCode::SUCCESS)

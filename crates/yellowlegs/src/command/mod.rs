@@ -11,7 +11,7 @@ use crate::args::{Cli, Command};
 use crate::failure::Failure;
 
 /// Runs the command asked for.
-pub(crate) fn run(cli: Cli) -> Result<ExitCode, Failure> {
+pub(crate) fn run(cli: &Cli) -> Result<ExitCode, Failure> {
     match &cli.command {
         Command::Audit(args) => audit::run(args, cli.loudness),
         Command::Checks(args) => checks::run(args, cli.loudness.color),

@@ -27,7 +27,7 @@ pub(crate) struct Loaded {
 /// Reads a file for the core.
 pub(crate) fn source(root: &Path, path: &Path) -> Result<Source, Failure> {
     let bytes = std::fs::read(path).map_err(|error| Failure::path(path, error))?;
-    let shown = std::fs::canonicalize(path).map_or_else(|_| path.to_owned(), |real| real);
+    let shown = std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
     Source::decode(relative(root, &shown), bytes).map_err(|at| Failure::Problems(vec![Problem::from(at)]))
 }
 

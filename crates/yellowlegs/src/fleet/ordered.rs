@@ -104,7 +104,7 @@ mod tests {
         let items: Vec<usize> = (0..items).collect();
         let mut told = Vec::new();
         let slow = |n: &usize| {
-            std::thread::sleep(std::time::Duration::from_micros(if n % 3 == 0 { 300 } else { 0 }));
+            std::thread::sleep(std::time::Duration::from_micros(if n.is_multiple_of(3) { 300 } else { 0 }));
             *n
         };
         let done: Result<(), ()> = in_order(&items, jobs, slow, |n| {

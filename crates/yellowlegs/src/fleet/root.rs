@@ -47,9 +47,10 @@ impl Root {
         let parts: Vec<PathBuf> = paths.iter().map(|p| real(p)).collect::<Result<_, _>>()?;
         let dir = match fleet {
             Some(dir) => real(dir)?,
-            None => match common(&parts) {
-                Some(dir) => nearest_policy(&dir).unwrap_or(dir),
-                None => {
+            None => {
+                if let Some(dir) = common(&parts) {
+                    nearest_policy(&dir).unwrap_or(dir)
+                } else {
                     let here = real(Path::new("."))?;
                     nearest_policy(&here).ok_or_else(|| {
                         Failure::usage(
@@ -58,7 +59,7 @@ impl Root {
                         )
                     })?
                 }
-            },
+            }
         };
         if !dir.is_dir() {
             return Err(Failure::usage(format!("{} is no folder", dir.display()), "name the fleet's folder"));

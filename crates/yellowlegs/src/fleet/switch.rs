@@ -1,5 +1,6 @@
 //! Reading one switch: its files, its dialect, its saved copy.
 
+use std::fmt::Display;
 use std::path::Path;
 use std::sync::Arc;
 
@@ -24,7 +25,7 @@ pub(crate) struct Unreadable {
 }
 
 impl Unreadable {
-    fn new(file: String, why: impl ToString, hint: Option<String>) -> Self {
+    fn new(file: String, why: impl Display, hint: Option<String>) -> Self {
         Self { file, why: why.to_string(), hint }
     }
 

@@ -1,6 +1,7 @@
 //! Text from switches, made safe for a terminal.
 
 use std::borrow::Cow;
+use std::fmt::Write as _;
 
 /// Whether a terminal could take a character for a command, or turn the text around.
 pub(crate) fn is_unsafe(c: char) -> bool {
@@ -18,8 +19,8 @@ pub(crate) fn clean(text: &str) -> Cow<'_, str> {
         match c {
             '\t' => cleaned.push(' '),
             '\n' => cleaned.push_str("\\n"),
-            c if is_unsafe(c) && u32::from(c) < 0x100 => cleaned.push_str(&format!("\\x{:02x}", u32::from(c))),
-            c if is_unsafe(c) => cleaned.push_str(&format!("\\u{{{:x}}}", u32::from(c))),
+            c if is_unsafe(c) && u32::from(c) < 0x100 => _ = write!(cleaned, "\\x{:02x}", u32::from(c)),
+            c if is_unsafe(c) => _ = write!(cleaned, "\\u{{{:x}}}", u32::from(c)),
             c => cleaned.push(c),
         }
     }

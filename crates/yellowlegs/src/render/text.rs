@@ -98,14 +98,14 @@ impl TextReport {
         if let Some(waiver) = &found.waiver {
             let until = format!("until {} by {}: {}", waiver.last_day, waiver.owner, waiver.reason);
             writeln!(out, "      {}", clean(&until))?;
-            return self.quote(out, &waiver.evidence, "the waiver");
+            return quote(out, &waiver.evidence, "the waiver");
         }
         for evidence in &found.evidence {
-            self.quote(out, evidence, note(evidence.kind))?;
+            quote(out, evidence, note(evidence.kind))?;
         }
         if self.loudness.verbose {
             for evidence in &found.overridden {
-                self.quote(out, evidence, "spoke about it too")?;
+                quote(out, evidence, "spoke about it too")?;
             }
         }
         for related in &found.related {
@@ -114,26 +114,26 @@ impl TextReport {
         }
         writeln!(out, "      {} {}", paint(BOLD, "do:"), clean(&found.remedy))
     }
+}
 
-    /// Place and note, then the line with carets under the words that decide.
-    fn quote(&self, out: &mut dyn Write, evidence: &Evidence, note: &str) -> io::Result<()> {
-        let (Some(file), Some(line), Some(column)) = (&evidence.file, evidence.line, evidence.column) else {
-            let file = evidence.file.as_deref().map(|f| format!("{} ", paint(PLACE, &clean(f)))).unwrap_or_default();
-            return writeln!(out, "      {file}{}", clean(&evidence.text));
-        };
-        let place = format!("{}:{line}:{column}", clean(file));
-        writeln!(out, "      {}  {}", paint(PLACE, &place), paint(DIM, note))?;
-        let trimmed = evidence.text.trim_start();
-        let indent = evidence.text.chars().count() - trimmed.chars().count();
-        let shown: String = trimmed.chars().take(QUOTED).collect();
-        let cut = if shown.len() < trimmed.len() { "…" } else { "" };
-        writeln!(out, "        {}{cut}", clean(&shown))?;
-        let start = (column as usize - 1).saturating_sub(indent);
-        let before: String = shown.chars().take(start).collect();
-        let words: String = shown.chars().skip(start).take(evidence.width.unwrap_or(1) as usize).collect();
-        let (skip, width) = (clean(&before).width(), clean(&words).width().max(1));
-        writeln!(out, "        {}{}", " ".repeat(skip), paint(DIM, &"^".repeat(width)))
-    }
+/// Place and note, then the line with carets under the words that decide.
+fn quote(out: &mut dyn Write, evidence: &Evidence, note: &str) -> io::Result<()> {
+    let (Some(file), Some(line), Some(column)) = (&evidence.file, evidence.line, evidence.column) else {
+        let file = evidence.file.as_deref().map(|f| format!("{} ", paint(PLACE, &clean(f)))).unwrap_or_default();
+        return writeln!(out, "      {file}{}", clean(&evidence.text));
+    };
+    let place = format!("{}:{line}:{column}", clean(file));
+    writeln!(out, "      {}  {}", paint(PLACE, &place), paint(DIM, note))?;
+    let trimmed = evidence.text.trim_start();
+    let indent = evidence.text.chars().count() - trimmed.chars().count();
+    let shown: String = trimmed.chars().take(QUOTED).collect();
+    let cut = if shown.len() < trimmed.len() { "…" } else { "" };
+    writeln!(out, "        {}{cut}", clean(&shown))?;
+    let start = (column as usize - 1).saturating_sub(indent);
+    let before: String = shown.chars().take(start).collect();
+    let words: String = shown.chars().skip(start).take(evidence.width.unwrap_or(1) as usize).collect();
+    let (skip, width) = (clean(&before).width(), clean(&words).width().max(1));
+    writeln!(out, "        {}{}", " ".repeat(skip), paint(DIM, &"^".repeat(width)))
 }
 
 /// What a quoted line is.

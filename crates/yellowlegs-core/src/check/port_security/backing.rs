@@ -36,7 +36,7 @@ fn name_only(port: &PortView<'_>) -> Judgement {
         return Ok(Verdict::NotApplicable);
     }
     let backings = [port.known(settings::AUTHENTICATION), source_guard(port), inspection(port)];
-    if backings.iter().any(|b| *b == Ok(true)) {
+    if backings.contains(&Ok(true)) {
         return Ok(Verdict::Met);
     }
     let mut needs: Vec<&'static str> = backings.into_iter().filter_map(Result::err).flat_map(|u| u.needs).collect();

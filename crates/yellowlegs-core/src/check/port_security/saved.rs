@@ -33,11 +33,11 @@ fn pinned_unsaved(port: &PortView<'_>) -> Judgement {
         SavedCopy::Read(saved) => saved,
     };
     let name = port.switch().ports().get(port.port).map_or("", |p| p.as_str());
-    let kept = kept(saved, name)?;
-    let lost: Vec<&Station> = pinned.iter().filter(|s| !kept.iter().any(|k| k.address == s.address)).collect();
+    let safe = kept(saved, name)?;
+    let lost: Vec<&Station> = pinned.iter().filter(|s| !safe.iter().any(|k| k.address == s.address)).collect();
     let Some(first) = lost.first() else { return Ok(Verdict::Met) };
     let setting = settings::PINNED_STATIONS.id;
-    let line = port.line_that_brought(setting, |value| matches!(value, Value::Stations(list) if list.contains(first)));
+    let line = port.line_that_brought(setting, |value| matches!(value, Value::Stations(now) if now.contains(first)));
     let names: Vec<String> = lost.iter().map(|s| s.address.to_string()).collect();
     Violation::of(setting, "{count} pinned station(s) are not in the saved configuration: {lost}")
         .fact("count", lost.len() as u32)
