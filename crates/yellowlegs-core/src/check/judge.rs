@@ -8,7 +8,7 @@ use super::verdict::{Unknown, Verdict, Violation};
 use super::{Check, PortCheck, PortView, Run, Selection, all};
 use crate::dialect::Lists;
 use crate::finding::{Counts, Finding, SwitchOutcome, SwitchRow, UnreadRow};
-use crate::model::Switch;
+use crate::model::{SettingId, Switch};
 use crate::policy::{AsOf, Assignment, Policy, assign};
 use crate::resolve::Resolved;
 
@@ -32,10 +32,16 @@ pub struct Judged {
     pub usage: Usage,
 }
 
-/// What one check came to on one port, after absorption.
-enum Told {
-    Nothing,
+/// What one check came to on one port.
+#[derive(Debug, Clone)]
+pub enum Told {
+    /// It looked and all is right.
+    Met,
+    /// It does not make sense here, the policy switched it off, or another check says it better.
+    NotApplicable,
+    /// Something is wrong.
     Violated(Vec<Violation>),
+    /// These facts are missing.
     Undetermined(Vec<&'static str>),
 }
 
@@ -61,7 +67,7 @@ impl<'p> Judge<'p> {
         let mut ports = 0;
         for port in 0..switch.ports().len() {
             let assigned = roles.ports.get(port).copied().flatten();
-            let view = PortView { resolved, policy: self.policy, port, assigned };
+            let view = PortView::new(resolved, self.policy, port, assigned);
             let findings = self.port(&view, lists, &mut outcome, &mut usage, chosen);
             let role = view.role().ok().map(|r| r.name.as_str());
             let name = switch.ports().get(port).map_or("", |p| p.as_str());
@@ -110,6 +116,24 @@ impl<'p> Judge<'p> {
         } += 1;
     }
 
+    /// What every check of ports comes to on one port, in the order in which they are told. Waivers play no part.
+    pub fn verdicts(&self, view: &PortView<'_>) -> Vec<(&'static Check, Told)> {
+        let role = view.role().ok().map(|r| r.name.as_str());
+        let verdict = |check: &'static Check, run: PortCheck| {
+            if self.policy.level(check.id, role, check.level).is_none() {
+                return Told::NotApplicable;
+            }
+            match run(view) {
+                Ok(Verdict::NotApplicable) => Told::NotApplicable,
+                Ok(verdict) => without_derived(check, view, verdict),
+                Err(Unknown { needs }) => Told::Undetermined(needs),
+            }
+        };
+        let mut told: Vec<_> = self.checks.iter().map(|(check, run)| (*check, verdict(check, *run))).collect();
+        absorb(&mut told);
+        told
+    }
+
     /// All checks on one port: its findings; what could not be decided goes into the outcome.
     fn port(
         &self,
@@ -120,28 +144,13 @@ impl<'p> Judge<'p> {
         chosen: bool,
     ) -> Vec<Finding> {
         let role = view.role().ok().map(|r| r.name.as_str());
-        let level = |check: &Check| self.policy.level(check.id, role, check.level);
-        let mut told: Vec<(&'static Check, Told)> = Vec::new();
-        for (check, run) in &self.checks {
-            let now = match run(view) {
-                Ok(Verdict::NotApplicable) => Told::Nothing,
-                Ok(_) if derived_from_what_it_judges(check, view) => Told::Undetermined(vec![DERIVED]),
-                Ok(Verdict::Met) => Told::Nothing,
-                Ok(Verdict::Violated(violations)) => Told::Violated(violations),
-                Err(Unknown { needs }) => Told::Undetermined(needs),
-            };
-            if !matches!(now, Told::Nothing) && level(check).is_some() {
-                told.push((check, now));
-            }
-        }
-        absorb(&mut told);
         let name = view.switch().ports().get(view.port).map_or("", |p| p.as_str());
         let reported = chosen && self.selection.takes_port(name, role);
         let mut findings = Vec::new();
-        for (check, told) in told {
-            let Some(level) = level(check) else { continue };
+        for (check, told) in self.verdicts(view) {
+            let Some(level) = self.policy.level(check.id, role, check.level) else { continue };
             match told {
-                Told::Nothing => {}
+                Told::Met | Told::NotApplicable => {}
                 Told::Undetermined(needs) => {
                     if reported && self.selection.takes_check(check.id) {
                         outcome.undetermined.push((check.id, level, Some(name.to_owned()), needs));
@@ -180,15 +189,24 @@ impl<'p> Judge<'p> {
     }
 }
 
-/// Whether the check holds against the role a fact that the role was derived from.
-fn derived_from_what_it_judges(check: &Check, view: &PortView<'_>) -> bool {
-    let Some(assigned) = view.assigned else { return false };
-    check.judges.iter().any(|id| assigned.derived_from().contains(id))
+/// A role derived from a fact cannot judge that fact: what hangs on it is undetermined, what does not stays.
+fn without_derived(check: &Check, view: &PortView<'_>, verdict: Verdict) -> Told {
+    let derived = view.assigned.map_or(&[][..], |assigned| assigned.derived_from());
+    let judged = |id: &SettingId| check.judges.contains(id) && derived.contains(id);
+    match verdict {
+        Verdict::NotApplicable => Told::NotApplicable,
+        Verdict::Met if check.judges.iter().any(judged) => Told::Undetermined(vec![DERIVED]),
+        Verdict::Met => Told::Met,
+        Verdict::Violated(mut violations) => {
+            violations.retain(|v| !v.settings.first().is_some_and(judged));
+            if violations.is_empty() { Told::Undetermined(vec![DERIVED]) } else { Told::Violated(violations) }
+        }
+    }
 }
 
 /// Takes out what another check of the port names better: violations of the same cause.
-fn absorb(told: &mut Vec<(&'static Check, Told)>) {
-    let mut absorbed: Vec<(&'static str, Vec<crate::model::SettingId>)> = Vec::new();
+fn absorb(told: &mut [(&'static Check, Told)]) {
+    let mut absorbed: Vec<(&'static str, Vec<SettingId>)> = Vec::new();
     for (check, told) in told.iter() {
         if let Told::Violated(violations) = told {
             let causes: Vec<_> = violations.iter().filter_map(|v| v.settings.first().copied()).collect();
@@ -198,12 +216,14 @@ fn absorb(told: &mut Vec<(&'static Check, Told)>) {
     if absorbed.is_empty() {
         return;
     }
-    told.retain_mut(|(check, told)| {
-        let Told::Violated(violations) = told else { return true };
+    for (check, told) in told {
+        let Told::Violated(violations) = told else { continue };
         violations.retain(|violation| {
             let cause = violation.settings.first();
             !absorbed.iter().any(|(id, causes)| *id == check.id && cause.is_some_and(|c| causes.contains(c)))
         });
-        !violations.is_empty()
-    });
+        if violations.is_empty() {
+            *told = Told::NotApplicable;
+        }
+    }
 }

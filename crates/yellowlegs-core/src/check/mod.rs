@@ -14,7 +14,7 @@ mod verdict;
 pub(crate) mod view;
 
 pub use fleet::{FleetOutcome, FleetView, FleetViolation, Usage};
-pub use judge::{Judge, Judged};
+pub use judge::{Judge, Judged, Told};
 pub use select::Selection;
 pub use verdict::{Judgement, Tally, Unknown, Verdict, Violation};
 pub use view::PortView;

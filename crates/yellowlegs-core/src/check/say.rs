@@ -5,6 +5,7 @@ use std::fmt::Write as _;
 
 use super::{Check, PortView, Violation};
 use crate::finding::{Evidence, EvidenceKind, Finding, SettingShown, WaiverShown, fingerprint, quote_cite, quote_slot};
+use crate::model::{Mark, Slot};
 use crate::policy::{Level, Waiver};
 
 /// A sentence with its holes filled; a hole nobody fills stays, and a test finds it.
@@ -12,8 +13,8 @@ pub(super) fn fill(template: &str, facts: &BTreeMap<&'static str, String>) -> St
     let mut text = String::with_capacity(template.len() + 40);
     let mut rest = template;
     while let Some((before, after)) = rest.split_once('{') {
-        text.push_str(before);
         let Some((name, tail)) = after.split_once('}') else { break };
+        text.push_str(before);
         match facts.get(name) {
             Some(fact) => text.push_str(fact),
             None => _ = write!(text, "{{{name}}}"),
@@ -74,8 +75,10 @@ fn evidence(view: &PortView<'_>, violation: &Violation) -> (Vec<Evidence>, Vec<E
     for (i, id) in violation.settings.iter().enumerate() {
         let slot = view.slot(*id);
         let own = violation.line.filter(|_| i == 0 && slot.origin.is_written());
-        let quoted = own.and_then(|mark| Evidence::line(EvidenceKind::Line, switch, mark));
-        let lines = quoted.map_or_else(|| quote_slot(switch, Some(view.port), *id, slot), |line| vec![line]);
+        let narrow = |mark: Mark| view.resolved.deciding_words(mark, *id);
+        let quoted = own.and_then(|mark| Evidence::line(EvidenceKind::Line, switch, narrow(mark)));
+        let shown = Slot { mark: slot.mark.map(narrow), ..slot.clone() };
+        let lines = quoted.map_or_else(|| quote_slot(switch, Some(view.port), *id, &shown), |line| vec![line]);
         for line in lines {
             if !evidence.contains(&line) {
                 evidence.push(line);
@@ -84,7 +87,7 @@ fn evidence(view: &PortView<'_>, violation: &Violation) -> (Vec<Evidence>, Vec<E
         if slot.contested {
             let marks = view.resolved.history(Some(view.port), *id).into_iter().filter_map(|s| s.mark);
             let lost = marks.filter(|mark| Some(*mark) != slot.mark && Some(*mark) != own);
-            overridden.extend(lost.filter_map(|mark| Evidence::line(EvidenceKind::Line, switch, mark)));
+            overridden.extend(lost.filter_map(|mark| Evidence::line(EvidenceKind::Line, switch, narrow(mark))));
         }
     }
     if let Some((_, what)) = &violation.lacking {
@@ -119,7 +122,7 @@ mod tests {
     #[rstest]
     #[case("limit {limit} on {port}", "limit 3 on 1.1")]
     #[case("{nobody} knows", "{nobody} knows")]
-    #[case("no end {limit", "no end limit")]
+    #[case("no end {limit", "no end {limit")]
     fn holes(#[case] template: &str, #[case] expected: &str) {
         let facts = BTreeMap::from([("limit", "3".to_owned()), ("port", "1.1".to_owned())]);
         assert_eq!(fill(template, &facts), expected);

@@ -28,6 +28,11 @@ pub struct Carried {
 }
 
 impl<'a> PortView<'a> {
+    /// The view of a port by its position.
+    pub fn new(resolved: &'a Resolved, policy: &'a Policy, port: usize, assigned: Option<Assigned>) -> Self {
+        Self { resolved, policy, port, assigned }
+    }
+
     /// The switch.
     pub fn switch(&self) -> &'a Switch {
         &self.resolved.switch

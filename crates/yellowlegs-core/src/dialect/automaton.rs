@@ -35,9 +35,18 @@ struct Accept {
     rule: u32,
     negated: bool,
     holes: usize,
-    /// Holes in the order in which their words come.
-    typed: Vec<usize>,
-    chosen: Vec<(usize, usize)>,
+    /// Holes in the order in which their words come, with the step each is.
+    typed: Vec<(usize, usize)>,
+    /// Holes of words: which hole, which of its words, and the step it is.
+    chosen: Vec<(usize, usize, usize)>,
+}
+
+/// What a walk gathers on its way: the values of typed holes, and where each step begins.
+#[derive(Default)]
+struct Taken {
+    values: Vec<Captured>,
+    /// Word positions of the steps; kept only when somebody asks.
+    starts: Option<Vec<usize>>,
 }
 
 #[derive(Debug, Clone)]
@@ -117,15 +126,15 @@ impl Automaton {
     ) -> Result<(), BuildError> {
         let mut accept = Accept { rule, negated, holes: pattern.holes.len(), typed: Vec::new(), chosen: Vec::new() };
         let mut node = self.roots.get(context).copied().unwrap_or_default();
-        for step in sequence {
+        for (position, step) in sequence.iter().enumerate() {
             node = match step {
                 Step::Literal(word) => self.literal_edge(node, word)?,
                 Step::Choice(hole, which, word) => {
-                    accept.chosen.push((*hole, *which));
+                    accept.chosen.push((*hole, *which, position));
                     self.literal_edge(node, word)?
                 }
                 Step::Hole(hole) => {
-                    accept.typed.push(*hole);
+                    accept.typed.push((*hole, position));
                     match pattern.holes.get(*hole).map(|h| &h.kind) {
                         Some(HoleKind::Typed(kind, repeated)) => self.hole_edge(node, *kind, *repeated)?,
                         _ => node,
@@ -264,34 +273,58 @@ impl Automaton {
         captures: &mut Vec<Captured>,
     ) -> Option<Match> {
         let root = *self.roots.get(context)?;
-        let mut taken = Vec::new();
+        let mut taken = Taken::default();
         let accept = self.walk(root, &Walk { text, words, lists }, 0, &mut taken)?;
         let accept = self.accepts.get(accept as usize)?;
         let base = captures.len();
         captures.resize(base + accept.holes, Captured::Absent);
-        for (hole, value) in accept.typed.iter().zip(taken) {
+        for ((hole, _), value) in accept.typed.iter().zip(taken.values) {
             captures[base + *hole] = value;
         }
-        for (hole, which) in &accept.chosen {
+        for (hole, which, _) in &accept.chosen {
             captures[base + *hole] = Captured::Choice(*which);
         }
         Some(Match { rule: accept.rule, negated: accept.negated })
     }
 
-    fn walk(&self, node: NodeId, line: &Walk<'_>, at: usize, taken: &mut Vec<Captured>) -> Option<u32> {
+    /// The words that a hole took of a line: first, and one past the last.
+    pub(super) fn hole_words(
+        &self,
+        context: usize,
+        text: &str,
+        words: &[Word],
+        lists: &Lists,
+        hole: usize,
+    ) -> Option<(usize, usize)> {
+        let mut taken = Taken { starts: Some(Vec::new()), ..Taken::default() };
+        let accept = self.walk(*self.roots.get(context)?, &Walk { text, words, lists }, 0, &mut taken)?;
+        let accept = self.accepts.get(accept as usize)?;
+        let typed = accept.typed.iter().find(|(h, _)| *h == hole).map(|(_, step)| *step);
+        let step = typed.or_else(|| accept.chosen.iter().find(|(h, ..)| *h == hole).map(|(.., step)| *step))?;
+        let starts = taken.starts?;
+        Some((*starts.get(step)?, starts.get(step + 1).copied().unwrap_or(words.len())))
+    }
+
+    fn walk(&self, node: NodeId, line: &Walk<'_>, at: usize, taken: &mut Taken) -> Option<u32> {
         let node = self.nodes.get(node as usize)?;
         let Some(word) = line.words.get(at) else { return node.accept };
+        if let Some(starts) = &mut taken.starts {
+            starts.push(at);
+        }
         let literal = self.literal(node, word.of(line.text));
         if let Some(accept) = literal.and_then(|to| self.walk(to, line, at + 1, taken)) {
             return Some(accept);
         }
         for edge in &node.holes {
             let Some((count, value)) = self.take(edge, line, at) else { continue };
-            taken.push(value);
+            taken.values.push(value);
             if let Some(accept) = self.walk(edge.to, line, at + count, taken) {
                 return Some(accept);
             }
-            taken.pop();
+            taken.values.pop();
+        }
+        if let Some(starts) = &mut taken.starts {
+            starts.pop();
         }
         None
     }

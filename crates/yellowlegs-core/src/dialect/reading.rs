@@ -144,6 +144,20 @@ impl Dialect {
         Some(opens.map_or(Block::Closed, |context| Block::Context(context, position)))
     }
 
+    /// The stretch of a statement's line that one of its holes took.
+    pub fn hole_mark(&self, text: &str, reading: &Reading, position: usize, hole: usize) -> Option<Mark> {
+        let statement = reading.statements.get(position)?;
+        let Mark { offset, width, .. } = statement.mark;
+        let line = text.get(offset as usize..(offset + width) as usize)?;
+        let mut words = Vec::new();
+        self.splitter.split(line, offset as usize, &mut words);
+        let opener = statement.parent.and_then(|p| reading.statements.get(p as usize));
+        let context = opener.map_or(Some(0), |o| self.rules.get(o.rule as usize)?.opens)?;
+        let (first, end) = self.automaton.hole_words(context, text, &words, &self.lists, hole)?;
+        let (start, end) = (words.get(first)?.start as u32, words.get(end.checked_sub(1)?)?.end as u32);
+        Some(Mark { offset: start, width: end - start, ..statement.mark })
+    }
+
     /// A line with every word masked that the dialect does not know: unread lines are where unmarked secrets are.
     fn shape(&self, text: &str, line: &Line<'_>, words: &[Word]) -> String {
         let known =

@@ -58,6 +58,16 @@ pub enum Change {
     Reset,
 }
 
+impl Change {
+    /// What it takes its values from.
+    pub fn operands(&self) -> &[Operand] {
+        match self {
+            Self::Set(operands) | Self::Add(operands) | Self::Remove(operands) => operands,
+            Self::Reset => &[],
+        }
+    }
+}
+
 /// One change of one setting.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Effect {

@@ -82,17 +82,14 @@ pub fn quote_slot(switch: &Switch, port: Option<usize>, id: SettingId, slot: &Sl
 /// The policy line, or the built-in default, that demands otherwise.
 pub fn quote_cite(cite: &Cite) -> Evidence {
     match cite {
-        Cite::Line { place, text } => {
-            let width = text.chars().count().saturating_sub(place.column as usize - 1) as u32;
-            Evidence {
-                kind: EvidenceKind::Policy,
-                file: Some(place.file.to_string()),
-                line: Some(place.line),
-                column: Some(place.column),
-                width: Some(width.max(1)),
-                text: text.clone(),
-            }
-        }
+        Cite::Line { place, width, text } => Evidence {
+            kind: EvidenceKind::Policy,
+            file: Some(place.file.to_string()),
+            line: Some(place.line),
+            column: Some(place.column),
+            width: Some(*width),
+            text: text.clone(),
+        },
         Cite::BuiltIn(text) => Evidence::words(EvidenceKind::Policy, text.clone()),
     }
 }

@@ -64,7 +64,10 @@ impl<'d> Reader<'d> {
     fn cite(&self, spot: &Spot) -> Cite {
         let place = self.doc.place(spot);
         let text = self.source.line(place.line).unwrap_or_default().trim_end().to_owned();
-        Cite::Line { place, text }
+        let words = self.source.text().get(spot.0.clone()).unwrap_or_default();
+        let to_end = text.chars().count().saturating_sub(place.column as usize - 1);
+        let width = words.chars().count().clamp(1, to_end.max(1)) as u32;
+        Cite::Line { place, width, text }
     }
 
     fn glob(&self, item: &Item<&str>) -> Option<GlobMatcher> {
@@ -110,7 +113,7 @@ impl<'d> Reader<'d> {
         let mut vlans: Vec<SiteVlan> = Vec::new();
         let Some(table) = table else { return vlans };
         for entry in table.entries().into_values() {
-            let spot = entry.key.spot.clone();
+            let (spot, whole) = (entry.key.spot.clone(), entry.whole());
             let Ok(number) = entry.key.value.parse::<i64>() else {
                 self.report(&spot, PolicyProblem::VlanKey { found: entry.key.value.to_owned() });
                 continue;
@@ -131,7 +134,7 @@ impl<'d> Reader<'d> {
                 if silent > 1 && table.texts("switches").is_none() {
                     self.report(&table.spot, PolicyProblem::VlanSwitches { id: id.get() });
                 }
-                vlans.push(self.vlan(id, &table, &spot));
+                vlans.push(self.vlan(id, &table, &whole));
             }
         }
         vlans
@@ -194,8 +197,9 @@ impl<'d> Reader<'d> {
         if let Some(item) = &faces {
             cite("faces", &item.spot);
         }
-        if let Some(spot) = vlans.as_ref().and_then(|items| items.first()).map(|i| &i.spot) {
-            cite("vlans", spot);
+        if let Some([first, ..]) = vlans.as_deref() {
+            let end = vlans.iter().flatten().map(|i| i.spot.0.end).max().unwrap_or(first.spot.0.end);
+            cite("vlans", &Spot(first.spot.0.start..end));
         }
         for (key, item) in [("stations", &stations), ("stations-needed", &needed), ("voice", &voice)] {
             if let Some(item) = item {
@@ -261,7 +265,7 @@ impl<'d> Reader<'d> {
                 continue;
             };
             let Some(scalar) = entry.scalar() else { continue };
-            let cite = self.cite(&entry.key.spot);
+            let cite = self.cite(&entry.whole());
             if !take_wish(&mut expect, feature.name, &scalar, cite) {
                 let found = match scalar {
                     Scalar::Text(text) => text.to_owned(),

@@ -165,9 +165,11 @@ impl Purpose {
 pub enum Cite {
     /// A line of the policy file, quoted.
     Line {
-        /// Where.
+        /// Where the words that matter begin.
         place: Place,
-        /// Its text.
+        /// How many characters matter.
+        width: u32,
+        /// The line's text.
         text: String,
     },
     /// What holds where the policy is silent.

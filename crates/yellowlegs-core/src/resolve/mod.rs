@@ -9,7 +9,7 @@ mod port_table;
 
 use std::sync::Arc;
 
-use crate::dialect::{Dialect, Reading};
+use crate::dialect::{Dialect, HoleRef, Operand, Reading};
 use crate::model::{FileText, Mark, SavedCopy, SettingId, Slot, Switch, Value};
 use crate::source::Source;
 use apply::{Applier, Watch};
@@ -69,6 +69,30 @@ impl Resolved {
         let watch = Some(Watch { port, setting });
         let applier = Applier::new(&history.dialect, &history.source, &history.reading, &history.ports, watch);
         applier.run().history
+    }
+
+    /// The words of a statement that decide a setting: those its value was taken from, or the whole statement.
+    pub fn deciding_words(&self, mark: Mark, setting: SettingId) -> Mark {
+        self.hole_mark(mark, setting).unwrap_or(mark)
+    }
+
+    fn hole_mark(&self, mark: Mark, setting: SettingId) -> Option<Mark> {
+        let History { dialect, source, reading, .. } = self.history.as_deref()?;
+        if mark.file != CONFIG_FILE {
+            return None;
+        }
+        let position = reading.statements.binary_search_by_key(&mark.offset, |s| s.mark.offset).ok()?;
+        let statement = reading.statements.get(position)?;
+        let rule = dialect.rules().get(statement.rule as usize)?;
+        let effects = if statement.negated { rule.undo.as_deref()? } else { &rule.effects };
+        let operands = effects.iter().filter(|e| e.setting == setting).flat_map(|e| e.change.operands());
+        let mut marks = operands.filter_map(|operand| match operand {
+            Operand::Hole(HoleRef::Own(hole))
+            | Operand::Chosen(HoleRef::Own(hole), _)
+            | Operand::Station(HoleRef::Own(hole), _) => dialect.hole_mark(source.text(), reading, position, *hole),
+            _ => None,
+        });
+        marks.next()
     }
 
     /// The line after which a list held something; the deciding line where only one spoke.

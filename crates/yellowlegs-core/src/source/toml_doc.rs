@@ -359,6 +359,11 @@ pub enum Scalar<'d> {
 }
 
 impl<'d> Entry<'d> {
+    /// From the beginning of the key to the end of the value.
+    pub fn whole(&self) -> Spot {
+        Spot(self.key.spot.0.start..self.value.span().end)
+    }
+
     /// Where the value stands.
     pub fn spot(&self) -> Spot {
         Spot(self.value.span())

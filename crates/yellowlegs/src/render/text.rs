@@ -98,14 +98,14 @@ impl TextReport {
         if let Some(waiver) = &found.waiver {
             let until = format!("until {} by {}: {}", waiver.last_day, waiver.owner, waiver.reason);
             writeln!(out, "      {}", clean(&until))?;
-            return quote(out, &waiver.evidence, "the waiver");
+            return quote(out, std::slice::from_ref(&waiver.evidence), "the waiver");
         }
-        for evidence in &found.evidence {
-            quote(out, evidence, note(evidence.kind))?;
+        for of_line in found.evidence.chunk_by(same_line) {
+            quote(out, of_line, of_line.first().map_or("", |e| note(e.kind)))?;
         }
         if self.loudness.verbose {
-            for evidence in &found.overridden {
-                quote(out, evidence, "spoke about it too")?;
+            for of_line in found.overridden.chunk_by(same_line) {
+                quote(out, of_line, "spoke about it too")?;
             }
         }
         for related in &found.related {
@@ -116,24 +116,41 @@ impl TextReport {
     }
 }
 
-/// Place and note, then the line with carets under the words that decide.
-fn quote(out: &mut dyn Write, evidence: &Evidence, note: &str) -> io::Result<()> {
-    let (Some(file), Some(line), Some(column)) = (&evidence.file, evidence.line, evidence.column) else {
-        let file = evidence.file.as_deref().map(|f| format!("{} ", paint(PLACE, &clean(f)))).unwrap_or_default();
-        return writeln!(out, "      {file}{}", clean(&evidence.text));
+/// Whether two pieces of evidence are stretches of one line.
+fn same_line(one: &Evidence, other: &Evidence) -> bool {
+    one.line.is_some() && (one.kind, &one.file, one.line) == (other.kind, &other.file, other.line)
+}
+
+/// Place and note, then the line with carets under the words that decide. All the evidence is of one line.
+fn quote(out: &mut dyn Write, of_line: &[Evidence], note: &str) -> io::Result<()> {
+    let Some(first) = of_line.first() else { return Ok(()) };
+    let (Some(file), Some(line), Some(column)) = (&first.file, first.line, first.column) else {
+        let file = first.file.as_deref().map(|f| format!("{} ", paint(PLACE, &clean(f)))).unwrap_or_default();
+        return writeln!(out, "      {file}{}", clean(&first.text));
     };
     let place = format!("{}:{line}:{column}", clean(file));
     writeln!(out, "      {}  {}", paint(PLACE, &place), paint(DIM, note))?;
-    let trimmed = evidence.text.trim_start();
-    let indent = evidence.text.chars().count() - trimmed.chars().count();
+    let trimmed = first.text.trim_start();
+    let indent = first.text.chars().count() - trimmed.chars().count();
     let shown: String = trimmed.chars().take(QUOTED).collect();
     let cut = if shown.len() < trimmed.len() { "…" } else { "" };
     writeln!(out, "        {}{cut}", clean(&shown))?;
-    let start = (column as usize - 1).saturating_sub(indent);
+    let mut carets = String::new();
+    let mut stretches: Vec<(usize, usize)> = of_line.iter().map(|e| stretch(e, &shown, indent)).collect();
+    stretches.sort_unstable();
+    for (skip, width) in stretches {
+        let gap = skip.saturating_sub(carets.len());
+        carets.extend(std::iter::repeat_n(' ', gap).chain(std::iter::repeat_n('^', width)));
+    }
+    writeln!(out, "        {}", paint(DIM, &carets))
+}
+
+/// Where the carets of a piece of evidence begin below its line, and how many there are.
+fn stretch(evidence: &Evidence, shown: &str, indent: usize) -> (usize, usize) {
+    let start = (evidence.column.unwrap_or(1) as usize - 1).saturating_sub(indent);
     let before: String = shown.chars().take(start).collect();
     let words: String = shown.chars().skip(start).take(evidence.width.unwrap_or(1) as usize).collect();
-    let (skip, width) = (clean(&before).width(), clean(&words).width().max(1));
-    writeln!(out, "        {}{}", " ".repeat(skip), paint(DIM, &"^".repeat(width)))
+    (clean(&before).width(), clean(&words).width().max(1))
 }
 
 /// What a quoted line is.

@@ -1,0 +1,129 @@
+//! What the tests of the core share: Shingle, a small policy, and verdicts on one port.
+
+#![allow(dead_code, reason = "each test file uses its own part of this")]
+
+use std::sync::Arc;
+
+use yellowlegs_core::check::{Judge, Selection, Told, ids};
+use yellowlegs_core::dialect::Dialect;
+use yellowlegs_core::model::Mark;
+use yellowlegs_core::policy::{AsOf, Policy, assign};
+use yellowlegs_core::resolve::{Resolved, resolve};
+use yellowlegs_core::source::Source;
+
+pub(crate) const SHINGLE: &str = include_str!("../../../../demo/dialects/shingle.toml");
+
+pub(crate) const POLICY: &str = r#"
+[vlans]
+110 = { name = "desks", purpose = "data" }
+120 = { name = "crew", purpose = "data" }
+140 = { name = "gates", purpose = "real-time" }
+210 = { name = "phones", purpose = "voice" }
+300 = { name = "switches", purpose = "management" }
+998 = { name = "put away", purpose = "parking" }
+999 = { name = "nobody", purpose = "native" }
+[[role]]
+name = "desk"
+faces = "phone-and-host"
+vlans = [110]
+voice = 210
+describes = ["^desk"]
+[[role]]
+name = "host"
+faces = "host"
+vlans = [120]
+describes = ["^host"]
+[role.expect]
+"port-security.action" = "disable-port"
+"port-security.pinning" = "wanted"
+"port-security.aging" = "8h"
+[[role]]
+name = "gate"
+faces = "host"
+vlans = [140]
+[[role]]
+name = "up"
+faces = "bridge-up"
+vlans = [110, 120, 210]
+describes = ["^up"]
+[[role]]
+name = "virtual"
+faces = "tagged-host"
+vlans = [110, 120]
+describes = ["^virtual"]
+[[role]]
+name = "spare"
+faces = "nothing"
+describes = ["^spare"]
+"#;
+
+pub(crate) const HEAD: &str = "shingle 4 unit t
+sockets 1.1..1.4
+lane 110
+lane 120
+lane 140
+lane 210
+lane 300
+lane 998
+lane 999
+dhcp watch
+dhcp watch lanes 110,120,140,210
+";
+
+/// Shingle without the lines of its TOML that begin with one of these keys.
+pub(crate) fn shingle_without(keys: &[&str]) -> Arc<Dialect> {
+    let gone = |line: &&str| keys.iter().any(|k| line.starts_with(k) || line.starts_with(&format!("\"{k}\"")));
+    let text: Vec<&str> = SHINGLE.lines().filter(|line| !gone(line)).collect();
+    dialect(&text.join("\n"))
+}
+
+pub(crate) fn dialect(text: &str) -> Arc<Dialect> {
+    match Dialect::load(Arc::new(Source::of("dialect.toml", text))) {
+        Ok(dialect) => Arc::new(dialect),
+        Err(problems) => panic!("{}", problems.iter().map(ToString::to_string).collect::<Vec<_>>().join("\n")),
+    }
+}
+
+pub(crate) fn policy(text: &str) -> Policy {
+    match Policy::load(&Arc::new(Source::of("yellowlegs.toml", text)), &ids()) {
+        Ok(policy) => policy,
+        Err(problems) => panic!("{}", problems.iter().map(ToString::to_string).collect::<Vec<_>>().join("\n")),
+    }
+}
+
+pub(crate) fn read(dialect: &Arc<Dialect>, text: &str) -> Resolved {
+    resolve("t", dialect, Arc::new(Source::of("t/config.txt", text)))
+}
+
+pub(crate) fn as_of() -> AsOf {
+    AsOf::parse("2031-03-04T06:30:00Z").unwrap()
+}
+
+/// What every check comes to on the first port: id, verdict in a word, and what is missing.
+pub(crate) fn verdicts(
+    resolved: &Resolved,
+    lists: &Dialect,
+    policy: &Policy,
+) -> Vec<(&'static str, &'static str, Vec<&'static str>)> {
+    let (as_of, selection) = (as_of(), Selection::default());
+    let judge = Judge::new(policy, &as_of, &selection, false);
+    let roles = assign(policy, &resolved.switch, Some(lists.lists()));
+    let view = yellowlegs_core::check::PortView::new(resolved, policy, 0, roles.ports[0]);
+    let word = |told: Told| match told {
+        Told::Met => ("met", Vec::new()),
+        Told::NotApplicable => ("not-applicable", Vec::new()),
+        Told::Violated(_) => ("violated", Vec::new()),
+        Told::Undetermined(needs) => ("undetermined", needs),
+    };
+    judge
+        .verdicts(&view)
+        .into_iter()
+        .map(|(check, told)| (check.id, word(told)))
+        .map(|(id, (w, n))| (id, w, n))
+        .collect()
+}
+
+/// The line of a mark, for short assertions.
+pub(crate) fn line(mark: Option<Mark>) -> Option<u32> {
+    mark.map(Mark::line)
+}
