@@ -4,7 +4,7 @@ mod support;
 
 use std::collections::BTreeSet;
 
-use support::{HEAD, POLICY, policy, read, shingle_without, verdicts};
+use support::{HEAD, POLICY, policy, read, shingle_without, verdicts, verdicts_of};
 use yellowlegs_core::check::all;
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::model::{SavedCopy, Switch};
@@ -296,4 +296,28 @@ fn each_file_is_registered() {
             "{name}: a row is not in CHECKS, or a file not in mod.rs"
         );
     }
+}
+
+/// What the platform does where the text is silent is a fact; without it nothing may pass that did not pass before.
+#[test]
+fn without_defaults_no_check_is_newly_met() {
+    let demo = include_str!("../../../demo/northquay/nq-desks-1/config.txt");
+    let policy = policy(include_str!("../../../demo/yellowlegs.toml"));
+    let (whole, bare) = (
+        shingle_without(&[]),
+        shingle_without(&["\"", "trunk-without", "port-security-void", "stations-counted", "snooping-switches"]),
+    );
+    let told = |dialect: &std::sync::Arc<Dialect>| {
+        let resolved = read(dialect, demo);
+        let views = (0..resolved.switch.ports().len()).map(|port| verdicts_of(&resolved, dialect, &policy, port));
+        views.collect::<Vec<_>>()
+    };
+    let mut undetermined = 0;
+    for (with, without) in told(&whole).iter().zip(told(&bare)) {
+        for ((id, before, _), (_, after, _)) in with.iter().zip(&without) {
+            assert!(*after != "met" || *before == "met", "{id}: {before} became met");
+            undetermined += usize::from(*after == "undetermined" && *before != "undetermined");
+        }
+    }
+    assert!(undetermined > 100, "only {undetermined} verdicts became undetermined");
 }

@@ -106,8 +106,9 @@ fn read(doc: &TomlDoc<'_>) -> Option<Parts> {
     if let Some(head) = head {
         head.finish();
     }
+    let no_rules = tables.is_empty();
     let (rules, contexts) = rules::read(doc, tables, &text);
-    if rules.is_empty() {
+    if no_rules {
         doc.report(&Spot::default(), DialectProblem::NoRules);
     }
     let lists = lists?;

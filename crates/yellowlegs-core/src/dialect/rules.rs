@@ -55,7 +55,11 @@ fn raw<'d>(doc: &'d TomlDoc<'d>, table: TableReader<'d>, names: &[String], text:
         table.ask(key);
     }
     one_of(&table, "reach", &["all-ports", "access-ports"]);
-    Some(Raw { pattern: pattern?, parsed: parsed?, contexts, opens, subject, undo, table })
+    let (Some(pattern), Some(parsed)) = (pattern, parsed) else {
+        table.finish();
+        return None;
+    };
+    Some(Raw { table, pattern, parsed, contexts, opens, subject, undo })
 }
 
 fn known_context(doc: &TomlDoc<'_>, item: &Item<&str>, names: &[String]) -> Option<usize> {

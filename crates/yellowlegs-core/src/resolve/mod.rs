@@ -10,7 +10,7 @@ mod port_table;
 use std::sync::Arc;
 
 use crate::dialect::{Dialect, HoleRef, Operand, Reading};
-use crate::model::{FileText, Mark, SavedCopy, SettingId, Slot, Switch, Value};
+use crate::model::{FileText, Mark, Record, SavedCopy, Scope, SettingId, Slot, Switch, Value, settings};
 use crate::source::Source;
 use apply::{Applier, Watch};
 use port_table::PortTable;
@@ -69,6 +69,19 @@ impl Resolved {
         let watch = Some(Watch { port, setting });
         let applier = Applier::new(&history.dialect, &history.source, &history.reading, &history.ports, watch);
         applier.run().history
+    }
+
+    /// The switch as a record, every setting with the words that decide it.
+    pub fn record(&self) -> Record {
+        let mut switch = self.switch.clone();
+        let narrow = |slot: &mut Slot, id: SettingId| slot.mark = slot.mark.map(|mark| self.deciding_words(mark, id));
+        let of = |scope: Scope| SettingId::all().filter(move |id| id.info().scope == scope);
+        for port in switch.port_slots.chunks_mut(settings::PORT_COUNT) {
+            port.iter_mut().zip(of(Scope::Port)).for_each(|(slot, id)| narrow(slot, id));
+        }
+        switch.switch_slots.iter_mut().zip(of(Scope::Switch)).for_each(|(slot, id)| narrow(slot, id));
+        switch.vlan_slots.iter_mut().for_each(|((_, id), slot)| narrow(slot, *id));
+        Record::of(&switch)
     }
 
     /// The words of a statement that decide a setting: those its value was taken from, or the whole statement.

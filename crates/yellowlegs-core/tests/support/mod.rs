@@ -4,7 +4,7 @@
 
 use std::sync::Arc;
 
-use yellowlegs_core::check::{Judge, Selection, Told, ids};
+use yellowlegs_core::check::{Judge, PortView, Selection, Told, ids};
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::model::Mark;
 use yellowlegs_core::policy::{AsOf, Policy, assign};
@@ -99,28 +99,28 @@ pub(crate) fn as_of() -> AsOf {
     AsOf::parse("2031-03-04T06:30:00Z").unwrap()
 }
 
-/// What every check comes to on the first port: id, verdict in a word, and what is missing.
-pub(crate) fn verdicts(
-    resolved: &Resolved,
-    lists: &Dialect,
-    policy: &Policy,
-) -> Vec<(&'static str, &'static str, Vec<&'static str>)> {
+/// What a check came to: id, verdict in a word, and what is missing.
+pub(crate) type Verdict = (&'static str, &'static str, Vec<&'static str>);
+
+/// What every check comes to on the first port.
+pub(crate) fn verdicts(resolved: &Resolved, dialect: &Dialect, policy: &Policy) -> Vec<Verdict> {
+    verdicts_of(resolved, dialect, policy, 0)
+}
+
+/// The same on any port.
+pub(crate) fn verdicts_of(resolved: &Resolved, dialect: &Dialect, policy: &Policy, port: usize) -> Vec<Verdict> {
     let (as_of, selection) = (as_of(), Selection::default());
     let judge = Judge::new(policy, &as_of, &selection, false);
-    let roles = assign(policy, &resolved.switch, Some(lists.lists()));
-    let view = yellowlegs_core::check::PortView::new(resolved, policy, 0, roles.ports[0]);
+    let roles = assign(policy, &resolved.switch, Some(dialect.lists()));
+    let view = PortView::new(resolved, policy, port, roles.ports[port]);
     let word = |told: Told| match told {
         Told::Met => ("met", Vec::new()),
         Told::NotApplicable => ("not-applicable", Vec::new()),
         Told::Violated(_) => ("violated", Vec::new()),
         Told::Undetermined(needs) => ("undetermined", needs),
     };
-    judge
-        .verdicts(&view)
-        .into_iter()
-        .map(|(check, told)| (check.id, word(told)))
-        .map(|(id, (w, n))| (id, w, n))
-        .collect()
+    let told = judge.verdicts(&view).into_iter().map(|(check, told)| (check.id, word(told)));
+    told.map(|(id, (word, needs))| (id, word, needs)).collect()
 }
 
 /// The line of a mark, for short assertions.

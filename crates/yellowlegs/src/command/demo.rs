@@ -24,17 +24,12 @@ pub(super) fn run(args: &Demo, loudness: Loudness) -> Result<ExitCode, Failure> 
     };
     unpack(&dir)?;
     let folder = dir.display().to_string();
-    let config = dir.join("northquay/nq-desks-1/config.txt").display().to_string();
-    let stops: [(&str, Vec<&str>); 5] = [
+    let stops: [(&str, Vec<&str>); 4] = [
         (
             "which ports of one switch break port security",
             vec!["audit", &folder, "--switch", "nq-desks-1", "--only", "port-security"],
         ),
         ("one check explained", vec!["checks", "port-security/not-armed"]),
-        (
-            "what was understood of one configuration (a record; -q leaves out the unread lines)",
-            vec!["read", &config, "-q"],
-        ),
         (
             "everything, for a pipeline: only the exit code and a file",
             vec!["audit", &folder, "-q", "--only", "port/mode-negotiated", "--write"],
@@ -47,15 +42,17 @@ pub(super) fn run(args: &Demo, loudness: Loudness) -> Result<ExitCode, Failure> 
             words.push(&report);
         }
         say(loudness, &format!("\n── {}. {what}\n$ yellowlegs {}\n\n", number + 1, quoted(&words)))?;
-        if words.first() == Some(&"read") {
-            say(loudness, "(some hundred lines of JSON; run it yourself)\n")?;
-            continue;
-        }
         let cli = Cli::try_parse_from(std::iter::once("yellowlegs").chain(words))
             .map_err(|error| Failure::usage(error, "this is a mistake in the demo"))?;
         super::run(&Cli { loudness: Loudness { color: loudness.color, ..cli.loudness }, ..cli })?;
     }
-    say(loudness, &format!("\nThe fleet is in {folder}. Change a line, run a command again, see what it says.\n"))?;
+    say(
+        loudness,
+        &format!(
+            "\nThe fleet is in {folder}. Change a line, run a command again, see what it says.\n\
+             What was understood of a configuration, as JSON: yellowlegs read {folder}/northquay/nq-desks-1/config.txt\n"
+        ),
+    )?;
     Ok(ExitCode::SUCCESS)
 }
 

@@ -4,7 +4,7 @@ use std::path::Path;
 use std::process::ExitCode;
 
 use yellowlegs_core::finding::UnreadRow;
-use yellowlegs_core::model::{Record, Switch};
+use yellowlegs_core::model::Switch;
 use yellowlegs_core::resolve::{Resolved, resolve};
 
 use crate::args::{Loudness, Read};
@@ -22,7 +22,7 @@ pub(super) fn run(args: &Read, loudness: Loudness) -> Result<ExitCode, Failure> 
         let path = std::fs::canonicalize(file).map_err(|error| Failure::path(file, error))?;
         match read(&root.dir, &path, &loaded) {
             Ok(resolved) => {
-                write_json(&mut out, &Record::of(&resolved.switch)).map_err(Failure::stdout)?;
+                write_json(&mut out, &resolved.record()).map_err(Failure::stdout)?;
                 if !loudness.quiet {
                     unread(&resolved.switch, args.raw);
                 }
