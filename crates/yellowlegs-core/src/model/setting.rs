@@ -155,7 +155,8 @@ pub enum Origin {
 }
 
 impl Origin {
-    const ALL: [Self; 9] = [
+    /// Every origin.
+    pub const ALL: [Self; 9] = [
         Self::Port,
         Self::Range,
         Self::Profile,

@@ -1,0 +1,112 @@
+//! The published schemas hold what is printed; dependencies have permissive licences and a reason.
+
+mod support;
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use serde_json::Value;
+use support::Fleet;
+
+fn repository() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").canonicalize().unwrap()
+}
+
+fn hold(schema: &str, printed: &str) {
+    let schema: Value =
+        serde_json::from_str(&fs::read_to_string(repository().join("schemas").join(schema)).unwrap()).unwrap();
+    let validator = jsonschema::validator_for(&schema).unwrap();
+    let value: Value = serde_json::from_str(printed).unwrap();
+    let problems: Vec<String> = validator.iter_errors(&value).map(|e| format!("{}: {e}", e.instance_path())).collect();
+    assert!(problems.is_empty(), "{}", problems.join("\n"));
+}
+
+#[test]
+fn the_report_is_what_its_schema_says() {
+    let fleet = Fleet::demo();
+    fleet.write("northquay/broken/config.txt", "tower 9\n");
+    hold("report.schema.json", &fleet.run(&["audit", "--format", "json", "--raw"]).out);
+}
+
+#[test]
+fn records_are_what_their_schema_says() {
+    let fleet = Fleet::demo();
+    for switch in ["nq-desks-1", "nq-desks-2", "nq-gates-1"] {
+        hold("record.schema.json", &fleet.run(&["read", "-q", &format!("northquay/{switch}/config.txt")]).out);
+    }
+    let guide = fs::read_to_string(repository().join("docs/records.md")).unwrap();
+    let example = guide.split("```json").nth(1).and_then(|t| t.split("```").next()).unwrap();
+    hold("record.schema.json", example);
+    // The example of the guide is read, too.
+    fleet.write("switches/nq-berth-1.json", example);
+    let report = fleet.report(&["--switch", "nq-berth-1"]);
+    assert_eq!(report["summary"]["ports"], 1);
+}
+
+fn metadata() -> Value {
+    let cargo = std::env::var("CARGO").unwrap_or_else(|_| "cargo".into());
+    let output = std::process::Command::new(cargo)
+        .args([
+            "metadata",
+            "--format-version",
+            "1",
+            "--locked",
+            "--offline",
+            "--filter-platform",
+            "x86_64-unknown-linux-gnu",
+        ])
+        .current_dir(repository())
+        .output()
+        .unwrap();
+    serde_json::from_slice(&output.stdout).unwrap_or_else(|_| panic!("{}", String::from_utf8_lossy(&output.stderr)))
+}
+
+#[test]
+fn dependencies_are_permissive_and_explained() {
+    const FINE: &[&str] = &[
+        "MIT",
+        "Apache-2.0",
+        "Unlicense",
+        "BSD-2-Clause",
+        "BSD-3-Clause",
+        "ISC",
+        "Zlib",
+        "CC0-1.0",
+        "Unicode-3.0",
+        "BSL-1.0",
+        "0BSD",
+        "MIT-0",
+    ];
+    let metadata = metadata();
+    let reasons = fs::read_to_string(repository().join("docs/dependencies.md")).unwrap();
+    for package in metadata["packages"].as_array().unwrap() {
+        let (name, license) = (package["name"].as_str().unwrap(), package["license"].as_str().unwrap_or("none"));
+        let all = license.split(" AND ").all(|part| {
+            let ways = part.trim_matches(['(', ')']).split(" OR ").flat_map(|way| way.split('/'));
+            ways.map(|way| way.trim().trim_end_matches(" WITH LLVM-exception").trim_matches(['(', ')']))
+                .any(|way| FINE.contains(&way))
+        });
+        assert!(all, "{name} is under {license}");
+        if !name.starts_with("yellowlegs") {
+            continue;
+        }
+        for dependency in package["dependencies"].as_array().unwrap().iter().filter_map(|d| d["name"].as_str()) {
+            let known = dependency.starts_with("yellowlegs") || reasons.contains(&format!("| {dependency} |"));
+            assert!(known, "docs/dependencies.md does not say why {dependency} is here");
+        }
+    }
+}
+
+#[test]
+fn the_guides_lead_to_pages_that_are_there() {
+    let pages = fs::read_dir(repository().join("docs")).unwrap().map(|e| e.unwrap().path());
+    let pages = pages.chain(["README.md", "DESIGN.md", "CONTRIBUTING.md"].map(|p| repository().join(p)));
+    for page in pages.filter(|p| p.extension().is_some_and(|e| e == "md")) {
+        let text = fs::read_to_string(&page).unwrap();
+        for link in text.split("](").skip(1).filter_map(|t| t.split(')').next()) {
+            let file = link.split('#').next().unwrap_or_default();
+            let there = file.is_empty() || link.starts_with("http") || page.parent().unwrap().join(file).exists();
+            assert!(there, "{} leads to {link}", page.display());
+        }
+    }
+}
