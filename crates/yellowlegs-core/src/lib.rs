@@ -12,6 +12,8 @@
 //! - [`finding`]: what an audit says, with its evidence
 //! - [`check`]: the catalogue of checks and how they are run
 
+#![warn(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
 pub mod source;
 
 pub mod model;

@@ -1,5 +1,7 @@
 //! Documents made from the core's own rows: they are compared here, and written with `YELLOWLEGS_RENEW=1`.
 
+#![allow(clippy::disallowed_methods, clippy::disallowed_macros, reason = "a test may read the files it is about")]
+
 use std::fmt::Write as _;
 use std::fs;
 use std::path::Path;

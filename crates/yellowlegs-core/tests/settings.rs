@@ -76,7 +76,7 @@ fn what_is_in_force(#[case] setting: &str, #[case] lines: &str, #[case] without:
 fn ports_come_from_every_statement_in_natural_order() {
     let text = "shingle 4 unit t\nsockets 1.9..1.11\nsocket 2.1,1.2\n  asleep\nsocket 1.20..2.4\n  asleep\n";
     let switch = read(&shingle_without(&[]), text).switch;
-    let names: Vec<&str> = switch.ports().iter().map(|p| p.as_str()).collect();
+    let names: Vec<&str> = switch.ports().iter().map(yellowlegs_core::model::PortName::as_str).collect();
     assert_eq!(names, ["1.2", "1.9", "1.10", "1.11", "2.1"]);
     // A range across parts takes the ports that are there.
     let enabled: Vec<Setting<bool>> =

@@ -1,5 +1,7 @@
 //! Yellowlegs: audits access-edge switch ports. This file only starts the program and ends it.
 
+#![warn(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
 mod args;
 mod command;
 mod failure;

@@ -67,7 +67,11 @@ fn copy(from: &Path, to: &Path) {
     fs::create_dir_all(to).unwrap();
     for entry in fs::read_dir(from).unwrap().map(|e| e.unwrap().path()) {
         let target = to.join(entry.file_name().unwrap());
-        if entry.is_dir() { copy(&entry, &target) } else { drop(fs::copy(entry, target).unwrap()) }
+        if entry.is_dir() {
+            copy(&entry, &target);
+        } else {
+            fs::copy(entry, target).unwrap();
+        }
     }
 }
 
