@@ -8,6 +8,7 @@ use std::path::Path;
 
 use serde_json::{Value, json};
 use yellowlegs_core::check::FAMILIES;
+use yellowlegs_core::dialect::HoleType;
 use yellowlegs_core::model::{Kind, Origin, Scope, SettingId, TraitId};
 
 fn compare(file: &str, made: &str) {
@@ -54,7 +55,9 @@ fn value(kind: Kind) -> Value {
     let vlan = json!({"type": "integer", "minimum": 1, "maximum": 4094});
     match kind {
         Kind::Flag => json!({"type": ["boolean", "null"]}),
-        Kind::Count | Kind::Seconds => json!({"type": ["integer", "null"], "minimum": 0, "maximum": 4_294_967_295_u32}),
+        Kind::Count | Kind::Seconds | Kind::Milliwatts => {
+            json!({"type": ["integer", "null"], "minimum": 0, "maximum": 4_294_967_295_u32})
+        }
         Kind::Choice(set) => {
             json!({"enum": set.words.iter().map(|w| json!(w)).chain([Value::Null]).collect::<Vec<_>>()})
         }
@@ -62,8 +65,15 @@ fn value(kind: Kind) -> Value {
         Kind::Vlans => {
             json!({"anyOf": [vlan, {"type": ["string", "null"], "pattern": "^(all|none|[0-9]+(-[0-9]+)?(,[0-9]+(-[0-9]+)?)*)$"}]})
         }
-        Kind::Text => json!({"type": ["string", "null"]}),
-        Kind::Stations => json!({"type": ["array", "string", "null"], "items": {"type": "string"}}),
+        Kind::Rate => {
+            json!({"anyOf": [{"enum": ["none", null]}, {"type": "string", "pattern": "^[0-9]+ (pps|kbps|%)$"}]})
+        }
+        Kind::Port | Kind::Address | Kind::Text | Kind::Station => json!({"type": ["string", "null"]}),
+        Kind::Time => json!({"type": ["string", "null"], "format": "date-time"}),
+        Kind::Choices(set) => json!({"type": ["array", "null"], "items": {"enum": set.words}}),
+        Kind::Words | Kind::Stations | Kind::Ranges | Kind::Taps | Kind::Pairs => {
+            json!({"type": ["array", "string", "null"], "items": {"type": "string"}})
+        }
     }
 }
 
@@ -75,6 +85,35 @@ fn settings(scope: Scope) -> Value {
         properties.insert(info.name.into(), json!({"description": info.meaning, "anyOf": [slot, value(info.kind)]}));
     }
     json!({"type": "object", "additionalProperties": false, "properties": properties})
+}
+
+#[test]
+fn the_page_of_settings() {
+    let mut page = String::from(
+        "# Settings, traits and types\n\nEverything that a dialect can set; `yellowlegs dialect settings` says the same, \
+         with the checks that need it.\n",
+    );
+    for (scope, title) in [
+        (Scope::Port, "Settings of a port"),
+        (Scope::Switch, "Settings of the switch"),
+        (Scope::Vlan, "Settings of a VLAN"),
+        (Scope::Mirror, "Settings of a mirror session"),
+    ] {
+        let _ = write!(page, "\n## {title}\n\n| setting | value | meaning |\n|---|---|---|\n");
+        for info in SettingId::of(scope).map(SettingId::info) {
+            let _ = writeln!(page, "| `{}` | {} | {} |", info.name, info.kind.describe(), info.meaning);
+        }
+    }
+    page.push_str("\n## Traits\n\nWhat is law on one platform and untrue on the next. Silent means unknown.\n\n| trait | words | meaning |\n|---|---|---|\n");
+    for info in TraitId::all().map(TraitId::info) {
+        let words = if info.many { format!("a list of {}", info.words.join(", ")) } else { info.words.join(" or ") };
+        let _ = writeln!(page, "| `{}` | {words} | {} |", info.name, info.meaning);
+    }
+    page.push_str("\n## Types of holes\n\n| type | takes |\n|---|---|\n");
+    for kind in HoleType::ALL {
+        let _ = writeln!(page, "| `{}` | {} |", kind.name(), kind.meaning());
+    }
+    compare("docs/settings.md", &page);
 }
 
 #[test]
@@ -105,6 +144,9 @@ fn the_schema_of_records() {
                 "settings": settings(Scope::Switch),
                 "vlans": {"type": "array", "items": {"type": "object", "additionalProperties": false, "required": ["vlan", "settings"],
                     "properties": {"vlan": {"type": "integer", "minimum": 1, "maximum": 4094}, "settings": settings(Scope::Vlan)}}},
+                "every_vlan": settings(Scope::Vlan),
+                "mirrors": {"type": "array", "items": {"type": "object", "additionalProperties": false, "required": ["mirror", "settings"],
+                    "properties": {"mirror": {"type": "string"}, "settings": settings(Scope::Mirror)}}},
                 "ports": {"type": "array", "items": {"type": "object", "additionalProperties": false, "required": ["port"],
                     "properties": {"port": {"type": "string"}, "place": {"$ref": "#/$defs/quote"}, "settings": settings(Scope::Port)}}},
                 "unread": {"type": "array", "items": {"type": "object", "additionalProperties": false,

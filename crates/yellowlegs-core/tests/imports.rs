@@ -11,7 +11,9 @@ const ORDER: &[&str] = &["source", "model", "syntax", "dialect", "resolve", "pol
 /// What the world is reached by.
 const WORLD: &[&str] = &[
     "std::fs",
-    "std::net",
+    "std::net::Tcp",
+    "std::net::Udp",
+    "ToSocketAddrs",
     "std::env",
     "std::process",
     "std::thread",

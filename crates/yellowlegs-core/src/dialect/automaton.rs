@@ -6,12 +6,14 @@
 //! by one path only, and lists and repeats take their words greedily, so a line costs at most its
 //! words times the nodes: reading is linear in the text.
 
+use std::borrow::Cow;
+
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::hole::{Captured, HoleType};
 use super::pattern::{HoleKind, Pattern, Step};
 use super::ports::Lists;
-use crate::syntax::Word;
+use crate::source::Word;
 
 /// Most nodes of one dialect.
 const MAX_NODES: usize = 200_000;
@@ -20,20 +22,23 @@ const FEW: usize = 6;
 
 type NodeId = u32;
 
-/// Which rule a line fits, and in which form.
+/// A rule that took a line, or where the whole path is on the line, a part of it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Match {
     /// Number of the rule.
     pub rule: u32,
-    /// Whether it was the negated form.
-    pub negated: bool,
+    /// Position of the first word it took.
+    pub first: usize,
+    /// One past the last.
+    pub end: usize,
+    /// Where the values of its holes begin.
+    pub captures: u32,
 }
 
 /// What is known of a sequence where it ends.
 #[derive(Debug, Clone)]
 struct Accept {
     rule: u32,
-    negated: bool,
     holes: usize,
     /// Holes in the order in which their words come, with the step each is.
     typed: Vec<(usize, usize)>,
@@ -47,6 +52,10 @@ struct Taken {
     values: Vec<Captured>,
     /// Word positions of the steps; kept only when somebody asks.
     starts: Option<Vec<usize>>,
+    /// The parts of a path: what took each, the word it ends before, and how many values there were by then.
+    parts: Vec<(u32, usize, usize)>,
+    /// Contexts in which the rest of the line from a word on fits nothing.
+    failed: Vec<(usize, usize)>,
 }
 
 #[derive(Debug, Clone)]
@@ -62,6 +71,8 @@ struct Node {
     many: FxHashMap<Box<str>, NodeId>,
     holes: Vec<HoleEdge>,
     accept: Option<u32>,
+    /// Where paths go on on one line: the context that is opened here, and what opens it.
+    enter: Option<(usize, u32)>,
 }
 
 impl Node {
@@ -95,24 +106,40 @@ pub(super) enum BuildError {
     TooLarge,
 }
 
+/// How literal words are compared.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct WordRule {
+    /// Letters of both cases are the same.
+    pub(super) ignore_case: bool,
+    /// Fewest letters a literal word may be shortened to; `None`: it may not.
+    pub(super) shortest: Option<usize>,
+}
+
 /// The automaton: a root for each context, nodes shared by beginnings.
 #[derive(Debug, Clone)]
 pub(super) struct Automaton {
     nodes: Vec<Node>,
     roots: Vec<NodeId>,
     accepts: Vec<Accept>,
-    ignore_case: bool,
+    rule: WordRule,
+}
+
+/// What a sequence stands for where it ends.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Meaning {
+    /// Number of the rule.
+    pub(super) rule: u32,
+    /// Whether a line may end there.
+    pub(super) ends: bool,
+    /// The root of the context that goes on there on the same line.
+    pub(super) enters: Option<usize>,
 }
 
 impl Automaton {
     /// An empty one with a root for each context.
-    pub(super) fn new(contexts: usize, ignore_case: bool) -> Self {
-        Self {
-            nodes: vec![Node::default(); contexts],
-            roots: (0..contexts as u32).collect(),
-            accepts: Vec::new(),
-            ignore_case,
-        }
+    pub(super) fn new(contexts: usize, rule: WordRule) -> Self {
+        let nodes = vec![Node::default(); contexts];
+        Self { nodes, roots: (0..contexts as u32).collect(), accepts: Vec::new(), rule }
     }
 
     /// Adds one sequence of a pattern in one context.
@@ -121,10 +148,10 @@ impl Automaton {
         context: usize,
         pattern: &Pattern,
         sequence: &[Step],
-        rule: u32,
-        negated: bool,
+        meaning: Meaning,
     ) -> Result<(), BuildError> {
-        let mut accept = Accept { rule, negated, holes: pattern.holes.len(), typed: Vec::new(), chosen: Vec::new() };
+        let rule = meaning.rule;
+        let mut accept = Accept { rule, holes: pattern.holes.len(), typed: Vec::new(), chosen: Vec::new() };
         let mut node = self.roots.get(context).copied().unwrap_or_default();
         for (position, step) in sequence.iter().enumerate() {
             node = match step {
@@ -143,12 +170,21 @@ impl Automaton {
             };
         }
         let id = self.accepts.len() as u32;
-        if let Some(there) = self.nodes[node as usize].accept {
+        let end = &self.nodes[node as usize];
+        if let Some(there) = end.accept.filter(|_| meaning.ends).or(end.enter.map(|(_, there)| there)) {
             let first = self.accepts[there as usize].rule;
             // One rule may come to the same words twice, as `[a] [a]` does; two rules may not.
-            return if first == rule { Ok(()) } else { Err(BuildError::Clash(Clash { first, second: rule })) };
+            if first != rule {
+                return Err(BuildError::Clash(Clash { first, second: rule }));
+            }
         }
-        self.nodes[node as usize].accept = Some(id);
+        let end = &mut self.nodes[node as usize];
+        if meaning.ends {
+            end.accept.get_or_insert(id);
+        }
+        if let Some(context) = meaning.enters {
+            end.enter.get_or_insert((context, id));
+        }
         self.accepts.push(accept);
         Ok(())
     }
@@ -235,11 +271,11 @@ impl Automaton {
         for edge in &x.holes {
             let literals = y.literals().filter(|(word, _)| takes(edge.kind, word, lists));
             literals.for_each(|(_, to)| self.meet(edge.to, to, lists, seen, clashes));
-            if edge.kind == HoleType::Rest {
+            if edge.kind.is_rest() {
                 self.swallow(edge.to, b, clashes);
             }
             for other in &y.holes {
-                if other.kind == HoleType::Rest {
+                if other.kind.is_rest() {
                     self.swallow(other.to, a, clashes);
                 }
                 if edge.kind.rank() != other.kind.rank() || edge.kind.overlaps(other.kind, lists) {
@@ -263,46 +299,86 @@ impl Automaton {
         }
     }
 
-    /// Finds the rule for a line in a context; what its holes took is put behind `captures`, by hole.
+    /// Finds the rules for a line in a context, from the opener of a path to what stands at its end. The values of their
+    /// holes are put behind `captures`. `from`: the first word that counts.
     pub(super) fn find(
         &self,
         context: usize,
-        text: &str,
-        words: &[Word],
-        lists: &Lists,
+        line: &Walk<'_>,
+        from: usize,
         captures: &mut Vec<Captured>,
-    ) -> Option<Match> {
-        let root = *self.roots.get(context)?;
+        found: &mut Vec<Match>,
+    ) -> bool {
         let mut taken = Taken::default();
-        let accept = self.walk(root, &Walk { text, words, lists }, 0, &mut taken)?;
-        let accept = self.accepts.get(accept as usize)?;
-        let base = captures.len();
-        captures.resize(base + accept.holes, Captured::Absent);
-        for ((hole, _), value) in accept.typed.iter().zip(taken.values) {
-            captures[base + *hole] = value;
+        let Some(accept) = self.start(context, line, from, &mut taken) else { return false };
+        taken.parts.push((accept, line.words.len(), taken.values.len()));
+        let (mut first, mut values) = (from, taken.values.into_iter());
+        let mut before = 0;
+        for (accept, end, so_far) in taken.parts {
+            let Some(accept) = self.accepts.get(accept as usize) else { return false };
+            let base = captures.len();
+            captures.resize(base + accept.holes, Captured::Absent);
+            for ((hole, _), value) in accept.typed.iter().zip(values.by_ref().take(so_far - before)) {
+                captures[base + *hole] = value;
+            }
+            for (hole, which, _) in &accept.chosen {
+                captures[base + *hole] = Captured::Choice(*which);
+            }
+            found.push(Match { rule: accept.rule, first, end, captures: base as u32 });
+            (first, before) = (end, so_far);
         }
-        for (hole, which, _) in &accept.chosen {
-            captures[base + *hole] = Captured::Choice(*which);
-        }
-        Some(Match { rule: accept.rule, negated: accept.negated })
+        true
     }
 
-    /// The words that a hole took of a line: first, and one past the last.
+    /// The words that a hole took of a line: first, and one past the last. `part`: of the rules of a path, which.
     pub(super) fn hole_words(
         &self,
         context: usize,
-        text: &str,
-        words: &[Word],
-        lists: &Lists,
+        line: &Walk<'_>,
+        from: usize,
+        part: usize,
         hole: usize,
     ) -> Option<(usize, usize)> {
         let mut taken = Taken { starts: Some(Vec::new()), ..Taken::default() };
-        let accept = self.walk(*self.roots.get(context)?, &Walk { text, words, lists }, 0, &mut taken)?;
+        let accept = self.start(context, line, from, &mut taken)?;
+        taken.parts.push((accept, line.words.len(), 0));
+        let begins = part.checked_sub(1).map_or(Some(from), |p| taken.parts.get(p).map(|(_, end, _)| *end))?;
+        let (accept, ends, _) = *taken.parts.get(part)?;
         let accept = self.accepts.get(accept as usize)?;
         let typed = accept.typed.iter().find(|(h, _)| *h == hole).map(|(_, step)| *step);
         let step = typed.or_else(|| accept.chosen.iter().find(|(h, ..)| *h == hole).map(|(.., step)| *step))?;
-        let starts = taken.starts?;
-        Some((*starts.get(step)?, starts.get(step + 1).copied().unwrap_or(words.len())))
+        let starts: Vec<usize> = taken.starts?.into_iter().filter(|at| (begins..ends).contains(at)).collect();
+        Some((*starts.get(step)?, starts.get(step + 1).copied().unwrap_or(ends)))
+    }
+
+    /// The word of a line at which the longest way through a context's patterns ends: where an unread line goes wrong.
+    pub(super) fn reach(&self, context: usize, line: &Walk<'_>, from: usize) -> usize {
+        let mut furthest = from;
+        let mut open: Vec<(NodeId, usize)> = self.roots.get(context).map(|root| (*root, from)).into_iter().collect();
+        let mut seen = FxHashSet::default();
+        while let Some((id, at)) = open.pop() {
+            if !seen.insert((id, at)) {
+                continue;
+            }
+            furthest = furthest.max(at);
+            let (Some(node), Some(word)) = (self.nodes.get(id as usize), line.words.get(at)) else { continue };
+            open.extend(self.literal(node, word.of(line.text)).map(|to| (to, at + 1)));
+            let narrow = node.holes.iter().filter(|edge| !edge.kind.is_rest());
+            open.extend(narrow.filter_map(|edge| Some((edge.to, at + self.take(edge, line, at)?.0))));
+            open.extend(node.enter.and_then(|(context, _)| Some((*self.roots.get(context)?, at))));
+        }
+        furthest
+    }
+
+    fn start(&self, context: usize, line: &Walk<'_>, at: usize, taken: &mut Taken) -> Option<u32> {
+        if taken.failed.contains(&(context, at)) {
+            return None;
+        }
+        let accept = self.walk(*self.roots.get(context)?, line, at, taken);
+        if accept.is_none() {
+            taken.failed.push((context, at));
+        }
+        accept
     }
 
     fn walk(&self, node: NodeId, line: &Walk<'_>, at: usize, taken: &mut Taken) -> Option<u32> {
@@ -326,14 +402,35 @@ impl Automaton {
         if let Some(starts) = &mut taken.starts {
             starts.pop();
         }
-        None
+        let (context, opener) = node.enter?;
+        taken.parts.push((opener, at, taken.values.len()));
+        let accept = self.start(context, line, at, taken);
+        if accept.is_none() {
+            taken.parts.pop();
+        }
+        accept
     }
 
     fn literal(&self, node: &Node, word: &str) -> Option<NodeId> {
-        if self.ignore_case && word.bytes().any(|b| b.is_ascii_uppercase()) {
-            return node.literal(&word.to_ascii_lowercase());
+        let WordRule { ignore_case, shortest } = self.rule;
+        if !ignore_case && shortest.is_none() {
+            return node.literal(word);
         }
-        node.literal(word)
+        let lower = if ignore_case && word.bytes().any(|b| b.is_ascii_uppercase()) {
+            Cow::Owned(word.to_ascii_lowercase())
+        } else {
+            Cow::Borrowed(word)
+        };
+        if let Some(to) = node.literal(&lower) {
+            return Some(to);
+        }
+        if lower.len() < shortest? {
+            return None;
+        }
+        // The only word at this place that begins so.
+        let mut longer = node.literals().filter(|(whole, _)| whole.starts_with(&*lower));
+        let first = longer.next()?;
+        longer.next().is_none().then_some(first.1)
     }
 
     /// What a hole takes. A repeated one goes on until a word that a literal right after it names.
@@ -356,10 +453,12 @@ impl Automaton {
     }
 }
 
-struct Walk<'l> {
-    text: &'l str,
-    words: &'l [Word],
-    lists: &'l Lists,
+/// A line being matched.
+#[derive(Clone, Copy)]
+pub(super) struct Walk<'l> {
+    pub(super) text: &'l str,
+    pub(super) words: &'l [Word],
+    pub(super) lists: &'l Lists,
 }
 
 fn takes(kind: HoleType, word: &str, lists: &Lists) -> bool {
@@ -376,6 +475,9 @@ fn join(so_far: Captured, next: Captured) -> Option<Captured> {
         }
         (Captured::Vlans(a), Captured::Vlans(b)) => Captured::Vlans(std::sync::Arc::new(a.union(&b))),
         (Captured::Text(a), Captured::Text(b)) => Captured::Text(Word { start: a.start, end: b.end }),
+        (Captured::Ints(a), Captured::Ints(b)) => Captured::Ints(a.iter().chain(&*b).copied().collect()),
+        (Captured::Int(a), Captured::Int(b)) => Captured::Ints([a, b].into()),
+        (Captured::Ints(a), Captured::Int(b)) => Captured::Ints(a.iter().copied().chain([b]).collect()),
         _ => return None,
     })
 }
@@ -383,19 +485,26 @@ fn join(so_far: Captured, next: Captured) -> Option<Captured> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::dialect::ports::ListsText;
     use crate::syntax::Splitter;
     use rstest::rstest;
 
     fn lists() -> Lists {
-        Lists::new(&["<n>.<n>"], vec!["-".into()], vec![",".into()], false).unwrap()
+        let text = ListsText {
+            forms: vec!["<n>.<n>"],
+            ranges: vec!["-".into()],
+            items: vec![",".into()],
+            ..ListsText::default()
+        };
+        Lists::new(text).unwrap()
     }
 
     fn built(patterns: &[&str]) -> Result<Automaton, BuildError> {
-        let mut automaton = Automaton::new(1, true);
+        let mut automaton = Automaton::new(1, WordRule { ignore_case: true, shortest: Some(3) });
         for (rule, text) in patterns.iter().enumerate() {
             let pattern = Pattern::parse(text, &Splitter::new(""), true).unwrap();
             for sequence in &pattern.sequences {
-                automaton.add(0, &pattern, sequence, rule as u32, false)?;
+                automaton.add(0, &pattern, sequence, Meaning { rule: rule as u32, ends: true, enters: None })?;
             }
         }
         Ok(automaton)
@@ -404,7 +513,10 @@ mod tests {
     fn rule(patterns: &[&str], line: &str) -> Option<u32> {
         let mut words = Vec::new();
         Splitter::new("").split(line, 0, &mut words);
-        built(patterns).unwrap().find(0, line, &words, &lists(), &mut Vec::new()).map(|m| m.rule)
+        let (lists, mut found) = (lists(), Vec::new());
+        let walk = Walk { text: line, words: &words, lists: &lists };
+        built(patterns).unwrap().find(0, &walk, 0, &mut Vec::new(), &mut found);
+        found.first().map(|m| m.rule)
     }
 
     const ORDER: &[&str] = &["set <x:rest>", "set <w:word> on", "set <n:int> on", "set five on", "set <n:int>"];
@@ -416,6 +528,8 @@ mod tests {
     #[case::rest_last("set six off", Some(0))]
     #[case::back_to_the_typed("set 5", Some(4))]
     #[case::case_is_ignored("SET Five ON", Some(3))]
+    #[case::shortened("set fiv on", Some(3))]
+    #[case::too_short("se five on", None)]
     #[case::nothing("set", None)]
     #[case::nothing_at_all("other 5", None)]
     fn precedence(#[case] line: &str, #[case] expected: Option<u32>) {
@@ -443,7 +557,9 @@ mod tests {
         let mut words = Vec::new();
         Splitter::new("").split(line, 0, &mut words);
         let mut captures = Vec::new();
-        built(&["ports <p:ports>... up"]).unwrap().find(0, line, &words, &lists(), &mut captures).unwrap();
+        let (lists, mut found) = (lists(), Vec::new());
+        let walk = Walk { text: line, words: &words, lists: &lists };
+        assert!(built(&["ports <p:ports>... up"]).unwrap().find(0, &walk, 0, &mut captures, &mut found));
         assert!(matches!(&captures[0], Captured::Ports(p) if p.len() == items), "{captures:?}");
     }
 }

@@ -2,22 +2,24 @@
 
 use std::sync::Arc;
 
+use jiff::tz::Offset;
 use rustc_hash::FxHashSet;
 
-use super::automaton::{Automaton, BuildError};
+use super::automaton::{Automaton, BuildError, Meaning, WordRule};
+use super::layout::{Braces, Layout, Structure};
 use super::pattern::{Pattern, PatternError, Step};
+use super::ports::ListsText;
 use super::rule::Rule;
-use super::{Dialect, DialectProblem, Lists, rules};
+use super::{Dialect, DialectProblem, Example, Expected, Lists, Requirement, rules};
 use crate::model::{Kind, Mark, Origin, SettingId, Slot, TraitId, TraitSlot, Traits, Value, settings};
-use crate::source::{Item, Problem, Source, Spot, TableReader, TomlDoc};
+use crate::source::{Item, Problem, Scalar, Source, Spot, TableReader, TomlDoc};
 use crate::syntax::Splitter;
 
-/// How lines are taken apart.
+/// How lines are taken apart, and how their words are compared.
+#[derive(Default)]
 pub(super) struct Text {
-    pub(super) splitter: Splitter,
-    pub(super) comments: Vec<String>,
-    pub(super) ignore_case: bool,
-    pub(super) negation: Option<String>,
+    pub(super) layout: Layout,
+    pub(super) words: WordRule,
 }
 
 pub(super) fn load(source: Arc<Source>) -> Result<Dialect, Vec<Problem>> {
@@ -37,10 +39,14 @@ struct Parts {
     lists: Lists,
     recognise: Automaton,
     recognise_lines: usize,
+    titles: Automaton,
     defaults: Vec<Option<Slot>>,
     traits: Traits,
+    requires: Vec<Requirement>,
     rules: Vec<Rule>,
+    contexts: Vec<String>,
     automaton: Automaton,
+    examples: Vec<Example>,
 }
 
 impl Parts {
@@ -55,7 +61,8 @@ impl Parts {
                 }
             }
         }
-        vocabulary.extend(self.text.negation.as_deref().map(Into::into));
+        vocabulary.extend(self.text.layout.negation.as_deref().map(Into::into));
+        vocabulary.extend(self.text.layout.verb.as_deref().map(Into::into));
         let mut defaults = self.defaults;
         for id in SettingId::all() {
             // Text that can hold a list or a note and is silent holds none. VLANs of a trunk are the trait's.
@@ -73,17 +80,21 @@ impl Parts {
             name: self.name.into(),
             title: self.title,
             source,
-            splitter: self.text.splitter,
-            comments: self.text.comments,
+            layout: self.text.layout,
+            words: self.text.words,
             lists: self.lists,
             automaton: self.automaton,
             rules: self.rules,
+            contexts: self.contexts,
             recognise: self.recognise,
             recognise_lines: self.recognise_lines,
+            titles: self.titles,
             defaults,
             set_by_rules,
             traits: Arc::new(self.traits),
+            requires: self.requires,
             vocabulary,
+            examples: self.examples,
         }
     }
 }
@@ -96,12 +107,20 @@ fn read(doc: &TomlDoc<'_>) -> Option<Parts> {
     if head.is_none() {
         root.required_text("dialect");
     }
-    let text = read_text(root.table("text").as_ref());
-    let lists = read_lists(doc, root.table("ports"), root.table("lists"), text.ignore_case);
+    let text_table = root.table("text");
+    let text = text_table.as_ref().map(|table| read_text(doc, table)).unwrap_or_default();
+    let titles = read_titles(doc, text_table.as_ref(), &text);
+    if let Some(table) = text_table {
+        table.finish();
+    }
+    let (ports, lists, time) = (root.table("ports"), root.table("lists"), root.table("time"));
+    let lists = read_lists(doc, ports.as_ref(), lists.as_ref(), time.as_ref(), text.words.ignore_case);
     let (recognise, recognise_lines) = read_recognise(doc, root.table("recognise"), &text);
     let defaults = read_defaults(doc, root.table("defaults").as_ref());
     let traits = read_traits(doc, root.table("traits").as_ref());
+    let requires = root.tables("requires").iter().filter_map(|table| read_requirement(doc, table)).collect();
     let tables = root.tables("rule");
+    let examples = root.tables("example").iter().filter_map(read_example).collect();
     root.finish();
     if let Some(head) = head {
         head.finish();
@@ -112,7 +131,7 @@ fn read(doc: &TomlDoc<'_>) -> Option<Parts> {
         doc.report(&Spot::default(), DialectProblem::NoRules);
     }
     let lists = lists?;
-    let automaton = compile(doc, &rules, contexts, &text, &lists);
+    let automaton = compile(doc, &rules, contexts.len(), &text, &lists);
     let name = name?.value.to_owned();
     Some(Parts {
         title: title.map_or_else(|| name.clone(), |t| t.value.to_owned()),
@@ -121,27 +140,131 @@ fn read(doc: &TomlDoc<'_>) -> Option<Parts> {
         lists,
         recognise,
         recognise_lines,
+        titles,
         defaults,
         traits,
+        requires,
         rules: rules.into_iter().map(|r| r.rule).collect(),
+        contexts,
         automaton,
+        examples,
     })
 }
 
-fn read_text(table: Option<&TableReader<'_>>) -> Text {
-    let Some(table) = table else {
-        return Text { splitter: Splitter::new(""), comments: Vec::new(), ignore_case: false, negation: None };
+fn read_text(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Text {
+    let word = |key| table.text(key).map(|i| i.value.to_owned()).filter(|w| !w.is_empty());
+    let words = |key| -> Vec<String> {
+        table.texts(key).unwrap_or_default().into_iter().map(|i| i.value.to_owned()).filter(|w| !w.is_empty()).collect()
     };
-    one_of(table, "structure", &["indent"]);
-    let ignore_case = one_of(table, "case", &["exact", "ignore"]) == Some(1);
-    let text = Text {
-        splitter: Splitter::new(table.text("split").map_or("", |i| i.value)),
-        comments: table.texts("comment").unwrap_or_default().into_iter().map(|i| i.value.to_owned()).collect(),
-        ignore_case,
-        negation: table.text("negation").map(|i| i.value.to_owned()).filter(|w| !w.is_empty()),
+    let structure = one_of(table, "structure", &Structure::WORDS.map(|(_, w)| w));
+    let structure = structure.and_then(|i| Structure::WORDS.get(i)).map_or(Structure::Indent, |(s, _)| *s);
+    let default = Layout::default().braces;
+    let braces = Braces {
+        open: word("open-brace").unwrap_or(default.open),
+        close: word("close-brace").unwrap_or(default.close),
+        end: word("end"),
     };
+    let mut alone = word("split").unwrap_or_default();
+    if structure == Structure::Braces {
+        alone.extend(
+            [Some(&braces.open), Some(&braces.close), braces.end.as_ref()].into_iter().flatten().map(String::as_str),
+        );
+    }
+    let block_comment = table.texts("block-comment").and_then(|items| match items.as_slice() {
+        [open, close] => Some((open.value.to_owned(), close.value.to_owned())),
+        other => {
+            let spot = other.first().map_or_else(|| table.spot.clone(), |i| i.spot.clone());
+            doc.report(&spot, DialectProblem::TwoSigns { key: "block-comment" });
+            None
+        }
+    });
+    let shortest = table.integer("abbreviate").and_then(|item| {
+        let shortest = usize::try_from(item.value).ok().filter(|n| (1..=32).contains(n));
+        if shortest.is_none() {
+            doc.report(&item.spot, DialectProblem::Abbreviate { found: item.value });
+        }
+        shortest
+    });
+    Text {
+        layout: Layout {
+            structure,
+            splitter: Splitter::with_quotes(&alone, word("quote").as_deref().unwrap_or("\"")),
+            comments: words("comment"),
+            inline_comment: word("inline-comment"),
+            block_comment,
+            continuation: word("continuation"),
+            negation: word("negation"),
+            verb: word("verb"),
+            close: words("close"),
+            braces,
+        },
+        words: WordRule { ignore_case: one_of(table, "case", &["exact", "ignore"]) == Some(1), shortest },
+    }
+}
+
+/// What a title looks like, in texts with titled sections.
+fn read_titles(doc: &TomlDoc<'_>, table: Option<&TableReader<'_>>, text: &Text) -> Automaton {
+    patterns(doc, &table.and_then(|t| t.texts("title")).unwrap_or_default(), text)
+}
+
+/// Patterns that stand for themselves.
+fn patterns(doc: &TomlDoc<'_>, items: &[Item<&str>], text: &Text) -> Automaton {
+    let mut automaton = Automaton::new(1, text.words);
+    for (number, item) in items.iter().enumerate() {
+        let Some(pattern) = parse_pattern(doc, item, text) else { continue };
+        let meaning = Meaning { rule: number as u32, ends: true, enters: None };
+        for sequence in &pattern.sequences {
+            report_build(doc, automaton.add(0, &pattern, sequence, meaning), |_| (item.spot.clone(), 0));
+        }
+    }
+    automaton
+}
+
+/// What a feature requires first.
+fn read_requirement(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Option<Requirement> {
+    let feature = table.required_text("feature");
+    let ready = table.required_text("ready");
+    let restart = table.flag("restart").is_some_and(|i| i.value);
     table.finish();
-    text
+    let (feature, ready) = (feature?, ready?);
+    let known = SettingId::all().any(|id| id.name().split_once('.').is_some_and(|(f, _)| f == feature.value));
+    if !known {
+        let names = SettingId::all().filter_map(|id| id.name().split_once('.').map(|(f, _)| f.to_owned()));
+        let words = names.collect::<std::collections::BTreeSet<_>>().into_iter().collect();
+        doc.report(&feature.spot, DialectProblem::Word { key: "feature", found: feature.value.to_owned(), words });
+    }
+    Some(Requirement {
+        feature: feature.value.into(),
+        ready: ready.value.into(),
+        restart,
+        mark: mark_of(doc, &feature.spot, &ready.spot),
+    })
+}
+
+fn read_example(table: &TableReader<'_>) -> Option<Example> {
+    let text = table.required_text("text");
+    let unread = table.integer("unread").and_then(|i| usize::try_from(i.value).ok());
+    let mut expect = Vec::new();
+    if let Some(facts) = table.table("expect") {
+        for entry in facts.entries().into_values() {
+            let value = match (entry.integers(), entry.texts()) {
+                (Some(numbers), _) if !numbers.is_empty() => {
+                    numbers.iter().map(ToString::to_string).collect::<Vec<_>>().join(",")
+                }
+                (_, Some(texts)) => texts.join(","),
+                _ => match entry.scalar() {
+                    Some(Scalar::Text(text)) => text.to_owned(),
+                    Some(Scalar::Integer(number)) => number.to_string(),
+                    Some(Scalar::Flag(flag)) => flag.to_string(),
+                    None => continue,
+                },
+            };
+            expect.push(Expected { fact: entry.key.value.to_owned(), value, spot: entry.key.spot.clone() });
+        }
+    }
+    table.finish();
+    let text = text?;
+    Some(Example { text: text.value.to_owned(), unread, expect, spot: text.spot })
 }
 
 /// A key that is one of a few words: the position of the word.
@@ -157,52 +280,65 @@ pub(super) fn one_of(table: &TableReader<'_>, key: &'static str, words: &[&str])
 
 fn read_lists(
     doc: &TomlDoc<'_>,
-    ports: Option<TableReader<'_>>,
-    lists: Option<TableReader<'_>>,
+    ports: Option<&TableReader<'_>>,
+    lists: Option<&TableReader<'_>>,
+    time: Option<&TableReader<'_>>,
     ignore_case: bool,
 ) -> Option<Lists> {
-    let names = ports.as_ref().and_then(|t| t.texts("names")).unwrap_or_default();
-    if let Some(table) = ports {
-        table.finish();
-    }
+    let names = ports.and_then(|t| t.texts("names")).unwrap_or_default();
+    let also_table = ports.and_then(|t| t.table("also"));
+    let also: Vec<(Item<&str>, &str)> = also_table
+        .map(|t| t.entries().into_values().filter_map(|e| Some((e.key.clone(), e.text()?))).collect())
+        .unwrap_or_default();
     let signs = |key| {
-        let items = lists.as_ref().and_then(|t| t.texts(key))?;
+        let items = lists.and_then(|t| t.texts(key))?;
         Some(items.into_iter().map(|i| i.value.to_owned()).filter(|s| !s.is_empty()).collect::<Vec<_>>())
     };
-    let ranges = signs("range").unwrap_or_else(|| vec!["-".into()]);
-    let items = signs("item").unwrap_or_else(|| vec![",".into()]);
-    if let Some(table) = lists {
+    let text = ListsText {
+        forms: names.iter().map(|i| i.value).collect(),
+        also: also.iter().map(|(form, stands_for)| (form.value, *stands_for)).collect(),
+        ranges: signs("range").unwrap_or_else(|| vec!["-".into()]),
+        items: signs("item").unwrap_or_else(|| vec![",".into()]),
+        ignore_case,
+        carry: lists.and_then(|t| t.flag("carry")).is_some_and(|i| i.value),
+        times: time.and_then(|t| t.texts("forms")).unwrap_or_default().iter().map(|i| i.value).collect(),
+        offset: time.and_then(|t| t.text("zone")).and_then(|item| read_zone(doc, &item)),
+    };
+    for table in [ports, lists, time].into_iter().flatten() {
         table.finish();
     }
-    let forms: Vec<&str> = names.iter().map(|i| i.value).collect();
-    match Lists::new(&forms, ranges, items, ignore_case) {
+    match Lists::new(text) {
         Ok(lists) => Some(lists),
         Err((which, problem)) => {
-            let spot = names.get(which).map(|i| i.spot.clone()).unwrap_or_default();
-            doc.report(&spot, DialectProblem::Form(problem));
+            let spots = names.iter().map(|i| &i.spot).chain(also.iter().map(|(form, _)| &form.spot));
+            doc.report(&spots.cloned().nth(which).unwrap_or_default(), DialectProblem::Form(problem));
             None
         }
     }
 }
 
-fn read_recognise(doc: &TomlDoc<'_>, table: Option<TableReader<'_>>, text: &Text) -> (Automaton, usize) {
-    let mut automaton = Automaton::new(1, text.ignore_case);
-    let Some(table) = table else { return (automaton, 0) };
-    let lines = table.texts("lines").unwrap_or_default();
-    for (number, item) in lines.iter().enumerate() {
-        let Some(pattern) = parse_pattern(doc, item, text) else { continue };
-        for sequence in &pattern.sequences {
-            let added = automaton.add(0, &pattern, sequence, number as u32, false);
-            report_build(doc, added, |_| (item.spot.clone(), 0));
-        }
+/// The offset of moments that name none: `Z`, `+01:00`.
+fn read_zone(doc: &TomlDoc<'_>, item: &Item<&str>) -> Option<Offset> {
+    let offset = match item.value {
+        "Z" | "UTC" => Some(Offset::UTC),
+        text => jiff::fmt::strtime::BrokenDownTime::parse("%:z", text).ok().and_then(|b| b.offset()),
+    };
+    if offset.is_none() {
+        doc.report(&item.spot, DialectProblem::Zone { found: item.value.to_owned() });
     }
-    let count = lines.len();
-    table.finish();
-    (automaton, count)
+    offset
+}
+
+fn read_recognise(doc: &TomlDoc<'_>, table: Option<TableReader<'_>>, text: &Text) -> (Automaton, usize) {
+    let lines = table.as_ref().and_then(|t| t.texts("lines")).unwrap_or_default();
+    if let Some(table) = table {
+        table.finish();
+    }
+    (patterns(doc, &lines, text), lines.len())
 }
 
 pub(super) fn parse_pattern(doc: &TomlDoc<'_>, item: &Item<&str>, text: &Text) -> Option<Pattern> {
-    match Pattern::parse(item.value, &text.splitter, text.ignore_case) {
+    match Pattern::parse(item.value, &text.layout.splitter, text.words.ignore_case) {
         Ok(pattern) => Some(pattern),
         Err((offset, problem)) => {
             report_pattern(doc, &item.spot, (offset, problem));
@@ -269,7 +405,7 @@ fn read_traits(doc: &TomlDoc<'_>, table: Option<&TableReader<'_>>) -> Traits {
         let words = match (entry.texts(), info.many) {
             (Some(words), true) => words,
             _ => match entry.scalar() {
-                Some(crate::source::Scalar::Text(word)) => vec![word],
+                Some(Scalar::Text(word)) => vec![word],
                 Some(_) => vec![""],
                 None => continue,
             },
@@ -290,20 +426,29 @@ fn read_traits(doc: &TomlDoc<'_>, table: Option<&TableReader<'_>>) -> Traits {
 }
 
 fn compile(doc: &TomlDoc<'_>, rules: &[rules::Placed], contexts: usize, text: &Text, lists: &Lists) -> Automaton {
-    let mut automaton = Automaton::new(contexts, text.ignore_case);
+    let mut automaton = Automaton::new(2 * contexts, text.words);
     let place = |rule: u32| {
         let placed = &rules[rule as usize];
         (placed.spot.clone(), placed.rule.line)
     };
+    let paths = text.layout.structure == Structure::Paths;
     for (number, placed) in rules.iter().enumerate() {
         let rule = &placed.rule;
+        let inside = rule.opens.filter(|_| paths);
+        let number = number as u32;
         for context in &rule.contexts {
+            let mut add = |root: usize, sequence: &[Step], ends: bool, enters: Option<usize>| {
+                let meaning = Meaning { rule: number, ends, enters };
+                report_build(doc, automaton.add(root, &rule.pattern, sequence, meaning), place);
+            };
             for sequence in &rule.pattern.sequences {
-                report_build(doc, automaton.add(*context, &rule.pattern, sequence, number as u32, false), place);
+                add(2 * context, sequence, true, inside.map(|c| 2 * c));
+                if let Some(inside) = inside.filter(|_| text.layout.negation.is_some()) {
+                    add(2 * context + 1, sequence, rule.undo.is_some(), Some(2 * inside + 1));
+                }
             }
-            let Some(word) = text.negation.as_ref().filter(|_| rule.undo.is_some()) else { continue };
-            for sequence in negated(&rule.pattern, word) {
-                report_build(doc, automaton.add(*context, &rule.pattern, &sequence, number as u32, true), place);
+            if rule.undo.is_some() && text.layout.negation.is_some() {
+                negated(&rule.pattern).iter().for_each(|sequence| add(2 * context + 1, sequence, true, None));
             }
         }
     }
@@ -313,14 +458,13 @@ fn compile(doc: &TomlDoc<'_>, rules: &[rules::Placed], contexts: usize, text: &T
     automaton
 }
 
-/// The negated forms of a pattern: the word, then the pattern with all or none of what follows its first hole.
-fn negated(pattern: &Pattern, word: &str) -> Vec<Vec<Step>> {
+/// The negated forms of a pattern, behind the word: the pattern with all or none of what follows its first hole.
+fn negated(pattern: &Pattern) -> Vec<Vec<Step>> {
     let mut forms: Vec<Vec<Step>> = Vec::new();
     for sequence in &pattern.sequences {
         let first = sequence.iter().position(|s| !matches!(s, Step::Literal(_))).unwrap_or(sequence.len());
         for end in [sequence.len(), first.max(1)] {
-            let head = [Step::Literal(word.to_owned())];
-            let form: Vec<Step> = head.into_iter().chain(sequence.iter().take(end).cloned()).collect();
+            let form: Vec<Step> = sequence.iter().take(end).cloned().collect();
             if !forms.contains(&form) {
                 forms.push(form);
             }

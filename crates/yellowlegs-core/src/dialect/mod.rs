@@ -2,6 +2,7 @@
 
 mod automaton;
 mod hole;
+mod layout;
 mod load;
 mod pattern;
 mod ports;
@@ -9,6 +10,7 @@ mod problem;
 mod reading;
 mod rule;
 mod rules;
+mod time;
 
 use std::sync::Arc;
 
@@ -16,15 +18,17 @@ use rustc_hash::FxHashSet;
 
 pub use automaton::Match;
 pub use hole::{Captured, HoleType, duration};
-pub use ports::{Lists, PortItem, PortRef};
+pub use layout::{Layout, Structure};
+pub use pattern::{Hole, HoleKind, Pattern, Step};
+pub use ports::{Lists, ListsText, PortItem, PortRef};
 pub use problem::DialectProblem;
 pub use reading::{Reading, Statement};
-pub use rule::{Change, Effect, HoleRef, Operand, Reach, Rule, Subject};
+pub use rule::{Change, Effect, HoleRef, Operand, ProfileRef, Reach, Rule, Subject, Until};
+pub use time::Moment;
 
-use crate::model::{SettingId, Slot, Traits};
-use crate::source::{Problem, Source};
-use crate::syntax::Splitter;
-use automaton::Automaton;
+use crate::model::{Mark, SettingId, Slot, Traits};
+use crate::source::{Problem, Source, Spot};
+use automaton::{Automaton, WordRule};
 
 /// A dialect, compiled: shared by every switch it reads.
 #[derive(Debug, Clone)]
@@ -32,17 +36,58 @@ pub struct Dialect {
     name: Arc<str>,
     title: String,
     source: Arc<Source>,
-    splitter: Splitter,
-    comments: Vec<String>,
+    layout: Layout,
+    words: WordRule,
     lists: Lists,
     automaton: Automaton,
     rules: Vec<Rule>,
+    contexts: Vec<String>,
     recognise: Automaton,
     recognise_lines: usize,
+    titles: Automaton,
     defaults: Vec<Option<Slot>>,
     set_by_rules: Vec<bool>,
     traits: Arc<Traits>,
+    requires: Vec<Requirement>,
     vocabulary: FxHashSet<Box<str>>,
+    examples: Vec<Example>,
+}
+
+/// What a feature requires before it can be in force.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Requirement {
+    /// The feature: the part of its settings' names before the dot.
+    pub feature: Arc<str>,
+    /// The word that has to be in `platform.ready`.
+    pub ready: Arc<str>,
+    /// Whether it takes effect only after a restart.
+    pub restart: bool,
+    /// The line of the dialect.
+    pub mark: Mark,
+}
+
+/// A text inside a dialect with the facts that are to be read from it.
+#[derive(Debug, Clone)]
+pub struct Example {
+    /// The text.
+    pub text: String,
+    /// How many of its lines no rule takes, when that is said.
+    pub unread: Option<usize>,
+    /// What is to be read.
+    pub expect: Vec<Expected>,
+    /// Where the text stands.
+    pub spot: Spot,
+}
+
+/// One fact that an example expects.
+#[derive(Debug, Clone)]
+pub struct Expected {
+    /// What it is about: `1.1 port.mode`, `switch.name`, `vlan 110 vlan.name`, `mirror 1 mirror.target`.
+    pub fact: String,
+    /// Its value.
+    pub value: String,
+    /// Where it stands.
+    pub spot: Spot,
 }
 
 impl Dialect {
@@ -74,6 +119,31 @@ impl Dialect {
     /// Its rules; a statement names one by position.
     pub fn rules(&self) -> &[Rule] {
         &self.rules
+    }
+
+    /// The names of its contexts, `top` first.
+    pub fn contexts(&self) -> &[String] {
+        &self.contexts
+    }
+
+    /// How its texts are laid out.
+    pub fn layout(&self) -> &Layout {
+        &self.layout
+    }
+
+    /// What its features require first.
+    pub fn requires(&self) -> &[Requirement] {
+        &self.requires
+    }
+
+    /// Its examples.
+    pub fn examples(&self) -> &[Example] {
+        &self.examples
+    }
+
+    /// Whether a word of a text is a word of the dialect.
+    fn same_word(&self, known: &str, word: &str) -> bool {
+        if self.words.ignore_case { known.eq_ignore_ascii_case(word) } else { known == word }
     }
 
     /// The platform's traits.

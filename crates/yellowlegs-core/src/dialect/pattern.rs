@@ -4,7 +4,8 @@
 //! optional, `(…|…)` are alternatives, `...` after a hole repeats it, `'…'` is a literal word.
 
 use super::hole::HoleType;
-use crate::syntax::{Splitter, Word};
+use crate::source::Word;
+use crate::syntax::Splitter;
 
 /// Most sequences one pattern may stand for.
 pub(super) const MAX_SEQUENCES: usize = 1024;
@@ -165,12 +166,17 @@ impl Pattern {
             for (i, step) in sequence.iter().enumerate() {
                 let Step::Hole(hole) = step else { continue };
                 let Some(Hole { name, kind }) = self.holes.get(*hole) else { continue };
-                if *kind == HoleKind::Typed(HoleType::Rest, false) && i + 1 < sequence.len() {
+                if matches!(kind, HoleKind::Typed(kind, _) if kind.is_rest()) && i + 1 < sequence.len() {
                     return Err(PatternProblem::AfterRest { name: name.clone() });
                 }
             }
         }
         Ok(())
+    }
+
+    /// Whether what some hole takes is never shown.
+    pub fn has_secret(&self) -> bool {
+        self.holes.iter().any(|h| matches!(h.kind, HoleKind::Typed(kind, _) if kind.is_secret()))
     }
 
     /// Number of a hole by name.

@@ -1,9 +1,14 @@
 //! How a system names its ports, and how it writes lists and ranges of ports and VLANs.
 
 use std::fmt::Write as _;
+use std::ops::RangeInclusive;
 use std::sync::Arc;
 
+use jiff::tz::Offset;
+
+use super::time::Moment;
 use crate::model::{VlanId, VlanSet};
+use crate::source::Word;
 
 /// Widest range of ports one list element may stand for; more than any switch has.
 const WIDEST: u16 = 1024;
@@ -40,6 +45,15 @@ pub enum FormProblem {
         /// What stands there.
         found: String,
     },
+    /// A form that stands for one that is not there.
+    #[error("no form `{found}` is in `names`")]
+    NoForm {
+        /// What stands there.
+        found: String,
+    },
+    /// A form that stands for one with another number of parts.
+    #[error("this form and the one it stands for have unlike numbers of parts")]
+    OtherParts,
     /// Two parts without anything between them.
     #[error("two numbers or two runs of letters touch, so nobody can tell where the first ends")]
     Touching,
@@ -79,32 +93,114 @@ impl PortItem {
     }
 }
 
-/// How ports are named and lists are written in one dialect.
-#[derive(Debug, Clone, PartialEq, Eq)]
+/// How ports are named, lists are written and moments are told in one dialect.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Lists {
     forms: Vec<Form>,
+    /// For each form, the form its ports are named by: itself, or the one it is another way of writing.
+    named_by: Vec<u8>,
     last_part: Vec<usize>,
     ranges: Vec<String>,
     items: Vec<String>,
     ignore_case: bool,
+    carry: bool,
+    times: Vec<TimeForm>,
+    offset: Option<Offset>,
+}
+
+/// A way in which moments are written, and how many words it has.
+#[derive(Debug, Clone, PartialEq, Eq)]
+struct TimeForm {
+    form: String,
+    words: usize,
+}
+
+/// What a dialect says of names and lists, before it is checked.
+#[derive(Debug, Default)]
+pub struct ListsText<'t> {
+    /// Forms of port names.
+    pub forms: Vec<&'t str>,
+    /// Forms that are other ways of writing one of those, with the one they stand for.
+    pub also: Vec<(&'t str, &'t str)>,
+    /// Signs between the ends of a range.
+    pub ranges: Vec<String>,
+    /// Signs between elements.
+    pub items: Vec<String>,
+    /// Letters of both cases are the same.
+    pub ignore_case: bool,
+    /// An element that is only a number continues the parts before its last from the element before it.
+    pub carry: bool,
+    /// Forms of moments, as strftime writes them.
+    pub times: Vec<&'t str>,
+    /// The offset of moments that name none.
+    pub offset: Option<Offset>,
 }
 
 impl Lists {
-    /// `forms` as text with their position for messages; `ranges` and `items` are the signs between elements.
-    pub fn new(
-        forms: &[&str],
-        ranges: Vec<String>,
-        items: Vec<String>,
-        ignore_case: bool,
-    ) -> Result<Self, (usize, FormProblem)> {
+    /// Checks forms and orders signs; a problem comes with the position of its form, `also` behind `forms`.
+    pub fn new(text: ListsText<'_>) -> Result<Self, (usize, FormProblem)> {
+        let all = text.forms.iter().copied().chain(text.also.iter().map(|(form, _)| *form));
         let forms: Result<Vec<Form>, _> =
-            forms.iter().enumerate().map(|(i, text)| parse_form(text).map_err(|e| (i, e))).collect();
+            all.enumerate().map(|(i, text)| parse_form(text).map_err(|e| (i, e))).collect();
         let forms = forms?;
+        let first = text.forms.len();
+        let mut named_by: Vec<u8> = (0..first as u8).collect();
+        for (i, (_, stands_for)) in text.also.iter().enumerate() {
+            let position = first + i;
+            let target = text.forms.iter().position(|f| f == stands_for);
+            let target = target.ok_or_else(|| (position, FormProblem::NoForm { found: (*stands_for).to_owned() }))?;
+            if parts_of(&forms[target]) != parts_of(&forms[position]) {
+                return Err((position, FormProblem::OtherParts));
+            }
+            named_by.push(target as u8);
+        }
         let last_part = forms.iter().map(|f| parts_of(f).saturating_sub(1)).collect();
-        let mut lists = Self { forms, last_part, ranges, items, ignore_case };
-        lists.ranges.sort_by_key(|s| std::cmp::Reverse(s.len()));
-        lists.items.sort_by_key(|s| std::cmp::Reverse(s.len()));
-        Ok(lists)
+        let ListsText { mut ranges, mut items, ignore_case, carry, times, offset, .. } = text;
+        ranges.sort_by_key(|s| std::cmp::Reverse(s.len()));
+        items.sort_by_key(|s| std::cmp::Reverse(s.len()));
+        let time_form = |form: &str| TimeForm { form: form.to_owned(), words: form.split_whitespace().count() };
+        let times = times.into_iter().map(time_form).collect();
+        Ok(Self { forms, named_by, last_part, ranges, items, ignore_case, carry, times, offset })
+    }
+
+    /// Lists with a dash and a comma, and no port names: for texts outside a dialect.
+    pub fn plain() -> Self {
+        Self { ranges: vec!["-".into()], items: vec![",".into()], ..Self::default() }
+    }
+
+    /// Whether a word is a sign between the ends of a range.
+    pub fn is_range_sign(&self, word: &str) -> bool {
+        self.ranges.iter().any(|sign| sign == word)
+    }
+
+    /// What follows a range sign at the beginning of a text.
+    pub fn after_range_sign<'w>(&self, text: &'w str) -> Option<&'w str> {
+        Self::sign(&self.ranges, text)
+    }
+
+    /// Reads a moment from the front of `words`: how many words it takes.
+    pub fn time(&self, text: &str, words: &[Word]) -> Option<(usize, Moment)> {
+        let first = words.first()?;
+        if let Some(moment) = Moment::parse(first.of(text), None, None) {
+            return Some((1, moment));
+        }
+        self.times.iter().find_map(|TimeForm { form, words: count }| {
+            let some = words.get(..*count)?;
+            let joined: Vec<&str> = some.iter().map(|w| w.of(text)).collect();
+            let joined = joined.join(" ");
+            let moment = Moment::parse(joined.trim_end_matches([':', ',']), Some(form), self.offset)?;
+            Some((*count, moment))
+        })
+    }
+
+    /// Reads a list of numbers from the front of `words`: how many words it takes, and its ranges.
+    pub fn numbers<'w>(&self, words: impl Iterator<Item = &'w str>) -> Option<(usize, Vec<RangeInclusive<u32>>)> {
+        self.list(words, |_, text, from: Option<&RangeInclusive<u32>>, _| {
+            let (number, rest) = number_prefix(text)?;
+            let number = u32::from(number);
+            let start = from.map_or(number, |f| *f.start());
+            (start <= number).then_some((start..=number, rest))
+        })
     }
 
     /// Whether some port name could also be read as a plain number.
@@ -137,7 +233,7 @@ impl Lists {
     fn port_prefix<'w>(&self, text: &'w str) -> Option<(PortRef, &'w str)> {
         let read = |(i, form): (usize, &Form)| {
             let (parts, rest) = self.read_form(form, text)?;
-            Some((PortRef { form: i as u8, parts }, rest))
+            Some((PortRef { form: *self.named_by.get(i)?, parts }, rest))
         };
         self.forms.iter().enumerate().filter_map(read).min_by_key(|(_, rest)| rest.len())
     }
@@ -176,8 +272,8 @@ impl Lists {
 
     /// Reads a port list from the front of `words`: how many words it takes, and its elements.
     pub fn ports<'w>(&self, words: impl Iterator<Item = &'w str>) -> Option<(usize, Vec<PortItem>)> {
-        self.list(words, |lists, text, from| match from {
-            None => lists.port_prefix(text).map(|(port, rest)| (PortItem::One(port), rest)),
+        self.list(words, |lists, text, from, before| match from {
+            None => lists.element(text, before).map(|(port, rest)| (PortItem::One(port), rest)),
             Some(PortItem::One(from)) => {
                 let (to, rest) = lists.range_end(*from, text)?;
                 let item = PortItem::Range(*from, to);
@@ -186,6 +282,18 @@ impl Lists {
             }
             Some(PortItem::Range(..)) => None,
         })
+    }
+
+    /// A port of a list: a whole name, or where parts carry over, its last part alone.
+    fn element<'w>(&self, text: &'w str, before: Option<&PortItem>) -> Option<(PortRef, &'w str)> {
+        let whole = self.port_prefix(text);
+        let before = match before.filter(|_| self.carry) {
+            None => return whole,
+            Some(PortItem::One(port) | PortItem::Range(_, port)) => port,
+        };
+        // The longer reading wins: `20` goes on from `a:18`, `b:1` is a name.
+        let carried = self.range_end(*before, text);
+        [whole, carried].into_iter().flatten().min_by_key(|(_, rest)| rest.len())
     }
 
     /// The end of a range: a whole name, or the last part alone.
@@ -206,7 +314,7 @@ impl Lists {
             let (number, rest) = number_prefix(text)?;
             Some((VlanId::new(number.into()).ok()?, rest))
         };
-        let (taken, items) = self.list(words, |_, text, from: Option<&(VlanId, VlanId)>| {
+        let (taken, items) = self.list(words, |_, text, from: Option<&(VlanId, VlanId)>, _| {
             let (id, rest) = vlan(text)?;
             match from {
                 None => Some(((id, id), rest)),
@@ -224,7 +332,7 @@ impl Lists {
     fn list<'w, T: Clone>(
         &self,
         words: impl Iterator<Item = &'w str>,
-        element: impl Fn(&Self, &'w str, Option<&T>) -> Option<(T, &'w str)>,
+        element: impl Fn(&Self, &'w str, Option<&T>, Option<&T>) -> Option<(T, &'w str)>,
     ) -> Option<(usize, Vec<T>)> {
         #[derive(PartialEq)]
         enum Next {
@@ -241,12 +349,12 @@ impl Lists {
             while !text.is_empty() {
                 match next {
                     Next::Element => {
-                        let Some((item, rest)) = element(self, text, None) else { break 'words };
+                        let Some((item, rest)) = element(self, text, None, items.last()) else { break 'words };
                         items.push(item);
                         (next, text, ranged) = (Next::Sign, rest, false);
                     }
                     Next::RangeEnd => {
-                        let Some((item, rest)) = element(self, text, items.last()) else { break 'words };
+                        let Some((item, rest)) = element(self, text, items.last(), None) else { break 'words };
                         if let Some(last) = items.last_mut() {
                             *last = item;
                         }
@@ -351,7 +459,15 @@ mod tests {
 
     fn lists() -> Lists {
         let owned = |signs: &[&str]| signs.iter().map(|s| (*s).to_owned()).collect();
-        Lists::new(&["<n>.<n>", "bundle<n>", "<a>:<n>"], owned(&["..", "to"]), owned(&[","]), false).unwrap()
+        let text = ListsText {
+            forms: vec!["<n>.<n>", "bundle<n>", "<a>:<n>"],
+            also: vec![("berth<n>/<n>", "<n>.<n>")],
+            ranges: owned(&["..", "to"]),
+            items: owned(&[","]),
+            carry: true,
+            ..ListsText::default()
+        };
+        Lists::new(text).unwrap()
     }
 
     fn read(text: &str) -> Option<(usize, Vec<String>)> {
@@ -372,6 +488,8 @@ mod tests {
     #[case("1.20..2.4", Some((1, vec!["1.20..2.4"])))]
     #[case("a:3..a:18,b:1", Some((1, vec!["a:3..a:18", "b:1"])))]
     #[case("AB:3", Some((1, vec!["AB:3"])))]
+    #[case::carried("a:3..18, 20, b:1", Some((3, vec!["a:3..a:18", "a:20", "b:1"])))]
+    #[case::another_way("berth2/7", Some((1, vec!["2.7"])))]
     #[case::ends_before_a_dangling_comma("1.1, on", None)]
     #[case::backwards("1.9..1.2", None)]
     #[case::too_wide("1.1..1.2000", None)]
@@ -400,7 +518,7 @@ mod tests {
     #[case("<x>", FormProblem::UnknownPart { found: "x".into() })]
     #[case("<n><n>", FormProblem::Touching)]
     fn bad_forms(#[case] form: &str, #[case] problem: FormProblem) {
-        assert_eq!(Lists::new(&[form], Vec::new(), Vec::new(), false), Err((0, problem)));
+        assert_eq!(Lists::new(ListsText { forms: vec![form], ..ListsText::default() }), Err((0, problem)));
     }
 
     proptest! {

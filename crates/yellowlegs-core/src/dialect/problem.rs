@@ -99,6 +99,12 @@ pub enum DialectProblem {
         /// The setting.
         setting: &'static str,
     },
+    /// A value of two parts for a setting whose values have one.
+    #[error("values of `{setting}` have no second part")]
+    NoPair {
+        /// The setting.
+        setting: &'static str,
+    },
     /// A setting that has no off.
     #[error("`{setting}` has no value that means off")]
     NoOff {
@@ -120,6 +126,32 @@ pub enum DialectProblem {
     /// A default where the trait decides.
     #[error("what a trunk without a list carries is the trait `trunk-without-list`, not a default")]
     TaggedDefault,
+    /// A key that needs two signs.
+    #[error("`{key}` needs two signs: one that opens and one that closes")]
+    TwoSigns {
+        /// The key.
+        key: &'static str,
+    },
+    /// A shortest abbreviation that makes no sense.
+    #[error("`abbreviate` must be 1 to 32 letters, not {found}")]
+    Abbreviate {
+        /// What stands there.
+        found: i64,
+    },
+    /// A zone that is no offset.
+    #[error("`{found}` is no offset from UTC")]
+    Zone {
+        /// What stands there.
+        found: String,
+    },
+    /// A key that needs a context opened for something else.
+    #[error("`{key}` {wanted}")]
+    Misplaced {
+        /// The key.
+        key: &'static str,
+        /// What it needs.
+        wanted: &'static str,
+    },
     /// No rule at all.
     #[error("the dialect has no rules")]
     NoRules,
@@ -144,6 +176,9 @@ impl Explain for DialectProblem {
             Self::NoSubject { scope: "port", .. } => {
                 Some("add `ports = \"<hole>\"`, or `reach = \"all-ports\"`, to this rule or to the one that opens its context".into())
             }
+            Self::NoSubject { scope: "mirror session", .. } => {
+                Some("add `mirror = \"<hole>\"` to this rule or to the one that opens its context".into())
+            }
             Self::NoSubject { .. } => Some("add `vlan = \"<hole>\"` to this rule or to the one that opens its context".into()),
             Self::NoList { .. } => Some("use `sets`".into()),
             Self::NoOff { .. } => Some("use `negation = \"default\"`".into()),
@@ -153,6 +188,8 @@ impl Explain for DialectProblem {
             }
             Self::TooLarge => Some("write fewer optional parts into one pattern".into()),
             Self::TaggedDefault => Some("write it under [traits]".into()),
+            Self::TwoSigns { .. } => Some("for example [\"/*\", \"*/\"]".into()),
+            Self::Zone { .. } => Some("write for example \"+01:00\" or \"Z\"".into()),
             Self::NoRules => Some("add `[[rule]]` tables; docs/dialects.md shows how".into()),
             _ => None,
         }

@@ -1,30 +1,40 @@
-//! Reading a text with a dialect: statements, and the lines that are none.
+//! Reading a configuration: lines to statements, each with its rule, its place and what its holes took.
 
 use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 
-use super::hole::Captured;
-use super::{Dialect, HoleRef, Subject};
+use super::Dialect;
+use super::automaton::{Match, Walk};
+use super::hole::{Captured, HoleType};
+use super::layout::{Logical, Logicals, Structure};
+use super::pattern::HoleKind;
+use super::rule::{HoleRef, Subject, Until};
 use crate::model::{Mark, StationAddress, Unread};
-use crate::source::Source;
-use crate::syntax::{Line, Nesting, Word, lines};
+use crate::source::{Source, Word};
+use crate::syntax::Nesting;
 
-/// The first so many lines decide which dialect a text is in.
-const RECOGNISED_WITHIN: usize = 200;
-/// Most words of an unread line that its shape shows.
-const SHAPE_WORDS: usize = 16;
+/// How many lines recognition looks at.
+const RECOGNISED_WITHIN: usize = 50;
+/// How many words of an unread line its shape shows.
+const SHAPE_WORDS: usize = 12;
+/// How many values a reading may keep for each byte of its text; patterns with many optional holes end here.
+const MOST_CAPTURES: usize = 4;
 
-/// One line that a rule took.
+/// A line, or a part of one, that a rule took.
 #[derive(Debug, Clone)]
 pub struct Statement {
     /// Which rule.
     pub rule: u32,
     /// Whether the line is the rule's negated form.
     pub negated: bool,
-    /// Where.
+    /// It only leads to what stands behind it on the line: it says where, and changes nothing itself.
+    pub leads: bool,
+    /// The line.
     pub mark: Mark,
-    parent: Option<u32>,
+    /// The stretch of the text that the rule took.
+    pub words: Word,
+    pub(super) parent: Option<u32>,
     captures: u32,
 }
 
@@ -36,17 +46,22 @@ pub struct Reading {
     captures: Vec<Captured>,
     /// The lines that no rule takes.
     pub unread: Vec<Unread>,
+    /// Stretches of the text that are never shown.
+    pub secrets: Vec<Word>,
     /// How many lines the text has.
     pub lines: u32,
 }
 
-#[derive(Clone, Copy)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Block {
     /// The lines inside stand in this context, opened by this statement.
     Context(usize, u32),
     /// The line above is unknown or opens nothing: what is inside has no context.
     Closed,
 }
+
+/// The context of lines outside all blocks.
+const TOP: Block = Block::Context(0, u32::MAX);
 
 impl Reading {
     /// What a statement's hole took; looked for in the statement, then in the openers around it.
@@ -65,6 +80,13 @@ impl Reading {
 
     fn own(&self, statement: &Statement, position: usize) -> &Captured {
         self.captures.get(statement.captures as usize + position).unwrap_or(&Captured::Absent)
+    }
+
+    /// What the holes of a statement's own rule took.
+    pub fn captures(&self, dialect: &Dialect, statement: &Statement) -> &[Captured] {
+        let count = dialect.rules.get(statement.rule as usize).map_or(0, |r| r.pattern.holes.len());
+        let from = statement.captures as usize;
+        self.captures.get(from..from + count).unwrap_or_default()
     }
 
     /// The statements that opened the blocks around one, nearest first.
@@ -94,11 +116,17 @@ impl Dialect {
         }
         let text = source.text();
         let mut seen = vec![false; self.recognise_lines];
-        let mut words = Vec::new();
-        for line in lines(text).filter(|l| !l.text.is_empty()).take(RECOGNISED_WITHIN) {
-            self.splitter.split(line.text, line.start, &mut words);
-            if let Some(found) = self.recognise.find(0, text, &words, &self.lists, &mut Vec::new()) {
-                seen[found.rule as usize] = true;
+        let mut lines = Logicals::new(text, &self.layout);
+        let (mut line, mut captures, mut found) = (Logical::default(), Vec::new(), Vec::new());
+        for _ in 0..RECOGNISED_WITHIN {
+            if !lines.next(&mut line) {
+                break;
+            }
+            captures.clear();
+            found.clear();
+            let walk = Walk { text, words: &line.words, lists: &self.lists };
+            if self.recognise.find(0, &walk, 0, &mut captures, &mut found) {
+                found.iter().for_each(|m| seen[m.rule as usize] = true);
             }
         }
         seen.into_iter().all(|s| s)
@@ -107,70 +135,68 @@ impl Dialect {
     /// Reads a text. `file` is its position in the switch's list of files.
     pub fn read(&self, source: &Source, file: u16) -> Reading {
         let text = source.text();
-        let mut reading = Reading::default();
-        let mut nesting: Nesting<Block> = Nesting::default();
-        let mut words = Vec::new();
-        let mut shapes: FxHashMap<Box<str>, Arc<str>> = FxHashMap::default();
-        for line in lines(text) {
-            reading.lines = line.number;
-            if line.text.is_empty() || self.comments.iter().any(|sign| line.text.starts_with(sign.as_str())) {
-                continue;
-            }
-            let block = nesting.enclosing(line.indent).copied().unwrap_or(Block::Context(0, u32::MAX));
-            self.splitter.split(line.text, line.start, &mut words);
-            let mark = Mark { file, line: line.number, offset: line.start as u32, width: line.text.len() as u32 };
-            let inside = if let Some(inside) = self.take(text, &words, block, mark, &mut reading) {
-                inside
-            } else {
-                let shape = self.shape(text, &line, &words);
-                let shape = shapes.entry(shape.clone().into()).or_insert_with(|| shape.into());
-                reading.unread.push(Unread { mark, shape: Arc::clone(shape) });
-                Block::Closed
-            };
-            nesting.open(line.indent, inside);
+        let mut reader = Reader {
+            dialect: self,
+            text,
+            file,
+            lines: Logicals::new(text, &self.layout),
+            reading: Reading::default(),
+            shapes: FxHashMap::default(),
+            found: Vec::new(),
+        };
+        let mut line = Logical::default();
+        match self.layout.structure {
+            Structure::Indent => reader.by_indent(&mut line),
+            Structure::Paths => reader.by_path(&mut line),
+            Structure::Sections => reader.by_section(&mut line),
+            Structure::Braces => reader.by_brace(&mut line),
         }
-        reading
-    }
-
-    /// Takes a line as a statement, if a rule of its context fits: then the block that it opens.
-    fn take(&self, text: &str, words: &[Word], block: Block, mark: Mark, reading: &mut Reading) -> Option<Block> {
-        let Block::Context(context, opener) = block else { return None };
-        let captures = reading.captures.len() as u32;
-        let found = self.automaton.find(context, text, words, &self.lists, &mut reading.captures)?;
-        let position = reading.statements.len() as u32;
-        let parent = (opener != u32::MAX).then_some(opener);
-        reading.statements.push(Statement { rule: found.rule, negated: found.negated, mark, parent, captures });
-        let opens = self.rules.get(found.rule as usize)?.opens.filter(|_| !found.negated);
-        Some(opens.map_or(Block::Closed, |context| Block::Context(context, position)))
+        reader.reading.lines = reader.lines.count();
+        reader.reading
     }
 
     /// The stretch of a statement's line that one of its holes took.
-    pub fn hole_mark(&self, text: &str, reading: &Reading, position: usize, hole: usize) -> Option<Mark> {
+    pub fn hole_words(&self, text: &str, reading: &Reading, position: usize, hole: usize) -> Option<Word> {
         let statement = reading.statements.get(position)?;
-        let Mark { offset, width, .. } = statement.mark;
-        let line = text.get(offset as usize..(offset + width) as usize)?;
-        let mut words = Vec::new();
-        self.splitter.split(line, offset as usize, &mut words);
+        let words = self.words_of(text, statement)?;
         let opener = statement.parent.and_then(|p| reading.statements.get(p as usize));
         let context = opener.map_or(Some(0), |o| self.rules.get(o.rule as usize)?.opens)?;
-        let (first, end) = self.automaton.hole_words(context, text, &words, &self.lists, hole)?;
-        let (start, end) = (words.get(first)?.start as u32, words.get(end.checked_sub(1)?)?.end as u32);
-        Some(Mark { offset: start, width: end - start, ..statement.mark })
+        let walk = Walk { text, words: &words, lists: &self.lists };
+        // The verb or the negation may stand in front of a line's first statement.
+        let starts_line = statement.words.start == statement.mark.offset as usize;
+        let starts: &[usize] = if starts_line { &[1, 0] } else { &[0] };
+        let root = 2 * context + usize::from(statement.negated);
+        let (first, end) = starts.iter().find_map(|from| self.automaton.hole_words(root, &walk, *from, 0, hole))?;
+        Some(Word { start: words.get(first)?.start, end: words.get(end.checked_sub(1)?)?.end })
+    }
+
+    /// The words of a statement again.
+    fn words_of(&self, text: &str, statement: &Statement) -> Option<Vec<Word>> {
+        let Word { start, end } = statement.words;
+        let mut lines = Logicals::new(text.get(start..end)?, &self.layout);
+        let (mut line, mut words) = (Logical::default(), Vec::new());
+        while lines.next(&mut line) {
+            words.extend(line.words.iter().map(|w| Word { start: w.start + start, end: w.end + start }));
+        }
+        Some(words)
+    }
+
+    /// Whether a word is known to the dialect.
+    fn knows(&self, word: &str) -> bool {
+        self.vocabulary.contains(word) || self.vocabulary.contains(&*word.to_ascii_lowercase())
     }
 
     /// A line with every word masked that the dialect does not know: unread lines are where unmarked secrets are.
-    fn shape(&self, text: &str, line: &Line<'_>, words: &[Word]) -> String {
-        let known =
-            |word: &str| self.vocabulary.contains(word) || self.vocabulary.contains(&*word.to_ascii_lowercase());
-        let mut shape = String::with_capacity(line.text.len().min(120));
+    fn shape(&self, text: &str, words: &[Word]) -> String {
+        let mut shape = String::new();
         for word in words.iter().take(SHAPE_WORDS) {
             let word = word.of(text);
             if !shape.is_empty() {
                 shape.push(' ');
             }
             shape.push_str(match word {
-                word if known(word) => word,
-                word if word.starts_with('"') => "<text>",
+                word if self.knows(word) => word,
+                word if word.starts_with(['"', '\'']) => "<text>",
                 word if word.bytes().all(|b| b.is_ascii_digit()) => "<number>",
                 word if self.lists.port(word).is_some() => "<port>",
                 word if StationAddress::parse(word).is_ok() => "<station>",
@@ -182,5 +208,244 @@ impl Dialect {
             shape.push_str(" …");
         }
         shape
+    }
+}
+
+struct Reader<'a> {
+    dialect: &'a Dialect,
+    text: &'a str,
+    file: u16,
+    lines: Logicals<'a>,
+    reading: Reading,
+    shapes: FxHashMap<Box<str>, Arc<str>>,
+    found: Vec<Match>,
+}
+
+impl Reader<'_> {
+    fn by_indent(&mut self, line: &mut Logical) {
+        let mut nesting: Nesting<Block> = Nesting::default();
+        while self.lines.next(line) {
+            if self.is_close(line) {
+                continue;
+            }
+            let block = nesting.enclosing(line.indent).copied().unwrap_or(TOP);
+            let inside = self.take(line, block).unwrap_or_else(|| self.unread(line));
+            nesting.open(line.indent, inside);
+        }
+    }
+
+    fn by_path(&mut self, line: &mut Logical) {
+        while self.lines.next(line) {
+            if self.take(line, TOP).is_none() {
+                self.unread(line);
+            }
+        }
+    }
+
+    /// A line belongs to the innermost open section that knows it; the sections inside that one are over.
+    fn by_section(&mut self, line: &mut Logical) {
+        let mut open: Vec<Block> = Vec::new();
+        while self.lines.next(line) {
+            if self.is_close(line) {
+                open.pop();
+                continue;
+            }
+            let inside_unknown = open.last() == Some(&Block::Closed);
+            let around = (0..=open.len()).rev().map(|depth| (depth, depth.checked_sub(1).map_or(TOP, |i| open[i])));
+            let mut taken = None;
+            for (depth, block) in around.collect::<Vec<_>>() {
+                // Below an unknown title only another title is known.
+                if inside_unknown && !self.opens_something(line, block) {
+                    continue;
+                }
+                if let Some(inside) = self.take(line, block) {
+                    taken = Some((depth, inside));
+                    break;
+                }
+            }
+            match taken {
+                Some((depth, inside)) => {
+                    open.truncate(depth);
+                    if inside != Block::Closed {
+                        open.push(inside);
+                    }
+                }
+                None => {
+                    if self.is_title(line) {
+                        open.clear();
+                        open.push(Block::Closed);
+                    }
+                    self.unread(line);
+                }
+            }
+        }
+    }
+
+    /// Statements end at a line's end or at the sign that ends them; braces nest.
+    fn by_brace(&mut self, line: &mut Logical) {
+        let mut blocks: Vec<Block> = Vec::new();
+        let mut whole = Logical::default();
+        let signs = &self.dialect.layout.braces;
+        while self.lines.next(line) {
+            let words = std::mem::take(&mut line.words);
+            for word in &words {
+                let shown = word.of(self.text);
+                if shown != signs.open && shown != signs.close && signs.end.as_deref() != Some(shown) {
+                    whole.push(*word, line);
+                    continue;
+                }
+                let block = blocks.last().copied().unwrap_or(TOP);
+                let inside = self.statement(&mut whole, block);
+                if shown == signs.open {
+                    blocks.push(inside);
+                } else if shown == signs.close {
+                    blocks.pop();
+                }
+            }
+            line.words = words;
+            if signs.end.is_none() {
+                self.statement(&mut whole, blocks.last().copied().unwrap_or(TOP));
+            }
+        }
+        self.statement(&mut whole, blocks.last().copied().unwrap_or(TOP));
+    }
+
+    /// The statement gathered so far, if there is one.
+    fn statement(&mut self, whole: &mut Logical, block: Block) -> Block {
+        if whole.words.is_empty() {
+            return block;
+        }
+        let inside = self.take(whole, block).unwrap_or_else(|| self.unread(whole));
+        whole.words.clear();
+        inside
+    }
+
+    fn is_close(&self, line: &Logical) -> bool {
+        matches!(&line.words[..], [one] if self.dialect.layout.close.iter().any(|c| c == one.of(self.text)))
+    }
+
+    fn is_title(&self, line: &Logical) -> bool {
+        let walk = Walk { text: self.text, words: &line.words, lists: &self.dialect.lists };
+        self.dialect.titles.find(0, &walk, 0, &mut Vec::new(), &mut Vec::new())
+    }
+
+    fn opens_something(&self, line: &Logical, block: Block) -> bool {
+        let Block::Context(context, _) = block else { return false };
+        let walk = Walk { text: self.text, words: &line.words, lists: &self.dialect.lists };
+        let mut found = Vec::new();
+        self.dialect.automaton.find(2 * context, &walk, 0, &mut Vec::new(), &mut found);
+        found.iter().any(|m| self.dialect.rules.get(m.rule as usize).is_some_and(|r| r.opens.is_some()))
+    }
+
+    /// Finds what a line fits in a context: the negated form first, then without the word that may lead, then as it is.
+    fn find(&mut self, line: &Logical, context: usize) -> Option<(bool, usize)> {
+        if self.reading.captures.len() > MOST_CAPTURES * self.text.len() + 64 {
+            return None;
+        }
+        let dialect = self.dialect;
+        let first = line.words.first()?.of(self.text);
+        let is = |word: &Option<String>| word.as_deref().is_some_and(|w| dialect.same_word(w, first));
+        let walk = Walk { text: self.text, words: &line.words, lists: &dialect.lists };
+        self.found.clear();
+        let captures = &mut self.reading.captures;
+        if is(&dialect.layout.negation) && dialect.automaton.find(2 * context + 1, &walk, 1, captures, &mut self.found)
+        {
+            return Some((true, 1));
+        }
+        if is(&dialect.layout.verb) && dialect.automaton.find(2 * context, &walk, 1, captures, &mut self.found) {
+            return Some((false, 1));
+        }
+        dialect.automaton.find(2 * context, &walk, 0, captures, &mut self.found).then_some((false, 0))
+    }
+
+    /// Takes a line as a statement, or as a path of them, if rules of its context fit: then the block that it opens.
+    fn take(&mut self, line: &Logical, block: Block) -> Option<Block> {
+        let Block::Context(context, opener) = block else { return None };
+        let (negated, _) = self.find(line, context)?;
+        let found = std::mem::take(&mut self.found);
+        let mut parent = (opener != u32::MAX).then_some(opener);
+        let mut inside = Block::Closed;
+        let (last, start) = (found.len() - 1, line.words.first()?.start);
+        let mark = Mark {
+            file: self.file,
+            line: line.number,
+            offset: start as u32,
+            width: (line.line_end.max(start) - start) as u32,
+        };
+        for (i, part) in found.iter().enumerate() {
+            let position = self.reading.statements.len() as u32;
+            // The word before the first rule's words is the verb or the negation: it belongs to the statement it is about.
+            let from = if i == 0 { 0 } else { part.first };
+            let words = Word { start: line.words.get(from)?.start, end: line.words.get(part.end - 1)?.end };
+            let statement = Statement {
+                rule: part.rule,
+                negated: negated && i == last,
+                leads: negated && i < last,
+                mark,
+                words,
+                parent,
+                captures: part.captures,
+            };
+            self.reading.statements.push(statement);
+            let rule = self.dialect.rules.get(part.rule as usize)?;
+            self.note_secrets(position as usize);
+            inside = match rule.opens.filter(|_| !negated) {
+                Some(context) => Block::Context(context, position),
+                None => Block::Closed,
+            };
+            parent = Some(position);
+            if let Some(until) = rule.until.as_ref().filter(|_| !negated) {
+                self.skip_text(until, position as usize);
+            }
+        }
+        self.found = found;
+        Some(inside)
+    }
+
+    fn note_secrets(&mut self, position: usize) {
+        let Some(statement) = self.reading.statements.get(position) else { return };
+        let Some(rule) = self.dialect.rules.get(statement.rule as usize) else { return };
+        if !rule.pattern.has_secret() {
+            return;
+        }
+        let captures = self.reading.captures(self.dialect, statement);
+        let secret = |kind: &HoleKind| matches!(kind, HoleKind::Typed(kind, _) if kind.is_secret());
+        let taken = rule.pattern.holes.iter().zip(captures).filter(|(hole, _)| secret(&hole.kind));
+        let words: Vec<Word> = taken
+            .filter_map(|(_, captured)| match captured {
+                Captured::Text(word) => Some(*word),
+                _ => None,
+            })
+            .collect();
+        self.reading.secrets.extend(words);
+    }
+
+    /// Passes over a free text: its lines are no statements.
+    fn skip_text(&mut self, until: &Until, position: usize) {
+        let Some(statement) = self.reading.statements.get(position) else { return };
+        match until {
+            Until::Line(end) => self.lines.skip_to_line(end),
+            Until::Hole(hole) => {
+                let Captured::Text(word) = self.reading.own(statement, *hole) else { return };
+                let rule = self.dialect.rules.get(statement.rule as usize);
+                let kind = rule.and_then(|r| r.pattern.holes.get(*hole)).map(|h| &h.kind);
+                if matches!(kind, Some(HoleKind::Typed(HoleType::Delimiter, _))) {
+                    self.lines.skip_to_sign(word.start);
+                } else {
+                    let end = word.of(self.text).to_owned();
+                    self.lines.skip_to_line(&end);
+                }
+            }
+        }
+    }
+
+    fn unread(&mut self, line: &Logical) -> Block {
+        let start = line.words.first().map_or(0, |w| w.start);
+        let width = (line.line_end.max(start) - start) as u32;
+        let mark = Mark { file: self.file, line: line.number, offset: start as u32, width };
+        let shape = self.dialect.shape(self.text, &line.words);
+        let shape = self.shapes.entry(shape.clone().into()).or_insert_with(|| shape.into());
+        self.reading.unread.push(Unread { mark, shape: Arc::clone(shape) });
+        Block::Closed
     }
 }

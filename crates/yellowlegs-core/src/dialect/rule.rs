@@ -1,5 +1,7 @@
 //! Rules as they are used: what a statement is about and what it changes.
 
+use std::sync::Arc;
+
 use super::pattern::Pattern;
 use crate::model::{SettingId, Value};
 
@@ -10,6 +12,23 @@ pub enum Reach {
     AllPorts,
     /// Ports whose mode in force is access.
     AccessPorts,
+    /// Ports whose mode in force is trunk.
+    TrunkPorts,
+    /// Ports that are edge ports in force.
+    EdgePorts,
+    /// Every VLAN of the switch.
+    AllVlans,
+}
+
+impl Reach {
+    /// Each with its word in dialects.
+    pub const WORDS: [(Self, &'static str); 5] = [
+        (Self::AllPorts, "all-ports"),
+        (Self::AccessPorts, "access-ports"),
+        (Self::TrunkPorts, "trunk-ports"),
+        (Self::EdgePorts, "edge-ports"),
+        (Self::AllVlans, "all-vlans"),
+    ];
 }
 
 /// A hole by name, looked up in the statement first and then in the openers around it.
@@ -21,15 +40,28 @@ pub enum HoleRef {
     Outer(String),
 }
 
+/// A profile by the kind of profile it is and the hole that names it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ProfileRef {
+    /// Its kind: profiles of two kinds may have one name.
+    pub kind: Arc<str>,
+    /// Its name.
+    pub name: HoleRef,
+}
+
 /// What a rule's settings belong to.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Subject {
     /// The ports a hole names.
     Ports(HoleRef),
-    /// The VLAN a hole names.
+    /// The VLAN or VLANs a hole names.
     Vlan(HoleRef),
-    /// Every port within a reach, as a global default.
+    /// Every port or VLAN within a reach, as a global default.
     Reach(Reach),
+    /// A profile that ports use.
+    Profile(ProfileRef),
+    /// The mirror session a hole names.
+    Mirror(HoleRef),
 }
 
 /// Where a value comes from.
@@ -41,8 +73,18 @@ pub enum Operand {
     Hole(HoleRef),
     /// What a hole's chosen word stands for, by the position of the word.
     Chosen(HoleRef, Vec<Value>),
-    /// A station, with the VLAN of another hole.
-    Station(HoleRef, HoleRef),
+    /// What a hole took, with a second part: a station with its VLAN, a port with a direction, a number with a number.
+    Pair(HoleRef, Box<Operand>),
+}
+
+impl Operand {
+    /// The hole its value, or the first part of it, is taken from.
+    pub fn hole(&self) -> Option<&HoleRef> {
+        match self {
+            Self::Constant(_) => None,
+            Self::Hole(hole) | Self::Chosen(hole, _) | Self::Pair(hole, _) => Some(hole),
+        }
+    }
 }
 
 /// How a setting changes.
@@ -75,6 +117,17 @@ pub struct Effect {
     pub setting: SettingId,
     /// How it changes.
     pub change: Change,
+    /// The line only implies it: it yields to what is written for the port itself.
+    pub implied: bool,
+}
+
+/// Where a free text ends, whose lines are no statements.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Until {
+    /// At a line that is this text.
+    Line(String),
+    /// At a line that is what a hole took; where the hole is a delimiter, at the next place of that character.
+    Hole(usize),
 }
 
 /// One rule.
@@ -96,4 +149,12 @@ pub struct Rule {
     pub effects: Vec<Effect>,
     /// What its negated form changes.
     pub undo: Option<Vec<Effect>>,
+    /// The profile that its subject uses: ports, or a profile that builds on it.
+    pub uses: Option<ProfileRef>,
+    /// The ports that use the profile it is about.
+    pub used_by: Option<HoleRef>,
+    /// The free text that follows it.
+    pub until: Option<Until>,
+    /// It is read and never written.
+    pub read_only: bool,
 }

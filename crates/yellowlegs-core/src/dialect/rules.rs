@@ -4,8 +4,8 @@ use super::DialectProblem;
 use super::hole::HoleType;
 use super::load::{Text, known_setting, one_of, parse_pattern};
 use super::pattern::{HoleKind, Pattern};
-use super::rule::{Change, Effect, HoleRef, Operand, Reach, Rule, Subject};
-use crate::model::{Kind, Scope, SettingId, Value};
+use super::rule::{Change, Effect, HoleRef, Operand, ProfileRef, Reach, Rule, Subject, Until};
+use crate::model::{Choice, Direction, Kind, Scope, SettingId, Value};
 use crate::source::{Entry, Item, Scalar, Spot, TableReader, TomlDoc, nearest};
 
 /// A rule with the place of its pattern.
@@ -23,10 +23,11 @@ struct Raw<'d> {
     opens: Option<usize>,
     subject: Option<Subject>,
     undo: Option<bool>,
+    spot: Spot,
 }
 
-/// Reads all rules; also tells how many contexts there are.
-pub(super) fn read<'d>(doc: &'d TomlDoc<'d>, tables: Vec<TableReader<'d>>, text: &Text) -> (Vec<Placed>, usize) {
+/// Reads all rules; also tells the names of the contexts, by number.
+pub(super) fn read<'d>(doc: &'d TomlDoc<'d>, tables: Vec<TableReader<'d>>, text: &Text) -> (Vec<Placed>, Vec<String>) {
     let mut names = vec!["top".to_owned()];
     for table in &tables {
         if let Some(item) = table.text("opens").filter(|i| !names.iter().any(|n| n == i.value)) {
@@ -36,8 +37,9 @@ pub(super) fn read<'d>(doc: &'d TomlDoc<'d>, tables: Vec<TableReader<'d>>, text:
     let raws: Vec<Raw<'d>> = tables.into_iter().filter_map(|table| raw(doc, table, &names, text)).collect();
     let openers: Vec<Opener> = raws.iter().filter_map(Opener::of).collect();
     mixed(doc, &raws, &names);
+    unreachable(doc, &raws);
     let rules = raws.into_iter().map(|raw| finish(doc, raw, &openers, text)).collect();
-    (rules, names.len())
+    (rules, names)
 }
 
 fn raw<'d>(doc: &'d TomlDoc<'d>, table: TableReader<'d>, names: &[String], text: &Text) -> Option<Raw<'d>> {
@@ -51,15 +53,18 @@ fn raw<'d>(doc: &'d TomlDoc<'d>, table: TableReader<'d>, names: &[String], text:
     let pattern = table.required_text("pattern");
     let parsed = pattern.as_ref().and_then(|item| parse_pattern(doc, item, text));
     let subject = parsed.as_ref().and_then(|parsed| subject(doc, &table, parsed));
-    for key in ["sets", "adds", "removes", "resets", "declares", "ports", "vlan"] {
-        table.ask(key);
-    }
-    one_of(&table, "reach", &["all-ports", "access-ports"]);
+    const LATER: [&str; 12] = [
+        "sets", "adds", "removes", "implies", "resets", "declares", "ports", "vlan", "mirror", "profile", "uses",
+        "used-by",
+    ];
+    LATER.into_iter().chain(["until", "read-only"]).for_each(|key| table.ask(key));
+    one_of(&table, "reach", &Reach::WORDS.map(|(_, word)| word));
     let (Some(pattern), Some(parsed)) = (pattern, parsed) else {
         table.finish();
         return None;
     };
-    Some(Raw { table, pattern, parsed, contexts, opens, subject, undo })
+    let spot = table.spot.clone();
+    Some(Raw { table, pattern, parsed, contexts, opens, subject, undo, spot })
 }
 
 fn known_context(doc: &TomlDoc<'_>, item: &Item<&str>, names: &[String]) -> Option<usize> {
@@ -78,21 +83,35 @@ fn hole_name<'t>(item: &Item<&'t str>) -> Option<&'t str> {
 }
 
 fn subject(doc: &TomlDoc<'_>, table: &TableReader<'_>, pattern: &Pattern) -> Option<Subject> {
-    let ports =
-        table.text("ports").and_then(|item| own_hole(doc, &item, pattern, "ports", &[HoleType::Port, HoleType::Ports]));
-    let vlan = table.text("vlan").and_then(|item| own_hole(doc, &item, pattern, "vlan", &[HoleType::Vlan]));
-    let reach = match table.text("reach").map(|i| i.value) {
-        Some("all-ports") => Some(Reach::AllPorts),
-        Some("access-ports") => Some(Reach::AccessPorts),
-        _ => None,
+    let own = |key: &'static str, types: &[HoleType]| {
+        table.text(key).and_then(|item| own_hole(doc, &item, pattern, key, types))
     };
-    let all = [ports.map(Subject::Ports), vlan.map(Subject::Vlan), reach.map(Subject::Reach)];
+    let ports = own("ports", &[HoleType::Port, HoleType::Ports]);
+    let vlan = own("vlan", &[HoleType::Vlan, HoleType::Vlans]);
+    let mirror = own("mirror", &[HoleType::Int, HoleType::Word, HoleType::Text]);
+    let profile = table.text("profile").and_then(|item| profile(doc, &item, pattern, "profile"));
+    let reach = table.text("reach").and_then(|item| Reach::WORDS.iter().find(|(_, w)| *w == item.value));
+    let all = [
+        ports.map(Subject::Ports),
+        vlan.map(Subject::Vlan),
+        mirror.map(Subject::Mirror),
+        profile.map(Subject::Profile),
+        reach.map(|(reach, _)| Subject::Reach(*reach)),
+    ];
     let mut named = all.into_iter().flatten();
     let first = named.next();
     if named.next().is_some() {
         doc.report(&table.spot, DialectProblem::TwoSubjects);
     }
     first
+}
+
+/// `<hole>`, or `kind:<hole>` where profiles of several kinds may have one name.
+fn profile(doc: &TomlDoc<'_>, item: &Item<&str>, pattern: &Pattern, key: &'static str) -> Option<ProfileRef> {
+    let (kind, hole) = item.value.split_once(':').unwrap_or(("", item.value));
+    let types = &[HoleType::Word, HoleType::Text, HoleType::Rest, HoleType::Int];
+    let name = own_hole(doc, &Item { value: hole, spot: item.spot.clone() }, pattern, key, types)?;
+    Some(ProfileRef { kind: kind.into(), name })
 }
 
 /// A hole of the rule itself, of one of these types.
@@ -144,7 +163,9 @@ fn word(subject: Option<&Subject>) -> &'static str {
     match subject {
         Some(Subject::Ports(_)) => "ports",
         Some(Subject::Vlan(_)) => "a VLAN",
-        Some(Subject::Reach(_)) => "a reach",
+        Some(Subject::Mirror(_)) => "a mirror session",
+        // Settings of ports: a profile or a default takes the same lines as a port.
+        Some(Subject::Profile(_) | Subject::Reach(_)) => "ports",
         None => "nothing",
     }
 }
@@ -158,6 +179,26 @@ fn mixed(doc: &TomlDoc<'_>, raws: &[Raw<'_>], names: &[String]) {
         if one != other {
             let context = names.get(opens).cloned().unwrap_or_default();
             doc.report(&raw.pattern.spot, DialectProblem::MixedContext { context, one, other });
+        }
+    }
+}
+
+/// Reports rules in contexts that nothing opens from the top.
+fn unreachable(doc: &TomlDoc<'_>, raws: &[Raw<'_>]) {
+    let mut reached = vec![0];
+    loop {
+        let known = |raw: &&Raw<'_>| raw.contexts.iter().any(|c| reached.contains(c));
+        let more: Vec<usize> =
+            raws.iter().filter(known).filter_map(|raw| raw.opens).filter(|c| !reached.contains(c)).collect();
+        if more.is_empty() {
+            break;
+        }
+        reached.extend(more);
+    }
+    for raw in raws.iter().filter(|raw| !raw.contexts.iter().any(|c| reached.contains(c))) {
+        if !raw.contexts.is_empty() {
+            let wanted = "names a context that no line outside it opens: no text can reach this rule";
+            doc.report(&raw.spot, DialectProblem::Misplaced { key: "in", wanted });
         }
     }
 }
@@ -182,32 +223,53 @@ fn finish(doc: &TomlDoc<'_>, raw: Raw<'_>, openers: &[Opener], text: &Text) -> P
     let around = around(&raw.contexts, openers);
     let scope = Holes { doc, own: &raw.parsed, around: &around };
     let mut effects = Vec::new();
-    for key in ["sets", "adds", "removes"] {
+    for key in ["sets", "adds", "removes", "implies"] {
         let Some(table) = raw.table.table(key) else { continue };
         for entry in table.entries().into_values() {
             let Some(setting) = known_setting(doc, &entry.key) else { continue };
             let Some(operands) = scope.operands(setting, &entry) else { continue };
             let change = match key {
-                "sets" => Change::Set(operands),
                 "adds" => Change::Add(operands),
-                _ => Change::Remove(operands),
+                "removes" => Change::Remove(operands),
+                _ => Change::Set(operands),
             };
-            if key != "sets" && !setting.info().kind.is_list() {
+            if matches!(key, "adds" | "removes") && !setting.info().kind.is_list() {
                 doc.report(&entry.key.spot, DialectProblem::NoList { setting: setting.name() });
             }
             scope.reaches(setting, raw.subject.as_ref(), &entry.key.spot);
-            effects.push(Effect { setting, change });
+            effects.push(Effect { setting, change, implied: key == "implies" });
         }
     }
     for item in raw.table.texts("resets").unwrap_or_default() {
         let Some(setting) = known_setting(doc, &item) else { continue };
         scope.reaches(setting, raw.subject.as_ref(), &item.spot);
-        effects.push(Effect { setting, change: Change::Reset });
+        effects.push(Effect { setting, change: Change::Reset, implied: false });
     }
-    let declares = raw
-        .table
-        .text("declares")
-        .and_then(|item| own_hole(doc, &item, &raw.parsed, "declares", &[HoleType::Port, HoleType::Ports]));
+    let ports = |key: &'static str| {
+        let item = raw.table.text(key)?;
+        own_hole(doc, &item, &raw.parsed, key, &[HoleType::Port, HoleType::Ports])
+    };
+    let (declares, used_by) = (ports("declares"), ports("used-by"));
+    let uses = raw.table.text("uses").and_then(|item| profile(doc, &item, &raw.parsed, "uses"));
+    let inside = raw.subject.as_ref().or_else(|| around.iter().find_map(|o| o.subject.as_ref()));
+    if used_by.is_some() && !matches!(inside, Some(Subject::Profile(_))) {
+        let wanted = "says which ports use a profile: it belongs where `profile` says which";
+        doc.report(&raw.spot, DialectProblem::Misplaced { key: "used-by", wanted });
+    }
+    if uses.is_some() && !matches!(inside, Some(Subject::Profile(_) | Subject::Ports(_))) {
+        let wanted = "says what ports, or a profile, build on: it belongs where `ports` or `profile` says which";
+        doc.report(&raw.spot, DialectProblem::Misplaced { key: "uses", wanted });
+    }
+    let until = raw.table.text("until").and_then(|item| match hole_name(&item) {
+        None => Some(Until::Line(item.value.to_owned())),
+        Some(_) => {
+            let types = &[HoleType::Delimiter, HoleType::Word, HoleType::Text];
+            match own_hole(doc, &item, &raw.parsed, "until", types)? {
+                HoleRef::Own(hole) => Some(Until::Hole(hole)),
+                HoleRef::Outer(_) => None,
+            }
+        }
+    });
     let undo = raw.undo.map(|off| undo(doc, &effects, off, &raw, text));
     let spot = raw.pattern.spot.clone();
     let rule = Rule {
@@ -218,6 +280,10 @@ fn finish(doc: &TomlDoc<'_>, raw: Raw<'_>, openers: &[Opener], text: &Text) -> P
         declares,
         effects,
         undo,
+        uses,
+        used_by,
+        until,
+        read_only: raw.table.flag("read-only").is_some_and(|i| i.value),
         pattern: raw.parsed,
     };
     raw.table.finish();
@@ -226,12 +292,13 @@ fn finish(doc: &TomlDoc<'_>, raw: Raw<'_>, openers: &[Opener], text: &Text) -> P
 
 /// What the negated form changes: back to what holds when nothing is written, or to off.
 fn undo(doc: &TomlDoc<'_>, effects: &[Effect], off: bool, raw: &Raw<'_>, text: &Text) -> Vec<Effect> {
-    if text.negation.is_none() {
+    if text.layout.negation.is_none() {
         doc.report(&raw.pattern.spot, DialectProblem::NoNegation);
     }
     let undone = |effect: &Effect| {
         let setting = effect.setting;
-        let change = match (&effect.change, off) {
+        // What a line implied goes with the line.
+        let change = match (&effect.change, off && !effect.implied) {
             (Change::Add(operands), _) => Change::Remove(operands.clone()),
             (Change::Remove(operands), _) => Change::Add(operands.clone()),
             (Change::Set(_) | Change::Reset, false) => Change::Reset,
@@ -244,7 +311,7 @@ fn undo(doc: &TomlDoc<'_>, effects: &[Effect], off: bool, raw: &Raw<'_>, text: &
                 }
             }
         };
-        Effect { setting, change }
+        Effect { setting, change, implied: effect.implied }
     };
     effects.iter().map(undone).collect()
 }
@@ -296,42 +363,52 @@ impl Holes<'_> {
         }
     }
 
+    /// `<hole>`, or `<hole>@<hole>` and `<hole>@word` for values of two parts.
     fn operand(&self, setting: SettingId, text: &str, entry: &Entry<'_>) -> Option<Operand> {
-        let (text, vlan) = match text.split_once(">@<") {
-            Some((station, vlan)) => (station, Some(vlan.trim_end_matches('>'))),
-            None => (text.trim_end_matches('>'), None),
-        };
-        let name = text.trim_start_matches('<');
-        let unknown = |name: &str| {
-            self.doc.report(&entry.spot(), DialectProblem::UnknownHole { name: name.to_owned() });
-        };
-        let Some((hole, kind)) = self.find(name) else {
-            unknown(name);
+        let (first, second) = text.split_once(">@").map_or((text, None), |(first, second)| (first, Some(second)));
+        let wanted = setting.info().kind;
+        let Some(second) = second else { return self.single(setting, wanted, first, entry) };
+        let Some((wanted_second, first_types)) = second_part(wanted) else {
+            self.doc.report(&entry.spot(), DialectProblem::NoPair { setting: setting.name() });
             return None;
         };
-        let wanted = setting.info().kind;
+        let (hole, kind) = self.known(first, entry)?;
+        if !matches!(kind, HoleKind::Typed(kind, _) if first_types.contains(kind)) {
+            self.doc.report(&entry.spot(), mismatch(setting.name(), wanted.describe(), bare(first), kind));
+            return None;
+        }
+        let second = if second.starts_with('<') {
+            self.single(setting, wanted_second, second, entry)?
+        } else {
+            let value = wanted_second.parse(second);
+            let report =
+                |problem| self.doc.report(&entry.spot(), DialectProblem::Value { setting: setting.name(), problem });
+            Operand::Constant(value.map_err(report).ok()?)
+        };
+        Some(Operand::Pair(hole, Box::new(second)))
+    }
+
+    fn known(&self, text: &str, entry: &Entry<'_>) -> Option<(HoleRef, &HoleKind)> {
+        let found = self.find(bare(text));
+        if found.is_none() {
+            self.doc.report(&entry.spot(), DialectProblem::UnknownHole { name: bare(text).to_owned() });
+        }
+        found
+    }
+
+    fn single(&self, setting: SettingId, wanted: Kind, text: &str, entry: &Entry<'_>) -> Option<Operand> {
+        let (hole, kind) = self.known(text, entry)?;
         if let HoleKind::Choice(words) = kind {
             let report =
                 |problem| self.doc.report(&entry.spot(), DialectProblem::Value { setting: setting.name(), problem });
             let values: Option<Vec<Value>> = words.iter().map(|w| wanted.parse(w).map_err(report).ok()).collect();
             return Some(Operand::Chosen(hole, values?));
         }
-        if !matches!(kind, HoleKind::Typed(kind, _) if fits(wanted, *kind)) {
-            self.doc.report(&entry.spot(), mismatch(setting.name(), wanted.describe(), name, kind));
+        if !matches!(kind, HoleKind::Typed(kind, repeated) if fits(wanted, *kind, *repeated)) {
+            self.doc.report(&entry.spot(), mismatch(setting.name(), wanted.describe(), bare(text), kind));
             return None;
         }
-        let Some(vlan) = vlan else { return Some(Operand::Hole(hole)) };
-        match self.find(vlan) {
-            Some((vlan, HoleKind::Typed(HoleType::Vlan, _))) => Some(Operand::Station(hole, vlan)),
-            Some((_, kind)) => {
-                self.doc.report(&entry.spot(), mismatch(setting.name(), "a VLAN after the @".into(), vlan, kind));
-                None
-            }
-            None => {
-                unknown(vlan);
-                None
-            }
-        }
+        Some(Operand::Hole(hole))
     }
 
     /// Reports a setting whose port or VLAN nothing names.
@@ -339,10 +416,12 @@ impl Holes<'_> {
         let subject = own.or_else(|| self.around.iter().find_map(|o| o.subject.as_ref()));
         let reached = match setting.info().scope {
             Scope::Switch => true,
-            Scope::Port => matches!(subject, Some(Subject::Ports(_) | Subject::Reach(_))),
-            Scope::Vlan => {
-                self.around.iter().filter_map(|o| o.subject.as_ref()).chain(own).any(|s| matches!(s, Subject::Vlan(_)))
-            }
+            Scope::Port => match subject {
+                Some(Subject::Reach(reach)) => *reach != Reach::AllVlans,
+                other => matches!(other, Some(Subject::Ports(_) | Subject::Profile(_))),
+            },
+            Scope::Vlan => matches!(subject, Some(Subject::Vlan(_) | Subject::Reach(Reach::AllVlans))),
+            Scope::Mirror => matches!(subject, Some(Subject::Mirror(_))),
         };
         if !reached {
             let scope = setting.info().scope.word();
@@ -351,16 +430,39 @@ impl Holes<'_> {
     }
 }
 
+/// A hole's name without its brackets.
+fn bare(text: &str) -> &str {
+    text.trim_start_matches('<').trim_end_matches('>')
+}
+
+/// What the second part of a setting's elements is, and what the hole of the first may be.
+fn second_part(kind: Kind) -> Option<(Kind, &'static [HoleType])> {
+    use HoleType as H;
+    Some(match kind {
+        Kind::Stations => (Kind::Vlan, &[H::Station]),
+        Kind::Ranges => (Kind::Vlan, &[H::StationRange, H::Station]),
+        Kind::Taps => (Kind::Choice(Direction::SET), &[H::Port, H::Ports]),
+        Kind::Pairs => (Kind::Count, &[H::Int, H::Ints]),
+        _ => return None,
+    })
+}
+
 /// Whether a hole's values can be the setting's.
-fn fits(kind: Kind, hole: HoleType) -> bool {
+fn fits(kind: Kind, hole: HoleType, repeated: bool) -> bool {
     use HoleType as H;
     match kind {
-        Kind::Flag | Kind::Choice(_) => false,
-        Kind::Count => hole == H::Int,
-        Kind::Seconds => matches!(hole, H::Int | H::Seconds | H::Minutes | H::Hours | H::Duration),
-        Kind::Vlan => hole == H::Vlan,
+        Kind::Flag | Kind::Choice(_) | Kind::Choices(_) | Kind::Ranges | Kind::Taps | Kind::Pairs => false,
+        Kind::Count => matches!(hole, H::Int | H::Speed) && !repeated,
+        Kind::Seconds => matches!(hole, H::Int | H::Milliseconds | H::Seconds | H::Minutes | H::Hours | H::Duration),
+        Kind::Milliwatts => matches!(hole, H::Watts | H::Milliwatts),
+        Kind::Rate => matches!(hole, H::Rate | H::Pps | H::Kbps | H::Percent),
+        Kind::Vlan => hole == H::Vlan && !repeated,
         Kind::Vlans => matches!(hole, H::Vlan | H::Vlans),
-        Kind::Text => matches!(hole, H::Word | H::Text | H::Rest),
-        Kind::Stations => hole == H::Station,
+        Kind::Port => hole == H::Port && !repeated,
+        Kind::Address => matches!(hole, H::Ip | H::Prefix),
+        Kind::Text => matches!(hole, H::Word | H::Text | H::Rest | H::Int | H::Ip),
+        Kind::Words => matches!(hole, H::Word | H::Text | H::Ip | H::Int | H::Ints),
+        Kind::Station | Kind::Stations => hole == H::Station && !repeated,
+        Kind::Time => hole == H::Time && !repeated,
     }
 }

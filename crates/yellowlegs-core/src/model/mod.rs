@@ -14,8 +14,12 @@ pub mod settings;
 pub use port::{PortName, natural_order};
 pub use record::Record;
 pub use setting::{Key, Origin, Scope, Setting, SettingId, SettingInfo, SettingType};
-pub use station::{Station, StationAddress, StationError};
+pub use station::{Station, StationAddress, StationError, StationRange};
 pub use switch::{FileText, Mark, Quote, Remark, SavedCopy, Slot, Switch, Unread};
 pub use traits::{TraitId, TraitInfo, TraitSlot, Traits, platform};
-pub use value::{Action, Choice, ChoiceSet, Frames, Kind, Mode, Seconds, Value, ValueError};
+pub use value::{
+    Action, Announcement, Cause, Choice, ChoiceSet, Choices, Direction, FastStart, Frames, Kind, LinkType, Media,
+    Milliwatts, Mode, Protocol, Rate, RateUnit, RelayInfo, Seconds, StormAction, Trust, Unidirectional, Value,
+    ValueError,
+};
 pub use vlan::{VlanError, VlanId, VlanSet};

@@ -32,6 +32,10 @@ pub struct Record {
     settings: RecordSettings,
     #[serde(default)]
     vlans: Vec<RecordVlan>,
+    #[serde(default)]
+    every_vlan: RecordSettings,
+    #[serde(default)]
+    mirrors: Vec<RecordMirror>,
     ports: Vec<RecordPort>,
     #[serde(default)]
     unread: Vec<RecordUnread>,
@@ -78,6 +82,13 @@ enum RecordSaved {
 #[serde(deny_unknown_fields)]
 struct RecordVlan {
     vlan: VlanId,
+    settings: RecordSettings,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(deny_unknown_fields)]
+struct RecordMirror {
+    mirror: String,
     settings: RecordSettings,
 }
 
@@ -283,6 +294,15 @@ impl Record {
             files: switch.files.iter().map(|f| f.path().to_owned()).collect(),
             traits: RecordTraits(traits.collect()),
             settings: settings(Scope::Switch, None),
+            every_vlan: RecordSettings(switch.vlan_defaults.iter().map(|(id, value)| (*id, slot(value))).collect()),
+            mirrors: switch
+                .mirrors
+                .iter()
+                .map(|(name, slots)| RecordMirror {
+                    mirror: name.to_string(),
+                    settings: RecordSettings(slots.iter().map(|(id, value)| (*id, slot(value))).collect()),
+                })
+                .collect(),
             vlans: vlans.into_iter().map(|(v, settings)| RecordVlan { vlan: v, settings }).collect(),
             ports: switch
                 .ports
@@ -320,6 +340,15 @@ impl Record {
             if id.info().scope == Scope::Switch {
                 switch.switch_slots[id.slot()] = quotes.slot(slot);
             }
+        }
+        let of = |settings: RecordSettings, scope: Scope, quotes: &mut Quotes| -> BTreeMap<SettingId, Slot> {
+            let mine = settings.0.into_iter().filter(|(id, _)| id.info().scope == scope);
+            mine.map(|(id, slot)| (id, quotes.slot(slot))).collect()
+        };
+        switch.vlan_defaults = of(self.every_vlan, Scope::Vlan, &mut quotes);
+        for RecordMirror { mirror, settings } in self.mirrors {
+            let slots = of(settings, Scope::Mirror, &mut quotes);
+            switch.mirrors.insert(mirror.into(), slots);
         }
         for RecordVlan { vlan, settings } in self.vlans {
             switch.vlan_slots.extend(settings.0.into_iter().map(|(id, slot)| ((vlan, id), quotes.slot(slot))));

@@ -1,9 +1,14 @@
 //! What a setting is: its place in the catalogue, its value in force and where that comes from.
 
 use std::marker::PhantomData;
+use std::net::IpAddr;
 use std::sync::Arc;
 
-use super::{Action, Choice, Frames, Kind, Mark, Mode, Seconds, Slot, Station, Value, VlanId, VlanSet, settings};
+use super::{
+    Action, Announcement, Cause, Choice, Choices, Direction, FastStart, Frames, Kind, LinkType, Mark, Media,
+    Milliwatts, Mode, Protocol, Rate, RelayInfo, Seconds, Slot, Station, StationRange, StormAction, Trust,
+    Unidirectional, Value, VlanId, VlanSet, settings,
+};
 
 /// What a setting belongs to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -14,6 +19,8 @@ pub enum Scope {
     Switch,
     /// One VLAN of the switch.
     Vlan,
+    /// One mirror session of the switch.
+    Mirror,
 }
 
 impl Scope {
@@ -23,6 +30,7 @@ impl Scope {
             Self::Port => "port",
             Self::Switch => "switch",
             Self::Vlan => "vlan",
+            Self::Mirror => "mirror session",
         }
     }
 }
@@ -70,9 +78,14 @@ impl SettingId {
         usize::from(self.0)
     }
 
-    /// Position among the settings of its scope.
+    /// Position among the settings of its scope, for those of ports and switches.
     pub(crate) fn slot(self) -> usize {
         usize::from(self.0) - if self.info().scope == Scope::Switch { settings::PORT_COUNT } else { 0 }
+    }
+
+    /// All settings of one scope, in the order of the catalogue.
+    pub fn of(scope: Scope) -> impl Iterator<Item = Self> {
+        Self::all().filter(move |id| id.info().scope == scope)
     }
 }
 
@@ -124,6 +137,24 @@ setting_type! {
     Mode = Kind::Choice(Mode::SET), Value::Choice { index, .. } => Self::from_index(*index);
     Action = Kind::Choice(Action::SET), Value::Choice { index, .. } => Self::from_index(*index);
     Frames = Kind::Choice(Frames::SET), Value::Choice { index, .. } => Self::from_index(*index);
+    FastStart = Kind::Choice(FastStart::SET), Value::Choice { index, .. } => Self::from_index(*index);
+    Protocol = Kind::Choice(Protocol::SET), Value::Choice { index, .. } => Self::from_index(*index);
+    LinkType = Kind::Choice(LinkType::SET), Value::Choice { index, .. } => Self::from_index(*index);
+    Media = Kind::Choice(Media::SET), Value::Choice { index, .. } => Self::from_index(*index);
+    RelayInfo = Kind::Choice(RelayInfo::SET), Value::Choice { index, .. } => Self::from_index(*index);
+    Trust = Kind::Choice(Trust::SET), Value::Choice { index, .. } => Self::from_index(*index);
+    Announcement = Kind::Choice(Announcement::SET), Value::Choice { index, .. } => Self::from_index(*index);
+    Unidirectional = Kind::Choice(Unidirectional::SET), Value::Choice { index, .. } => Self::from_index(*index);
+    StormAction = Kind::Choice(StormAction::SET), Value::Choice { index, .. } => Self::from_index(*index);
+    Choices<Cause> = Kind::Choices(Cause::SET), Value::Choices { bits, .. } => Some(Self::of_bits(*bits));
+    Milliwatts = Kind::Milliwatts, Value::Milliwatts(v) => Some(Milliwatts(*v));
+    Option<Rate> = Kind::Rate, Value::Rate(v) => Some(*v);
+    Option<IpAddr> = Kind::Address, Value::Address(v) => Some(*v);
+    Option<Arc<str>> = Kind::Port, Value::Port(v) => Some(v.clone());
+    Arc<[Arc<str>]> = Kind::Words, Value::Words(v) => Some(Arc::clone(v));
+    Arc<[(StationRange, VlanId)]> = Kind::Ranges, Value::Ranges(v) => Some(Arc::clone(v));
+    Arc<[(Arc<str>, Direction)]> = Kind::Taps, Value::Taps(v) => Some(Arc::clone(v));
+    Arc<[(u32, u32)]> = Kind::Pairs, Value::Pairs(v) => Some(Arc::clone(v));
     Option<VlanId> = Kind::Vlan, Value::Vlan(v) => Some(*v);
     Arc<VlanSet> = Kind::Vlans, Value::Vlans(v) => Some(Arc::clone(v));
     Arc<str> = Kind::Text, Value::Text(v) => Some(Arc::clone(v));

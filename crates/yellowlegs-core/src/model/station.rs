@@ -85,6 +85,78 @@ impl Station {
     }
 }
 
+/// Station addresses from one to another, both included.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct StationRange {
+    /// The lowest.
+    pub from: StationAddress,
+    /// The highest.
+    pub to: StationAddress,
+}
+
+impl StationAddress {
+    /// As a number: the first octet is the highest.
+    pub fn number(self) -> u64 {
+        self.0.iter().fold(0, |n, b| n << 8 | u64::from(*b))
+    }
+
+    fn of_number(number: u64) -> Self {
+        let bytes = number.to_be_bytes();
+        Self(std::array::from_fn(|i| bytes[i + 2]))
+    }
+}
+
+impl StationRange {
+    /// One address.
+    pub fn one(address: StationAddress) -> Self {
+        Self { from: address, to: address }
+    }
+
+    /// From one address to another; `None` when they are the wrong way round.
+    pub fn between(from: StationAddress, to: StationAddress) -> Option<Self> {
+        (from <= to).then_some(Self { from, to })
+    }
+
+    /// The addresses that share the first `bits` bits, 0 to 48.
+    pub fn prefix(address: StationAddress, bits: u32) -> Option<Self> {
+        let free = 48_u32.checked_sub(bits)?;
+        let low = (1_u64 << free) - 1;
+        let number = address.number();
+        Some(Self { from: StationAddress::of_number(number & !low), to: StationAddress::of_number(number | low) })
+    }
+
+    /// The addresses that agree where the mask has ones; `None` when its ones are not all in front.
+    pub fn masked(address: StationAddress, mask: StationAddress) -> Option<Self> {
+        let bits = (mask.number() << 16).leading_ones();
+        (Self::prefix(mask, bits)?.from == mask).then_some(())?;
+        Self::prefix(address, bits)
+    }
+
+    /// How many addresses are in it.
+    pub fn size(self) -> u64 {
+        self.to.number() - self.from.number() + 1
+    }
+
+    /// Whether an address is in it.
+    pub fn contains(self, address: StationAddress) -> bool {
+        self.from <= address && address <= self.to
+    }
+
+    /// Reads `from-to@vlan`, as it is printed with a VLAN behind it.
+    pub fn parse_with_vlan(text: &str) -> Option<(Self, VlanId)> {
+        let (range, vlan) = text.split_once('@')?;
+        let (from, to) = range.split_once('-')?;
+        let range = Self::between(StationAddress::parse(from).ok()?, StationAddress::parse(to).ok()?)?;
+        Some((range, VlanId::new(vlan.parse().ok()?).ok()?))
+    }
+}
+
+impl fmt::Display for StationRange {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}-{}", self.from, self.to)
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -107,5 +179,17 @@ mod tests {
         if let Ok(address) = address {
             assert_eq!(address.to_string(), "02:00:5e:10:00:0a");
         }
+    }
+
+    #[rstest]
+    #[case("02:00:5e:10:20:30", "ff:ff:ff:00:00:00", Some("02:00:5e:00:00:00-02:00:5e:ff:ff:ff"))]
+    #[case("02:00:5e:10:20:30", "ff:ff:ff:ff:ff:ff", Some("02:00:5e:10:20:30-02:00:5e:10:20:30"))]
+    #[case("02:00:5e:10:20:30", "00:00:00:00:00:00", Some("00:00:00:00:00:00-ff:ff:ff:ff:ff:ff"))]
+    #[case("02:00:5e:10:20:30", "ff:00:ff:00:00:00", None)]
+    fn masks(#[case] address: &str, #[case] mask: &str, #[case] range: Option<&str>) {
+        let read = |text| StationAddress::parse(text).unwrap();
+        let masked = StationRange::masked(read(address), read(mask));
+        assert_eq!(masked.map(|r| r.to_string()), range.map(str::to_owned));
+        assert!(masked.is_none_or(|r| r.contains(read(address)) && r.size().is_power_of_two()));
     }
 }

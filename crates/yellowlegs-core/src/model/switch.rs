@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use super::{Key, Origin, PortName, Scope, Setting, SettingId, SettingType, Traits, Value, VlanId, settings};
-use crate::source::{Place, Source};
+use crate::source::{Place, Source, Word};
 
 /// A stretch of a line in one of the switch's files. Small, so that every setting can carry one.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -30,7 +30,12 @@ impl Mark {
 #[derive(Debug, Clone)]
 pub enum FileText {
     /// The file's text.
-    Text(Arc<Source>),
+    Text {
+        /// It.
+        source: Arc<Source>,
+        /// The stretches that are never shown.
+        secrets: Arc<[Word]>,
+    },
     /// The few lines that a record carries.
     Quoted {
         /// The file's path.
@@ -113,6 +118,8 @@ pub struct Switch {
     pub(crate) port_places: Vec<Option<Mark>>,
     pub(crate) switch_slots: Vec<Slot>,
     pub(crate) vlan_slots: BTreeMap<(VlanId, SettingId), Slot>,
+    pub(crate) vlan_defaults: BTreeMap<SettingId, Slot>,
+    pub(crate) mirrors: BTreeMap<Arc<str>, BTreeMap<SettingId, Slot>>,
     pub(crate) traits: Arc<Traits>,
     pub(crate) unread: Vec<Unread>,
     pub(crate) remarks: Vec<Remark>,
@@ -132,6 +139,8 @@ impl Switch {
             port_places: Vec::new(),
             switch_slots: vec![Slot::UNKNOWN; settings::SWITCH_COUNT],
             vlan_slots: BTreeMap::new(),
+            vlan_defaults: BTreeMap::new(),
+            mirrors: BTreeMap::new(),
             traits: Arc::default(),
             unread: Vec::new(),
             remarks: Vec::new(),
@@ -196,9 +205,19 @@ impl Switch {
         let slot = match (id.info().scope, port) {
             (Scope::Port, Some(port)) => self.port_slots.get(port * settings::PORT_COUNT + id.slot()),
             (Scope::Switch, _) => self.switch_slots.get(id.slot()),
-            (Scope::Port, None) | (Scope::Vlan, _) => None,
+            (Scope::Port, None) | (Scope::Vlan | Scope::Mirror, _) => None,
         };
         slot.unwrap_or(&Slot::UNKNOWN)
+    }
+
+    /// A setting of a VLAN: its own, or what holds for every VLAN.
+    pub fn vlan_slot(&self, vlan: VlanId, id: SettingId) -> &Slot {
+        self.vlan_slots.get(&(vlan, id)).or_else(|| self.vlan_defaults.get(&id)).unwrap_or(&Slot::UNKNOWN)
+    }
+
+    /// The mirror sessions by name, each with its settings.
+    pub fn mirrors(&self) -> &BTreeMap<Arc<str>, BTreeMap<SettingId, Slot>> {
+        &self.mirrors
     }
 
     /// A setting with its type.
@@ -220,15 +239,17 @@ impl Switch {
     pub fn quote(&self, mark: Mark) -> Option<Quote> {
         let file = self.files.get(usize::from(mark.file))?;
         let path = match file {
-            FileText::Text(source) => Arc::clone(source.path()),
+            FileText::Text { source, .. } => Arc::clone(source.path()),
             FileText::Quoted { path, .. } => Arc::clone(path),
         };
         let (text, column, width) = match file {
-            FileText::Text(source) => {
+            FileText::Text { source, secrets } => {
                 let start = mark.offset as usize;
                 let (line, column) = source.line_around(start);
                 let words = source.text().get(start..start + mark.width as usize).unwrap_or_default();
-                (line.to_owned(), column, words.chars().count() as u32)
+                let before = source.text().get(..start).unwrap_or_default();
+                let begins = memchr::memrchr(b'\n', before.as_bytes()).map_or(0, |i| i + 1);
+                (masked(line, begins, secrets), column, words.chars().count() as u32)
             }
             FileText::Quoted { lines, .. } => (lines.get(&mark.line)?.clone(), mark.offset + 1, mark.width),
         };
@@ -236,11 +257,30 @@ impl Switch {
     }
 }
 
+/// A line with its secrets masked; what follows them keeps its column.
+fn masked(line: &str, begins: usize, secrets: &[Word]) -> String {
+    let mut shown = line.to_owned();
+    let inside = secrets.iter().filter(|s| s.start >= begins && s.start < begins + line.len());
+    for secret in inside {
+        let (from, to) = (secret.start - begins, (secret.end - begins).min(shown.len()));
+        let Some(words) = shown.get(from..to) else { continue };
+        // As wide in characters; as many bytes, so that the next secret's place still holds.
+        let mask: String = words.bytes().map(|_| '*').collect();
+        shown.replace_range(from..to, &mask);
+    }
+    shown
+}
+
 impl FileText {
+    /// A text with the stretches that are never shown.
+    pub(crate) fn text(source: Arc<Source>, secrets: Vec<Word>) -> Self {
+        Self::Text { source, secrets: secrets.into() }
+    }
+
     /// The file's path, relative to the fleet's root.
     pub fn path(&self) -> &str {
         match self {
-            Self::Text(source) => source.path(),
+            Self::Text { source, .. } => source.path(),
             Self::Quoted { path, .. } => path,
         }
     }

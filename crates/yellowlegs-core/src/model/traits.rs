@@ -36,46 +36,60 @@ impl TraitId {
     }
 }
 
-/// The platform's traits, one constant each.
-pub mod platform {
-    use super::{TraitId, TraitInfo};
+macro_rules! traits {
+    ($($name:ident = $word:literal, $many:literal, [$($value:literal),*], $meaning:literal;)+) => {
+        /// The platform's traits, one constant each.
+        pub mod platform {
+            use super::{TraitId, TraitInfo};
 
-    /// What a trunk carries while no line lists its VLANs.
-    pub const TRUNK_WITHOUT_LIST: TraitId = TraitId(0);
-    /// The modes in which port security has no effect.
-    pub const PORT_SECURITY_VOID_IN: TraitId = TraitId(1);
-    /// How a port's stations are counted against its limit.
-    pub const STATIONS_COUNTED: TraitId = TraitId(2);
-    /// Which switches DHCP snooping needs.
-    pub const SNOOPING_SWITCHES: TraitId = TraitId(3);
+            #[allow(non_camel_case_types)]
+            enum Row { $($name),+ }
 
-    /// Every trait.
-    pub static ALL: &[TraitInfo] = &[
-        TraitInfo {
-            name: "trunk-without-list",
-            words: &["all", "none"],
-            many: false,
-            meaning: "what a trunk carries while no line lists its VLANs",
-        },
-        TraitInfo {
-            name: "port-security-void-in",
-            words: &["access", "trunk", "negotiated"],
-            many: true,
-            meaning: "the modes in which port security is refused or ignored; [] when it works in all",
-        },
-        TraitInfo {
-            name: "stations-counted",
-            words: &["per-station", "per-station-and-vlan"],
-            many: false,
-            meaning: "whether a phone that speaks in two VLANs counts once or twice against the limit",
-        },
-        TraitInfo {
-            name: "snooping-switches",
-            words: &["global", "vlan"],
-            many: true,
-            meaning: "which switches must be thrown before DHCP snooping acts in a VLAN",
-        },
-    ];
+            $(
+                #[doc = $meaning]
+                pub const $name: TraitId = TraitId(Row::$name as usize);
+            )+
+
+            /// Every trait.
+            pub static ALL: &[TraitInfo] =
+                &[$(TraitInfo { name: $word, words: &[$($value),*], many: $many, meaning: $meaning }),+];
+        }
+    };
+}
+
+traits! {
+    TRUNK_WITHOUT_LIST = "trunk-without-list", false, ["all", "none"],
+        "What a trunk carries while no line lists its VLANs.";
+    MODE_FROM = "mode-from", false, ["statement", "membership"],
+        "What makes a port a trunk: a statement (port.mode), or membership: one that is a tagged member of any VLAN but its voice VLAN.";
+    PORT_SECURITY_VOID_IN = "port-security-void-in", true, ["access", "trunk", "negotiated"],
+        "The modes in which port security is refused or ignored; [] when it works in all.";
+    STATIONS_COUNTED = "stations-counted", false, ["per-station", "per-station-and-vlan"],
+        "Whether a phone that speaks in two VLANs counts once or twice against the limit.";
+    SNOOPING_SWITCHES = "snooping-switches", true, ["global", "vlan"],
+        "Which switches must be thrown before DHCP snooping acts in a VLAN.";
+    INSPECTION_SWITCHES = "inspection-switches", true, ["global", "vlan"],
+        "Which switches must be thrown before ARP inspection acts in a VLAN.";
+    MULTICAST_SWITCHES = "multicast-switches", true, ["global", "vlan", "filtering"],
+        "Which switches must be thrown before unregistered groups are filtered in a VLAN.";
+    PLAIN_ON_TRUNK = "plain-fast-start-on-trunk", false, ["works", "void"],
+        "Whether the plain form of fast start works on a trunk.";
+    EDGE_DETECTED = "edge-detected", false, ["yes", "no"],
+        "Whether the rapid protocol takes a port for an edge by itself when no bridge is heard (about 3 s).";
+    RAPID_WITHOUT_EDGE = "rapid-without-edge", false, ["standard", "classic"],
+        "What a rapid port that is no edge waits towards a host: max age + hello by the standard's timers, or the classic 2 × forward delay.";
+    HOST_SPEED_UP = "host-speed-up", true, ["voided-by-tags", "voided-by-second-station"],
+        "Where the classic protocol has a speed-up for host ports: what voids it; [] when nothing does. Leave it out where there is none.";
+    FILTER_ENDS = "edge-bpdu-filter-ends", false, ["on-bpdu", "never"],
+        "Whether a BPDU filter set by the default for edge ports ends when a BPDU is heard.";
+    FLAP_COUNTS = "flap-counts", false, ["loss-of-link", "each-change"],
+        "What counts as a flap.";
+    VLAN_MIRROR = "vlan-mirror", false, ["yes", "no"],
+        "Whether a VLAN can be mirrored.";
+    POWER_SET_ASIDE = "power-set-aside", true, ["negotiated", "class", "limit", "port-maximum"],
+        "By what power is set aside for a port: the first of these that is known (IEEE 802.3, 33, 79 and 145).";
+    VOICE_TOLD_BY = "voice-told-by", true, ["lldp-med", "own-protocol"],
+        "Which announcements tell a phone its VLAN.";
 }
 
 /// What a dialect declares of one trait: a bit for each word that holds, and the line that says so.

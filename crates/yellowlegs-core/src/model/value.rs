@@ -1,9 +1,13 @@
 //! The kinds of values that settings have.
 
 use std::fmt;
+use std::marker::PhantomData;
+use std::net::IpAddr;
 use std::sync::Arc;
 
-use super::{Station, VlanError, VlanId, VlanSet};
+use jiff::Timestamp;
+
+use super::{Station, StationAddress, StationRange, VlanError, VlanId, VlanSet};
 
 /// The words a choice may be.
 #[derive(Debug, PartialEq, Eq)]
@@ -23,6 +27,24 @@ pub trait Choice: Copy + Sized + 'static {
     /// Its word.
     fn word(self) -> &'static str {
         Self::SET.words.get(usize::from(self.index())).copied().unwrap_or_default()
+    }
+}
+
+/// Several words of a choice.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Choices<C> {
+    bits: u32,
+    of: PhantomData<C>,
+}
+
+impl<C: Choice> Choices<C> {
+    pub(super) fn of_bits(bits: u32) -> Self {
+        Self { bits, of: PhantomData }
+    }
+
+    /// Whether a word is among them.
+    pub fn contains(self, choice: C) -> bool {
+        self.bits >> choice.index() & 1 == 1
     }
 }
 
@@ -86,6 +108,249 @@ choice! {
     }
 }
 
+choice! {
+    /// How a port becomes an edge port (IEEE 802.1Q, 13.27: admin edge and auto edge).
+    FastStart {
+        /// It does not: it waits like any port between bridges.
+        Off = "off",
+        /// The plain form: on some platforms void on a trunk (trait plain-fast-start-on-trunk).
+        Edge = "edge",
+        /// The explicit form that holds on a trunk too.
+        EdgeOnTrunk = "edge-on-trunk",
+        /// It becomes one when no bridge is heard.
+        Auto = "auto",
+    }
+}
+
+choice! {
+    /// The spanning tree's protocol.
+    Protocol {
+        /// Listening and learning, 2 × forward delay (IEEE 802.1D-1998).
+        Classic = "classic",
+        /// The same, one tree for each VLAN.
+        ClassicPerVlan = "classic-per-vlan",
+        /// Proposal and agreement (IEEE 802.1Q, 13).
+        Rapid = "rapid",
+        /// The same, one tree for each VLAN.
+        RapidPerVlan = "rapid-per-vlan",
+        /// Rapid, with VLANs mapped to several trees (IEEE 802.1Q, 13).
+        Multiple = "multiple",
+    }
+}
+
+choice! {
+    /// Whether a link is taken for point-to-point (IEEE 802.1Q, 13.27: adminPointToPointMAC).
+    LinkType {
+        /// By its duplex.
+        Auto = "auto",
+        /// Always.
+        PointToPoint = "point-to-point",
+        /// Never.
+        Shared = "shared",
+    }
+}
+
+choice! {
+    /// What a link runs over.
+    Media {
+        /// Copper: it fails both ways at once.
+        Copper = "copper",
+        /// Fibre: it can fail one way.
+        Fibre = "fibre",
+    }
+}
+
+choice! {
+    /// What is done with relay information (option 82, RFC 3046) in client messages.
+    RelayInfo {
+        /// It is left as it is.
+        Keep = "keep",
+        /// It is put in.
+        Insert = "insert",
+        /// What is there is replaced.
+        Replace = "replace",
+        /// It is taken out.
+        Remove = "remove",
+    }
+}
+
+choice! {
+    /// Which marking of arriving frames a port trusts.
+    Trust {
+        /// None: frames are marked anew.
+        Nothing = "none",
+        /// The 802.1p priority.
+        Priority = "priority",
+        /// The DSCP (RFC 2474).
+        Dscp = "dscp",
+        /// Both.
+        Both = "both",
+    }
+}
+
+choice! {
+    /// The network policy that a port announces for an application (LLDP-MED, ANSI/TIA-1057, 10.2.3).
+    Announcement {
+        /// None is announced.
+        Nothing = "none",
+        /// A VLAN, tagged.
+        Tagged = "tagged",
+        /// Untagged.
+        Untagged = "untagged",
+        /// VLAN 0: tagged for its priority only.
+        PriorityTagged = "priority-tagged",
+    }
+}
+
+choice! {
+    /// What unidirectional link detection does (RFC 5171), weakest first.
+    Unidirectional {
+        /// It is off.
+        Off = "off",
+        /// It tells.
+        ReportOnly = "report-only",
+        /// It takes the port down when the fault is proven.
+        DisablePort = "disable-port",
+        /// It takes the port down when the neighbour falls silent, too.
+        Strict = "strict",
+    }
+}
+
+choice! {
+    /// What happens to frames above a storm limit.
+    StormAction {
+        /// They are dropped.
+        Drop = "drop",
+        /// The port is held down.
+        DisablePort = "disable-port",
+    }
+}
+
+choice! {
+    /// Which frames of a mirror's source are copied.
+    Direction {
+        /// Those it receives.
+        Received = "received",
+        /// Those it sends.
+        Sent = "sent",
+        /// Both.
+        Both = "both",
+    }
+}
+
+choice! {
+    /// What holds a port down.
+    Cause {
+        /// Somebody shut it.
+        Administrative = "administrative",
+        /// Nothing is plugged in.
+        NoLink = "no-link",
+        /// One station too many.
+        PortSecurity = "port-security",
+        /// A BPDU on an edge port.
+        BpduGuard = "bpdu-guard",
+        /// A superior BPDU.
+        RootGuard = "root-guard",
+        /// BPDUs that faded.
+        LoopGuard = "loop-guard",
+        /// Its own probe came back.
+        LoopDetection = "loop-detection",
+        /// More frames of a kind than the storm limit.
+        Storm = "storm",
+        /// A link that works one way.
+        Unidirectional = "unidirectional",
+        /// A link that came and went too often.
+        Flap = "flap",
+        /// More client messages than the limit of DHCP snooping.
+        DhcpRate = "dhcp-rate",
+        /// More ARP messages than the limit of ARP inspection.
+        ArpRate = "arp-rate",
+        /// Authentication failed.
+        Authentication = "authentication",
+        /// More power asked than there is.
+        Power = "power",
+        /// Something else.
+        Other = "other",
+    }
+}
+
+choice! {
+    /// The unit of a rate.
+    RateUnit {
+        /// Packets a second.
+        Packets = "pps",
+        /// Kilobits a second.
+        Kilobits = "kbps",
+        /// Percent of the port's speed.
+        Percent = "%",
+    }
+}
+
+/// A rate with its unit.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Rate {
+    /// How many.
+    pub amount: u32,
+    /// Of what.
+    pub unit: RateUnit,
+}
+
+impl Rate {
+    /// Reads `100pps`, `64 kbps`, `10 Mbps`, `5%` and the like; a bare number has no unit and is none.
+    pub fn parse(text: &str) -> Option<Self> {
+        let end = text.bytes().position(|b| !b.is_ascii_digit()).filter(|end| *end > 0)?;
+        let (digits, unit) = text.split_at(end);
+        let amount: u32 = digits.parse().ok()?;
+        let (unit, times) = match unit.trim().to_ascii_lowercase().as_str() {
+            "pps" | "p/s" | "packets/s" => (RateUnit::Packets, 1),
+            "kpps" => (RateUnit::Packets, 1000),
+            "kbps" | "kbit/s" | "kb/s" | "k" => (RateUnit::Kilobits, 1),
+            "mbps" | "mbit/s" | "mb/s" | "m" => (RateUnit::Kilobits, 1000),
+            "gbps" | "gbit/s" | "gb/s" | "g" => (RateUnit::Kilobits, 1_000_000),
+            "%" | "percent" => (RateUnit::Percent, 1),
+            _ => return None,
+        };
+        Some(Self { amount: amount.checked_mul(times)?, unit })
+    }
+}
+
+impl fmt::Display for Rate {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{} {}", self.amount, self.unit)
+    }
+}
+
+/// Power in milliwatts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Milliwatts(pub u32);
+
+impl Milliwatts {
+    /// Reads `15.4`, `15.4W`, `15400mW`: watts where no unit says otherwise.
+    pub fn parse(text: &str) -> Option<Self> {
+        let lower = text.trim().to_ascii_lowercase();
+        if let Some(milli) = lower.strip_suffix("mw") {
+            return milli.trim().parse().ok().map(Self);
+        }
+        let watts = lower.strip_suffix("watts").or_else(|| lower.strip_suffix('w')).unwrap_or(&lower).trim();
+        let (whole, part) = watts.split_once('.').unwrap_or((watts, "0"));
+        if part.is_empty() || part.len() > 3 || !part.bytes().all(|b| b.is_ascii_digit()) {
+            return None;
+        }
+        let whole: u32 = whole.parse().ok()?;
+        let part: u32 = format!("{part:0<3}").parse().ok()?;
+        whole.checked_mul(1000)?.checked_add(part).map(Self)
+    }
+}
+
+impl fmt::Display for Milliwatts {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let (whole, part) = (self.0 / 1000, self.0 % 1000);
+        let part = format!("{part:03}");
+        let part = part.trim_end_matches('0');
+        if part.is_empty() { write!(f, "{whole} W") } else { write!(f, "{whole}.{part} W") }
+    }
+}
+
 /// A length of time in whole seconds.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Seconds(pub u32);
@@ -110,16 +375,38 @@ pub enum Kind {
     Count,
     /// Whole seconds; 0 means never or off, as the setting says.
     Seconds,
+    /// Power in milliwatts.
+    Milliwatts,
+    /// A rate with its unit, or none.
+    Rate,
     /// One of a few words.
     Choice(&'static ChoiceSet),
+    /// Several of a few words.
+    Choices(&'static ChoiceSet),
     /// One VLAN, or none.
     Vlan,
     /// A set of VLANs.
     Vlans,
+    /// One port, or none.
+    Port,
+    /// An IP address, or none.
+    Address,
     /// Free text.
     Text,
+    /// A list of words.
+    Words,
+    /// A station address.
+    Station,
     /// A list of stations.
     Stations,
+    /// Ranges of station addresses, each with the VLAN its stations are put in.
+    Ranges,
+    /// Sources of a mirror: ports, each with a direction.
+    Taps,
+    /// Pairs of numbers, such as DSCP to queue.
+    Pairs,
+    /// A moment.
+    Time,
 }
 
 impl Kind {
@@ -129,66 +416,125 @@ impl Kind {
             Self::Flag => "true or false".into(),
             Self::Count => "a number".into(),
             Self::Seconds => "a duration in seconds".into(),
+            Self::Milliwatts => "power in milliwatts, or a text such as \"15.4W\"".into(),
+            Self::Rate => "a rate with its unit, such as \"100pps\", \"64kbps\" or \"5%\", or none".into(),
             Self::Choice(set) => format!("one of {}", set.words.join(", ")),
+            Self::Choices(set) => format!("a list of {}", set.words.join(", ")),
             Self::Vlan => "a VLAN (1 to 4094) or none".into(),
             Self::Vlans => "a list of VLANs".into(),
+            Self::Port => "a port or none".into(),
+            Self::Address => "an IP address or none".into(),
             Self::Text => "text".into(),
+            Self::Words => "a list of words".into(),
+            Self::Station => "a station address".into(),
             Self::Stations => "a list of station addresses".into(),
+            Self::Ranges => "a list of station ranges, each with a VLAN".into(),
+            Self::Taps => "a list of ports, each with a direction (received, sent, both)".into(),
+            Self::Pairs => "a list of pairs of numbers, such as 46:5".into(),
+            Self::Time => "a date and time".into(),
         }
     }
 
     /// Whether statements may add to it and take from it.
     pub fn is_list(self) -> bool {
-        matches!(self, Self::Vlans | Self::Stations)
+        use Kind as K;
+        matches!(self, K::Choices(_) | K::Vlans | K::Words | K::Stations | K::Ranges | K::Taps | K::Pairs)
     }
 
-    /// The value that stands for "off": false, none, an empty list, zero. Choices and texts have none.
+    /// The value that stands for "off": false, none, an empty list, zero, the word off or none. Others have none.
     pub fn off(self) -> Option<Value> {
         Some(match self {
             Self::Flag => Value::Flag(false),
             Self::Count => Value::Count(0),
             Self::Seconds => Value::Seconds(0),
+            Self::Milliwatts => Value::Milliwatts(0),
+            Self::Rate => Value::Rate(None),
             Self::Vlan => Value::Vlan(None),
+            Self::Port => Value::Port(None),
+            Self::Address => Value::Address(None),
+            Self::Choice(set) => {
+                let index = set.words.iter().position(|w| matches!(*w, "off" | "none"))?;
+                Value::Choice { set, index: index as u8 }
+            }
+            Self::Choices(set) => Value::Choices { set, bits: 0 },
             Self::Vlans => Value::Vlans(Arc::default()),
+            Self::Words => Value::Words(Arc::default()),
             Self::Stations => Value::Stations(Arc::default()),
-            Self::Choice(_) | Self::Text => return None,
+            Self::Ranges => Value::Ranges(Arc::default()),
+            Self::Taps => Value::Taps(Arc::default()),
+            Self::Pairs => Value::Pairs(Arc::default()),
+            Self::Text | Self::Station | Self::Time => return None,
         })
     }
 
     /// Reads a word written in a dialect, a policy or a record.
     pub fn parse(self, text: &str) -> Result<Value, ValueError> {
         let mismatch = || ValueError::Mismatch { wanted: self.describe(), found: text.to_owned() };
+        let position = |set: &ChoiceSet, word: &str| set.words.iter().position(|w| *w == word).ok_or_else(mismatch);
         Ok(match self {
             Self::Flag => Value::Flag(text.parse().map_err(|_| mismatch())?),
             Self::Count => Value::Count(text.parse().map_err(|_| mismatch())?),
             Self::Seconds => Value::Seconds(text.parse().map_err(|_| mismatch())?),
-            Self::Choice(set) => {
-                let index = set.words.iter().position(|w| *w == text).ok_or_else(mismatch)?;
-                Value::Choice { set, index: index as u8 }
+            Self::Milliwatts => Value::Milliwatts(Milliwatts::parse(text).ok_or_else(mismatch)?.0),
+            Self::Rate if text == "none" => Value::Rate(None),
+            Self::Rate => Value::Rate(Some(Rate::parse(text).ok_or_else(mismatch)?)),
+            Self::Choice(set) => Value::Choice { set, index: position(set, text)? as u8 },
+            Self::Choices(set) => {
+                let words = text.split(',').map(str::trim).filter(|w| !w.is_empty());
+                let bits = words.map(|w| Ok(1 << position(set, w)?)).sum::<Result<u32, ValueError>>()?;
+                Value::Choices { set, bits }
             }
             Self::Vlan if text == "none" => Value::Vlan(None),
             Self::Vlan => Value::Vlan(Some(VlanId::new(text.parse().map_err(|_| mismatch())?)?)),
             Self::Vlans => Value::Vlans(Arc::new(VlanSet::parse(text).ok_or_else(mismatch)?)),
+            Self::Port => Value::Port((text != "none").then(|| text.into())),
+            Self::Address if text == "none" => Value::Address(None),
+            Self::Address => Value::Address(Some(text.parse().map_err(|_| mismatch())?)),
             Self::Text => Value::Text(text.into()),
-            Self::Stations if text.is_empty() => Value::Stations(Arc::default()),
-            Self::Stations => {
-                let stations: Option<Vec<Station>> = text.split(',').map(|t| Station::parse(t.trim())).collect();
-                Value::Stations(stations.ok_or_else(mismatch)?.into())
-            }
+            Self::Words => Value::Words(elements(text, |t| Some(Arc::from(t))).ok_or_else(mismatch)?),
+            Self::Station => Value::Station(StationAddress::parse(text).map_err(|_| mismatch())?),
+            Self::Stations => Value::Stations(elements(text, Station::parse).ok_or_else(mismatch)?),
+            Self::Ranges => Value::Ranges(elements(text, StationRange::parse_with_vlan).ok_or_else(mismatch)?),
+            Self::Taps => Value::Taps(elements(text, tap).ok_or_else(mismatch)?),
+            Self::Pairs => Value::Pairs(elements(text, pair).ok_or_else(mismatch)?),
+            Self::Time => Value::Time(text.parse().map_err(|_| mismatch())?),
         })
     }
 
     /// Takes a number where the kind allows one.
     pub fn from_number(self, number: i64) -> Result<Value, ValueError> {
         let mismatch = || ValueError::Mismatch { wanted: self.describe(), found: number.to_string() };
+        let small = || u32::try_from(number).map_err(|_| mismatch());
         Ok(match self {
-            Self::Count => Value::Count(number.try_into().map_err(|_| mismatch())?),
-            Self::Seconds => Value::Seconds(number.try_into().map_err(|_| mismatch())?),
+            Self::Count => Value::Count(small()?),
+            Self::Seconds => Value::Seconds(small()?),
+            Self::Milliwatts => Value::Milliwatts(small()?),
             Self::Vlan => Value::Vlan(Some(VlanId::new(number)?)),
             Self::Vlans => Value::Vlans(Arc::new([VlanId::new(number)?].into_iter().collect())),
+            Self::Port => Value::Port(Some(number.to_string().into())),
+            Self::Text => Value::Text(number.to_string().into()),
             _ => return Err(mismatch()),
         })
     }
+}
+
+/// The elements of a list, separated by commas; an empty text and `none` are an empty list.
+fn elements<T>(text: &str, read: impl Fn(&str) -> Option<T>) -> Option<Arc<[T]>> {
+    if matches!(text.trim(), "" | "none") {
+        return Some(Arc::new([]));
+    }
+    text.split(',').map(|t| read(t.trim())).collect()
+}
+
+fn tap(text: &str) -> Option<(Arc<str>, Direction)> {
+    let (port, word) = text.split_once(char::is_whitespace)?;
+    let index = Direction::SET.words.iter().position(|w| *w == word.trim())?;
+    Some((port.into(), Direction::from_index(index as u8)?))
+}
+
+fn pair(text: &str) -> Option<(u32, u32)> {
+    let (a, b) = text.split_once(':')?;
+    Some((a.trim().parse().ok()?, b.trim().parse().ok()?))
 }
 
 /// A text or number that is no value of the kind asked for.
@@ -216,6 +562,33 @@ pub enum Value {
     Count(u32),
     /// Whole seconds.
     Seconds(u32),
+    /// Power.
+    Milliwatts(u32),
+    /// A rate, or none.
+    Rate(Option<Rate>),
+    /// Several of a few words: bit n for word n.
+    Choices {
+        /// The words.
+        set: &'static ChoiceSet,
+        /// Which.
+        bits: u32,
+    },
+    /// One port by name, or none.
+    Port(Option<Arc<str>>),
+    /// An IP address, or none.
+    Address(Option<IpAddr>),
+    /// Words, in the order written.
+    Words(Arc<[Arc<str>]>),
+    /// A station address.
+    Station(StationAddress),
+    /// Ranges of stations with their VLANs, in the order written.
+    Ranges(Arc<[(StationRange, VlanId)]>),
+    /// Sources of a mirror with their directions.
+    Taps(Arc<[(Arc<str>, Direction)]>),
+    /// Pairs of numbers.
+    Pairs(Arc<[(u32, u32)]>),
+    /// A moment.
+    Time(Timestamp),
     /// One of a few words.
     Choice {
         /// The words.
@@ -233,19 +606,117 @@ pub enum Value {
     Stations(Arc<[Station]>),
 }
 
+impl Value {
+    /// The elements of a list as texts; `None` when it is no list of its own elements.
+    fn elements(&self) -> Option<Vec<String>> {
+        Some(match self {
+            Self::Words(words) => words.iter().map(ToString::to_string).collect(),
+            Self::Stations(stations) => stations.iter().map(ToString::to_string).collect(),
+            Self::Ranges(ranges) => ranges.iter().map(|(range, vlan)| format!("{range}@{vlan}")).collect(),
+            Self::Taps(taps) => taps.iter().map(|(port, direction)| format!("{port} {direction}")).collect(),
+            Self::Pairs(pairs) => pairs.iter().map(|(a, b)| format!("{a}:{b}")).collect(),
+            Self::Choices { set, bits } => {
+                let words = set.words.iter().enumerate();
+                words.filter(|(i, _)| bits >> i & 1 == 1).map(|(_, w)| (*w).to_owned()).collect()
+            }
+            _ => return None,
+        })
+    }
+
+    /// A list with another's elements put in.
+    pub(crate) fn plus(&self, more: &Self) -> Option<Self> {
+        fn join<T: Clone + PartialEq>(a: &[T], b: &[T]) -> Arc<[T]> {
+            a.iter().chain(b.iter().filter(|new| !a.contains(new))).cloned().collect()
+        }
+        Some(match (self, more) {
+            (Self::Vlans(a), Self::Vlans(b)) => Self::Vlans(Arc::new(a.union(b))),
+            (Self::Words(a), Self::Words(b)) => Self::Words(join(a, b)),
+            (Self::Stations(a), Self::Stations(b)) => Self::Stations(join(a, b)),
+            (Self::Ranges(a), Self::Ranges(b)) => Self::Ranges(join(a, b)),
+            (Self::Choices { set, bits }, Self::Choices { bits: more, .. }) => Self::Choices { set, bits: bits | more },
+            // A number has one partner: the later pair counts.
+            (Self::Pairs(a), Self::Pairs(b)) => {
+                let kept = a.iter().filter(|(n, _)| !b.iter().any(|(m, _)| m == n));
+                let mut pairs: Vec<(u32, u32)> = kept.chain(b.iter()).copied().collect();
+                pairs.sort_unstable();
+                Self::Pairs(pairs.into())
+            }
+            // A source named again has the directions of both lines.
+            (Self::Taps(a), Self::Taps(b)) => {
+                let mut taps = a.to_vec();
+                for (port, direction) in b.iter() {
+                    match taps.iter_mut().find(|(p, _)| p == port) {
+                        Some((_, there)) if *there != *direction => *there = Direction::Both,
+                        Some(_) => {}
+                        None => taps.push((Arc::clone(port), *direction)),
+                    }
+                }
+                Self::Taps(taps.into())
+            }
+            _ => return None,
+        })
+    }
+
+    /// A list without another's elements.
+    pub(crate) fn minus(&self, less: &Self) -> Option<Self> {
+        fn without<T: Clone>(a: &[T], goes: impl Fn(&T) -> bool) -> Arc<[T]> {
+            a.iter().filter(|x| !goes(x)).cloned().collect()
+        }
+        Some(match (self, less) {
+            (Self::Vlans(a), Self::Vlans(b)) => Self::Vlans(Arc::new(a.minus(b))),
+            (Self::Words(a), Self::Words(b)) => Self::Words(without(a, |x| b.contains(x))),
+            (Self::Stations(a), Self::Stations(b)) => {
+                let same = |s: &Station, x: &Station| x.address == s.address && (x.vlan.is_none() || x.vlan == s.vlan);
+                Self::Stations(without(a, |s| b.iter().any(|x| same(s, x))))
+            }
+            (Self::Ranges(a), Self::Ranges(b)) => Self::Ranges(without(a, |x| b.contains(x))),
+            (Self::Choices { set, bits }, Self::Choices { bits: less, .. }) => {
+                Self::Choices { set, bits: bits & !less }
+            }
+            (Self::Pairs(a), Self::Pairs(b)) => Self::Pairs(without(a, |(n, _)| b.iter().any(|(m, _)| m == n))),
+            (Self::Taps(a), Self::Taps(b)) => {
+                let mut taps = a.to_vec();
+                for (port, gone) in b.iter() {
+                    let there = taps.iter().position(|(p, _)| p == port);
+                    let Some(position) = there else { continue };
+                    match (taps[position].1, *gone) {
+                        (Direction::Both, Direction::Received) => taps[position].1 = Direction::Sent,
+                        (Direction::Both, Direction::Sent) => taps[position].1 = Direction::Received,
+                        (now, gone) if now == gone || gone == Direction::Both => drop(taps.remove(position)),
+                        _ => {}
+                    }
+                }
+                Self::Taps(taps.into())
+            }
+            _ => return None,
+        })
+    }
+}
+
 impl fmt::Display for Value {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             Self::Flag(flag) => flag.fmt(f),
             Self::Count(n) => n.fmt(f),
             Self::Seconds(n) => Seconds(*n).fmt(f),
+            Self::Milliwatts(n) => Milliwatts(*n).fmt(f),
+            Self::Rate(Some(rate)) => rate.fmt(f),
             Self::Choice { set, index } => f.write_str(set.words.get(usize::from(*index)).copied().unwrap_or_default()),
             Self::Vlan(Some(vlan)) => vlan.fmt(f),
-            Self::Vlan(None) => f.write_str("none"),
+            Self::Port(Some(port)) => f.write_str(port),
+            Self::Address(Some(address)) => address.fmt(f),
+            Self::Rate(None) | Self::Vlan(None) | Self::Port(None) | Self::Address(None) => f.write_str("none"),
             Self::Vlans(set) => set.fmt(f),
             Self::Text(text) => f.write_str(text),
-            Self::Stations(stations) => {
-                let texts: Vec<String> = stations.iter().map(ToString::to_string).collect();
+            Self::Station(station) => station.fmt(f),
+            Self::Time(time) => time.fmt(f),
+            Self::Choices { .. }
+            | Self::Words(_)
+            | Self::Stations(_)
+            | Self::Ranges(_)
+            | Self::Taps(_)
+            | Self::Pairs(_) => {
+                let texts = self.elements().unwrap_or_default();
                 f.write_str(if texts.is_empty() { "none" } else { "" })?;
                 f.write_str(&texts.join(", "))
             }
@@ -255,12 +726,65 @@ impl fmt::Display for Value {
 
 impl serde::Serialize for Value {
     fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        if let Some(elements) = self.elements() {
+            return serializer.collect_seq(elements);
+        }
         match self {
             Self::Flag(flag) => serializer.serialize_bool(*flag),
-            Self::Count(n) | Self::Seconds(n) => serializer.serialize_u32(*n),
+            Self::Count(n) | Self::Seconds(n) | Self::Milliwatts(n) => serializer.serialize_u32(*n),
             Self::Vlan(Some(vlan)) => serializer.serialize_u16(vlan.get()),
-            Self::Stations(stations) => serializer.collect_seq(stations.iter().map(ToString::to_string)),
-            Self::Choice { .. } | Self::Vlan(None) | Self::Vlans(_) | Self::Text(_) => serializer.collect_str(self),
+            _ => serializer.collect_str(self),
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case(Kind::Milliwatts, "15.4W", Some("15.4 W"))]
+    #[case(Kind::Milliwatts, "7000mW", Some("7 W"))]
+    #[case(Kind::Milliwatts, "15.40001", None)]
+    #[case(Kind::Rate, "100pps", Some("100 pps"))]
+    #[case(Kind::Rate, "2 Mbps", Some("2000 kbps"))]
+    #[case(Kind::Rate, "5%", Some("5 %"))]
+    #[case(Kind::Rate, "none", Some("none"))]
+    #[case(Kind::Rate, "100", None)]
+    #[case(Kind::Address, "192.0.2.1", Some("192.0.2.1"))]
+    #[case(Kind::Address, "2001:db8::1", Some("2001:db8::1"))]
+    #[case(Kind::Address, "192.0.2", None)]
+    #[case(Kind::Taps, "1.7 both, 1.8 sent", Some("1.7 both, 1.8 sent"))]
+    #[case(Kind::Taps, "1.7 up", None)]
+    #[case(Kind::Pairs, "46:5,8:1", Some("46:5, 8:1"))]
+    #[case(Kind::Words, "", Some("none"))]
+    #[case(Kind::Choices(Cause::SET), "storm,flap", Some("storm, flap"))]
+    #[case(Kind::Choices(Cause::SET), "storms", None)]
+    #[case(Kind::Ranges, "02:00:5e:00:00:00-02:00:5e:00:ff:ff@210", Some("02:00:5e:00:00:00-02:00:5e:00:ff:ff@210"))]
+    #[case(Kind::Time, "2031-03-04T06:30:00Z", Some("2031-03-04T06:30:00Z"))]
+    fn reading_and_showing(#[case] kind: Kind, #[case] text: &str, #[case] shown: Option<&str>) {
+        assert_eq!(kind.parse(text).ok().map(|v| v.to_string()), shown.map(str::to_owned));
+    }
+
+    #[rstest]
+    #[case(Kind::Taps, "1.7 received", "1.7 sent,1.8 both", "1.7 both, 1.8 both")]
+    #[case(Kind::Pairs, "46:5,8:1", "46:6", "8:1, 46:6")]
+    #[case(Kind::Words, "a,b", "b,c", "a, b, c")]
+    #[case(Kind::Choices(Cause::SET), "storm", "flap", "storm, flap")]
+    fn putting_in(#[case] kind: Kind, #[case] list: &str, #[case] more: &str, #[case] sum: &str) {
+        let (list, more) = (kind.parse(list).unwrap(), kind.parse(more).unwrap());
+        assert_eq!(list.plus(&more).unwrap().to_string(), sum);
+    }
+
+    #[rstest]
+    #[case(Kind::Taps, "1.7 both,1.8 sent", "1.7 sent,1.8 sent", "1.7 received")]
+    #[case(Kind::Taps, "1.7 both", "1.7 both", "none")]
+    #[case(Kind::Pairs, "46:5,8:1", "46:9", "8:1")]
+    #[case(Kind::Stations, "02:00:5e:10:00:01@9,02:00:5e:10:00:02", "02:00:5e:10:00:01", "02:00:5e:10:00:02")]
+    #[case(Kind::Choices(Cause::SET), "storm,flap", "flap", "storm")]
+    fn taking_out(#[case] kind: Kind, #[case] list: &str, #[case] less: &str, #[case] rest: &str) {
+        let (list, less) = (kind.parse(list).unwrap(), kind.parse(less).unwrap());
+        assert_eq!(list.minus(&less).unwrap().to_string(), rest);
     }
 }

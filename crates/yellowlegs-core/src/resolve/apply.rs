@@ -1,11 +1,16 @@
-//! Statements applied one after the other: what is written for each port, VLAN and switch.
+//! Statements applied one after the other: what is written for each port, VLAN, mirror session, profile and switch.
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use super::port_table::PortTable;
-use crate::dialect::{Captured, Change, Dialect, Effect, HoleRef, Operand, Reach, Reading, Statement, Subject};
-use crate::model::{Kind, Origin, Scope, SettingId, Slot, Station, Value, VlanId, VlanSet, platform, settings};
+use crate::dialect::{
+    Captured, Change, Dialect, Effect, HoleRef, Operand, PortItem, ProfileRef, Reach, Reading, Statement, Subject,
+};
+use crate::model::{
+    Choice, Direction, Kind, Mark, Origin, Scope, SettingId, Slot, StationRange, Value, VlanId, VlanSet, platform,
+    settings,
+};
 use crate::source::Source;
 
 /// A setting whose every change is to be noted.
@@ -22,15 +27,34 @@ pub(super) struct Global {
     pub(super) slot: Slot,
 }
 
+/// A profile by kind and name.
+pub(super) type ProfileName = (Arc<str>, Arc<str>);
+
+/// What a profile's lines say.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Profile {
+    pub(super) slots: BTreeMap<SettingId, Slot>,
+    pub(super) implied: BTreeMap<SettingId, Slot>,
+    /// The profiles it builds on, in the order written.
+    pub(super) on: Vec<ProfileName>,
+}
+
 /// What the text says, before platform defaults.
 #[derive(Debug)]
 pub(super) struct Written {
     /// Per port, the settings of its own lines.
     pub(super) ports: Vec<Slot>,
+    /// What a port's lines imply: port and setting.
+    pub(super) implied: BTreeMap<(usize, SettingId), Slot>,
+    /// Per port, the profiles it uses, in the order written.
+    pub(super) uses: BTreeMap<usize, Vec<ProfileName>>,
+    pub(super) profiles: BTreeMap<ProfileName, Profile>,
     /// Per setting of ports, the global defaults.
     pub(super) globals: Vec<Vec<Global>>,
     pub(super) switch: Vec<Slot>,
     pub(super) vlans: BTreeMap<(VlanId, SettingId), Slot>,
+    pub(super) vlan_globals: BTreeMap<SettingId, Slot>,
+    pub(super) mirrors: BTreeMap<(Arc<str>, SettingId), Slot>,
     /// What came of each statement about the watched setting.
     pub(super) history: Vec<Slot>,
 }
@@ -61,9 +85,14 @@ impl<'a> Applier<'a> {
     ) -> Self {
         let written = Written {
             ports: vec![Slot::UNKNOWN; table.len() * settings::PORT_COUNT],
+            implied: BTreeMap::new(),
+            uses: BTreeMap::new(),
+            profiles: BTreeMap::new(),
             globals: vec![Vec::new(); settings::PORT_COUNT],
             switch: vec![Slot::UNKNOWN; settings::SWITCH_COUNT],
             vlans: BTreeMap::new(),
+            vlan_globals: BTreeMap::new(),
+            mirrors: BTreeMap::new(),
             history: Vec::new(),
         };
         Self { dialect, text: source.text(), reading, table, watch, written, about: None }
@@ -71,18 +100,43 @@ impl<'a> Applier<'a> {
 
     pub(super) fn run(mut self) -> Written {
         for (position, statement) in self.reading.statements.iter().enumerate() {
-            let Some(rule) = self.dialect.rules().get(statement.rule as usize) else { continue };
+            let Some(rule) = self.dialect.rules().get(statement.rule as usize).filter(|_| !statement.leads) else {
+                continue;
+            };
             let effects = if statement.negated { rule.undo.as_deref().unwrap_or_default() } else { &rule.effects };
             for effect in effects {
                 if self.watch.is_none_or(|w| w.setting == effect.setting) {
                     self.effect(position, statement, effect);
                 }
             }
+            if let Some(profile) = &rule.uses {
+                self.uses(position, statement, profile);
+            }
+            if let Some(hole) = &rule.used_by {
+                self.used_by(position, statement, hole);
+            }
         }
         self.written
     }
 
-    fn effect(&mut self, position: usize, statement: &Statement, effect: &Effect) {
+    fn captured(&self, statement: &'a Statement, hole: &HoleRef) -> &'a Captured {
+        self.reading.captured(self.dialect, statement, hole)
+    }
+
+    /// The text of what a hole took, for names.
+    fn name(&self, statement: &'a Statement, hole: &HoleRef) -> Option<Arc<str>> {
+        match self.captured(statement, hole) {
+            Captured::Text(word) => Some(word.of(self.text).into()),
+            Captured::Int(number) => Some(number.to_string().into()),
+            _ => None,
+        }
+    }
+
+    fn profile_name(&self, statement: &'a Statement, profile: &ProfileRef) -> Option<ProfileName> {
+        Some((Arc::clone(&profile.kind), self.name(statement, &profile.name)?))
+    }
+
+    fn effect(&mut self, position: usize, statement: &'a Statement, effect: &Effect) {
         let subject = self.reading.subject(self.dialect, position);
         match (effect.setting.info().scope, subject) {
             (Scope::Switch, subject) => {
@@ -96,20 +150,17 @@ impl<'a> Applier<'a> {
                 }
             }
             (Scope::Port, Some((_, Subject::Reach(reach)))) => self.global(statement, effect, *reach),
-            (Scope::Port, Some((at, Subject::Ports(hole)))) => {
-                let ports = self.ports(at, hole);
-                let origin = if ports.len() == 1 { Origin::Port } else { Origin::Range };
-                for port in ports.iter().copied() {
-                    let index = port * settings::PORT_COUNT + effect.setting.slot();
-                    let now = self.changed(&self.written.ports[index], statement, effect, origin);
-                    self.note(Some(port), now.as_ref());
-                    if let Some(now) = now {
-                        self.written.ports[index] = now;
-                    }
+            (Scope::Port, Some((at, Subject::Ports(hole)))) => self.own(statement, effect, at, hole),
+            (Scope::Port, Some((at, Subject::Profile(profile)))) => self.profile(statement, effect, at, profile),
+            (Scope::Vlan, Some((at, Subject::Vlan(hole)))) => self.vlan(statement, effect, at, hole),
+            (Scope::Vlan, Some((_, Subject::Reach(Reach::AllVlans)))) => {
+                let before = self.written.vlan_globals.get(&effect.setting).cloned().unwrap_or(Slot::UNKNOWN);
+                if let Some(now) = self.changed(&before, statement, effect, Origin::Global) {
+                    self.written.vlan_globals.insert(effect.setting, now);
                 }
             }
-            (Scope::Vlan, subject) => self.vlan(statement, effect, subject),
-            (Scope::Port, _) => {}
+            (Scope::Mirror, Some((at, Subject::Mirror(hole)))) => self.mirror(statement, effect, at, hole),
+            (Scope::Port | Scope::Vlan | Scope::Mirror, _) => {}
         }
     }
 
@@ -127,7 +178,7 @@ impl<'a> Applier<'a> {
         {
             return Arc::clone(ports);
         }
-        let captured = self.reading.statements.get(at).map(|s| self.reading.captured(self.dialect, s, hole));
+        let captured = self.reading.statements.get(at).map(|s| self.captured(s, hole));
         let ports: Arc<[usize]> = match captured {
             Some(Captured::Ports(items)) => self.table.positions(items).into(),
             _ => Arc::default(),
@@ -136,7 +187,82 @@ impl<'a> Applier<'a> {
         ports
     }
 
-    fn global(&mut self, statement: &Statement, effect: &Effect, reach: Reach) {
+    fn own(&mut self, statement: &'a Statement, effect: &Effect, at: usize, hole: &HoleRef) {
+        let ports = self.ports(at, hole);
+        // A line inside a VLAN that names ports speaks of the VLAN's members.
+        let opener = self.reading.statements.get(at).and_then(|s| self.reading.openers(s).next());
+        let in_vlan = opener.and_then(|o| self.dialect.rules().get(o.rule as usize)?.subject.as_ref());
+        let origin = match in_vlan {
+            Some(Subject::Vlan(_)) => Origin::Vlan,
+            _ if effect.implied => Origin::Implied,
+            _ if ports.len() == 1 => Origin::Port,
+            _ => Origin::Range,
+        };
+        for port in ports.iter().copied() {
+            if effect.implied {
+                let key = (port, effect.setting);
+                let before = self.written.implied.get(&key).cloned().unwrap_or(Slot::UNKNOWN);
+                let now = self.changed(&before, statement, effect, Origin::Implied);
+                self.note(Some(port), now.as_ref());
+                now.map(|now| self.written.implied.insert(key, now));
+                continue;
+            }
+            let index = port * settings::PORT_COUNT + effect.setting.slot();
+            let now = self.changed(&self.written.ports[index], statement, effect, origin);
+            self.note(Some(port), now.as_ref());
+            if let Some(now) = now {
+                self.written.ports[index] = now;
+            }
+        }
+    }
+
+    fn profile(&mut self, statement: &'a Statement, effect: &Effect, at: usize, profile: &ProfileRef) {
+        let Some(name) = self.reading.statements.get(at).and_then(|s| self.profile_name(s, profile)) else { return };
+        let origin = if effect.implied { Origin::Implied } else { Origin::Profile };
+        let known = self.written.profiles.get(&name);
+        let slots = known.map(|p| if effect.implied { &p.implied } else { &p.slots });
+        let before = slots.and_then(|s| s.get(&effect.setting)).cloned().unwrap_or(Slot::UNKNOWN);
+        let Some(now) = self.changed(&before, statement, effect, origin) else { return };
+        self.note(None, Some(&now));
+        let profile = self.written.profiles.entry(name).or_default();
+        let slots = if effect.implied { &mut profile.implied } else { &mut profile.slots };
+        slots.insert(effect.setting, now);
+    }
+
+    fn uses(&mut self, position: usize, statement: &'a Statement, profile: &ProfileRef) {
+        let name = self.profile_name(statement, profile);
+        let apply = |list: &mut Vec<ProfileName>| {
+            list.retain(|there| name.as_ref().is_some_and(|name| there != name));
+            list.extend(name.clone().filter(|_| !statement.negated));
+        };
+        match self.reading.subject(self.dialect, position) {
+            Some((at, Subject::Ports(hole))) => {
+                for port in self.ports(at, hole).iter() {
+                    apply(self.written.uses.entry(*port).or_default());
+                }
+            }
+            Some((at, Subject::Profile(own))) => {
+                let own = self.reading.statements.get(at).and_then(|s| self.profile_name(s, own));
+                own.map(|own| apply(&mut self.written.profiles.entry(own).or_default().on));
+            }
+            _ => {}
+        }
+    }
+
+    fn used_by(&mut self, position: usize, statement: &'a Statement, hole: &HoleRef) {
+        let Some((at, Subject::Profile(profile))) = self.reading.subject(self.dialect, position) else { return };
+        let Some(name) = self.reading.statements.get(at).and_then(|s| self.profile_name(s, profile)) else { return };
+        let Captured::Ports(items) = self.captured(statement, hole) else { return };
+        for port in self.table.positions(items) {
+            let list = self.written.uses.entry(port).or_default();
+            list.retain(|there| *there != name);
+            if !statement.negated {
+                list.push(name.clone());
+            }
+        }
+    }
+
+    fn global(&mut self, statement: &'a Statement, effect: &Effect, reach: Reach) {
         let index = effect.setting.slot();
         let same = self.written.globals[index].iter().rposition(|g| g.reach == reach);
         let before = same.map_or(Slot::UNKNOWN, |i| self.written.globals[index][i].slot.clone());
@@ -147,19 +273,33 @@ impl<'a> Applier<'a> {
         globals.push(Global { reach, slot });
     }
 
-    fn vlan(&mut self, statement: &Statement, effect: &Effect, subject: Option<(usize, &Subject)>) {
-        let Some((at, Subject::Vlan(hole))) = subject else { return };
+    fn vlan(&mut self, statement: &'a Statement, effect: &Effect, at: usize, hole: &HoleRef) {
         let Some(opener) = self.reading.statements.get(at) else { return };
-        let Captured::Vlan(vlan) = self.reading.captured(self.dialect, opener, hole) else { return };
-        let key = (*vlan, effect.setting);
-        let before = self.written.vlans.get(&key).cloned().unwrap_or(Slot::UNKNOWN);
-        if let Some(now) = self.changed(&before, statement, effect, Origin::Vlan) {
-            self.written.vlans.insert(key, now);
+        let vlans: Vec<VlanId> = match self.captured(opener, hole) {
+            Captured::Vlan(vlan) => vec![*vlan],
+            Captured::Vlans(set) => set.iter().collect(),
+            _ => return,
+        };
+        for vlan in vlans {
+            let key = (vlan, effect.setting);
+            let before = self.written.vlans.get(&key).cloned().unwrap_or(Slot::UNKNOWN);
+            if let Some(now) = self.changed(&before, statement, effect, Origin::Vlan) {
+                self.written.vlans.insert(key, now);
+            }
+        }
+    }
+
+    fn mirror(&mut self, statement: &'a Statement, effect: &Effect, at: usize, hole: &HoleRef) {
+        let Some(name) = self.reading.statements.get(at).and_then(|s| self.name(s, hole)) else { return };
+        let key = (name, effect.setting);
+        let before = self.written.mirrors.get(&key).cloned().unwrap_or(Slot::UNKNOWN);
+        if let Some(now) = self.changed(&before, statement, effect, Origin::Global) {
+            self.written.mirrors.insert(key, now);
         }
     }
 
     /// What a slot becomes; `None` when the statement says nothing about it after all.
-    fn changed(&self, before: &Slot, statement: &Statement, effect: &Effect, origin: Origin) -> Option<Slot> {
+    fn changed(&self, before: &Slot, statement: &'a Statement, effect: &Effect, origin: Origin) -> Option<Slot> {
         let kind = effect.setting.info().kind;
         let values = |operands: &[Operand]| -> Vec<Value> {
             operands.iter().filter_map(|o| self.operand(o, statement, kind)).collect()
@@ -170,7 +310,7 @@ impl<'a> Applier<'a> {
                 let added = values(operands);
                 (!added.is_empty()).then_some(())?;
                 let base = before.value.clone().or_else(|| self.base(effect.setting, false));
-                added.iter().try_fold(base?, |list, value| plus(&list, value))
+                added.iter().try_fold(base?, |list, value| list.plus(value))
             }
             Change::Remove(operands) => {
                 let removed = values(operands);
@@ -178,7 +318,7 @@ impl<'a> Applier<'a> {
                     return Some(Slot { contested: true, ..Slot::UNKNOWN });
                 }
                 let base = before.value.clone().or_else(|| self.base(effect.setting, true));
-                base.and_then(|base| removed.iter().try_fold(base, |list, value| minus(&list, value)))
+                base.and_then(|base| removed.iter().try_fold(base, |list, value| list.minus(value)))
             }
             Change::Reset => return Some(Slot { contested: true, ..Slot::UNKNOWN }),
         };
@@ -188,7 +328,8 @@ impl<'a> Applier<'a> {
 
     /// What a list holds while nothing is written: adding to a trunk's VLANs begins a list, taking away keeps the others.
     fn base(&self, setting: SettingId, removing: bool) -> Option<Value> {
-        if setting == settings::TAGGED_VLANS.id && removing {
+        let by_membership = self.dialect.traits().holds(platform::MODE_FROM, "membership") == Some(true);
+        if setting == settings::TAGGED_VLANS.id && removing && !by_membership {
             return if self.dialect.traits().holds(platform::TRUNK_WITHOUT_LIST, "all")? {
                 Some(Value::Vlans(Arc::new(VlanSet::all())))
             } else {
@@ -199,55 +340,129 @@ impl<'a> Applier<'a> {
         default.or_else(|| setting.info().kind.off())
     }
 
-    fn operand(&self, operand: &Operand, statement: &Statement, kind: Kind) -> Option<Value> {
-        let captured = |hole: &HoleRef| self.reading.captured(self.dialect, statement, hole);
+    fn operand(&self, operand: &Operand, statement: &'a Statement, kind: Kind) -> Option<Value> {
         match operand {
             Operand::Constant(value) => Some(value.clone()),
-            Operand::Hole(hole) => self.value(kind, captured(hole)),
-            Operand::Chosen(hole, values) => match captured(hole) {
+            Operand::Hole(hole) => self.value(kind, self.captured(statement, hole)),
+            Operand::Chosen(hole, values) => match self.captured(statement, hole) {
                 Captured::Choice(which) => values.get(*which).cloned(),
                 _ => None,
             },
-            Operand::Station(station, vlan) => one_station(captured(station).station(Some(captured(vlan)))),
+            Operand::Pair(hole, second) => self.pair(self.captured(statement, hole), second, statement, kind),
         }
+    }
+
+    /// A value of two parts; a station without its VLAN is allowed in any.
+    fn pair(&self, first: &Captured, second: &Operand, statement: &'a Statement, kind: Kind) -> Option<Value> {
+        let second = |kind: Kind| self.operand(second, statement, kind);
+        Some(match (kind, first) {
+            (Kind::Stations, first) => {
+                let vlan = match second(Kind::Vlan) {
+                    Some(Value::Vlan(Some(vlan))) => Some(Captured::Vlan(vlan)),
+                    _ => None,
+                };
+                Value::Stations([first.station(vlan.as_ref())?].into())
+            }
+            (Kind::Ranges, Captured::Range(range)) => {
+                Value::Ranges([(*range, self.vlan_of(second(Kind::Vlan))?)].into())
+            }
+            (Kind::Ranges, Captured::Station(one)) => {
+                Value::Ranges([(StationRange::one(*one), self.vlan_of(second(Kind::Vlan))?)].into())
+            }
+            (Kind::Taps, Captured::Ports(items)) => {
+                let Some(Value::Choice { index, .. }) = second(Kind::Choice(Direction::SET)) else { return None };
+                let direction = Direction::from_index(index)?;
+                Value::Taps(self.port_names(items).map(|port| (port, direction)).collect())
+            }
+            (Kind::Pairs, first) => {
+                let Some(Value::Count(second)) = second(Kind::Count) else { return None };
+                let numbers: &[u32] = match first {
+                    Captured::Int(number) => std::slice::from_ref(number),
+                    Captured::Ints(numbers) => numbers,
+                    _ => return None,
+                };
+                Value::Pairs(numbers.iter().map(|n| (*n, second)).collect())
+            }
+            _ => return None,
+        })
+    }
+
+    fn vlan_of(&self, value: Option<Value>) -> Option<VlanId> {
+        match value {
+            Some(Value::Vlan(vlan)) => vlan,
+            _ => None,
+        }
+    }
+
+    /// The names of a list's ports; those that the text never names otherwise are kept, for they may be missing.
+    fn port_names<'s>(&'s self, items: &'s [PortItem]) -> impl Iterator<Item = Arc<str>> + 's {
+        let each = items.iter().flat_map(|item| item.along_last_part().into_iter().flatten());
+        each.map(|port| self.dialect.lists().name(port))
     }
 
     fn value(&self, kind: Kind, captured: &Captured) -> Option<Value> {
         Some(match (kind, captured) {
             (Kind::Count, Captured::Int(n)) => Value::Count(*n),
             (Kind::Seconds, Captured::Seconds(n) | Captured::Int(n)) => Value::Seconds(*n),
+            (Kind::Milliwatts, Captured::Milliwatts(n)) => Value::Milliwatts(*n),
+            (Kind::Rate, Captured::Rate(rate)) => Value::Rate(Some(*rate)),
             (Kind::Vlan, Captured::Vlan(vlan)) => Value::Vlan(Some(*vlan)),
             (Kind::Vlans, Captured::Vlan(vlan)) => Value::Vlans(Arc::new([*vlan].into_iter().collect())),
             (Kind::Vlans, Captured::Vlans(set)) => Value::Vlans(Arc::clone(set)),
+            (Kind::Port, Captured::Ports(items)) => Value::Port(self.port_names(items).next()),
+            (Kind::Address, Captured::Address(address)) => Value::Address(Some(*address)),
             (Kind::Text, Captured::Text(word)) => Value::Text(word.of(self.text).into()),
-            (Kind::Stations, Captured::Station(_)) => return one_station(captured.station(None)),
+            (Kind::Text, Captured::Int(number)) => Value::Text(number.to_string().into()),
+            (Kind::Text, Captured::Address(address)) => Value::Text(address.to_string().into()),
+            (Kind::Words, Captured::Text(word)) => {
+                Value::Words(word.of(self.text).split_whitespace().map(Arc::from).collect())
+            }
+            (Kind::Words, Captured::Address(address)) => Value::Words([address.to_string().into()].into()),
+            (Kind::Words, Captured::Int(number)) => Value::Words([number.to_string().into()].into()),
+            (Kind::Words, Captured::Ints(numbers)) => {
+                Value::Words(numbers.iter().map(|n| Arc::from(n.to_string())).collect())
+            }
+            (Kind::Station, Captured::Station(address)) => Value::Station(*address),
+            (Kind::Stations, Captured::Station(_)) => Value::Stations([captured.station(None)?].into()),
             _ => return None,
         })
     }
 }
 
-fn one_station(station: Option<Station>) -> Option<Value> {
-    Some(Value::Stations([station?].into()))
+/// The slot of a port after its profiles, and the lines the profiles took it from: for the layers put together.
+pub(super) fn from_profiles(written: &Written, port: usize, setting: SettingId) -> (Option<Slot>, Option<Slot>) {
+    let mut result = (None, None);
+    let mut seen: Vec<&ProfileName> = Vec::new();
+    if let Some(used) = written.uses.get(&port) {
+        for name in used.iter().rev() {
+            look_up(written, name, setting, &mut seen, &mut result);
+        }
+    }
+    result
 }
 
-fn plus(list: &Value, more: &Value) -> Option<Value> {
-    match (list, more) {
-        (Value::Vlans(a), Value::Vlans(b)) => Some(Value::Vlans(Arc::new(a.union(b)))),
-        (Value::Stations(a), Value::Stations(b)) => {
-            let new = b.iter().filter(|s| !a.contains(s));
-            Some(Value::Stations(a.iter().chain(new).copied().collect()))
-        }
-        _ => None,
+/// A profile's own lines come before those of what it builds on; the later of two before the earlier.
+fn look_up<'w>(
+    written: &'w Written,
+    name: &'w ProfileName,
+    setting: SettingId,
+    seen: &mut Vec<&'w ProfileName>,
+    result: &mut (Option<Slot>, Option<Slot>),
+) {
+    if seen.contains(&name) || seen.len() > 256 {
+        return;
+    }
+    seen.push(name);
+    let Some(profile) = written.profiles.get(name) else { return };
+    let own = |slots: &BTreeMap<SettingId, Slot>| slots.get(&setting).filter(|slot| !is_unset(slot)).cloned();
+    result.0 = result.0.take().or_else(|| own(&profile.slots));
+    result.1 = result.1.take().or_else(|| own(&profile.implied));
+    for on in profile.on.iter().rev() {
+        look_up(written, on, setting, seen, result);
     }
 }
 
-fn minus(list: &Value, less: &Value) -> Option<Value> {
-    match (list, less) {
-        (Value::Vlans(a), Value::Vlans(b)) => Some(Value::Vlans(Arc::new(a.minus(b)))),
-        (Value::Stations(a), Value::Stations(b)) => {
-            let goes = |s: &Station| b.iter().any(|x| x.address == s.address && (x.vlan.is_none() || x.vlan == s.vlan));
-            Some(Value::Stations(a.iter().filter(|s| !goes(s)).copied().collect()))
-        }
-        _ => None,
-    }
+/// Where a mark is wanted for a value that several lines make together.
+pub(super) fn later(a: Option<Mark>, b: Option<Mark>) -> Option<Mark> {
+    a.max(b)
 }

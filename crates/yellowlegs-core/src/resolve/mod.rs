@@ -9,7 +9,7 @@ mod port_table;
 
 use std::sync::Arc;
 
-use crate::dialect::{Dialect, HoleRef, Operand, Reading};
+use crate::dialect::{Dialect, HoleRef, Reading};
 use crate::model::{FileText, Mark, Record, SavedCopy, Scope, SettingId, Slot, Switch, Value, settings};
 use crate::source::Source;
 use apply::{Applier, Watch};
@@ -39,7 +39,10 @@ pub fn resolve(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: Arc<So
     let mut reading = dialect.read(&source, CONFIG_FILE);
     let mut switch = Switch::empty(name.into());
     switch.dialect = Some(Arc::clone(dialect.name()));
-    switch.files = vec![FileText::Text(Arc::clone(dialect.source())), FileText::Text(Arc::clone(&source))];
+    switch.files = vec![
+        FileText::text(Arc::clone(dialect.source()), Vec::new()),
+        FileText::text(Arc::clone(&source), std::mem::take(&mut reading.secrets)),
+    ];
     switch.traits = Arc::clone(dialect.traits());
     switch.lines = reading.lines;
     switch.unread = std::mem::take(&mut reading.unread);
@@ -75,37 +78,46 @@ impl Resolved {
     pub fn record(&self) -> Record {
         let mut switch = self.switch.clone();
         let narrow = |slot: &mut Slot, id: SettingId| slot.mark = slot.mark.map(|mark| self.deciding_words(mark, id));
-        let of = |scope: Scope| SettingId::all().filter(move |id| id.info().scope == scope);
         for port in switch.port_slots.chunks_mut(settings::PORT_COUNT) {
-            port.iter_mut().zip(of(Scope::Port)).for_each(|(slot, id)| narrow(slot, id));
+            port.iter_mut().zip(SettingId::of(Scope::Port)).for_each(|(slot, id)| narrow(slot, id));
         }
-        switch.switch_slots.iter_mut().zip(of(Scope::Switch)).for_each(|(slot, id)| narrow(slot, id));
+        switch.switch_slots.iter_mut().zip(SettingId::of(Scope::Switch)).for_each(|(slot, id)| narrow(slot, id));
         switch.vlan_slots.iter_mut().for_each(|((_, id), slot)| narrow(slot, *id));
+        switch.vlan_defaults.iter_mut().for_each(|(id, slot)| narrow(slot, *id));
+        switch.mirrors.values_mut().flatten().for_each(|(id, slot)| narrow(slot, *id));
         Record::of(&switch)
     }
 
     /// The words of a statement that decide a setting: those its value was taken from, or the whole statement.
     pub fn deciding_words(&self, mark: Mark, setting: SettingId) -> Mark {
-        self.hole_mark(mark, setting).unwrap_or(mark)
+        self.words(mark, setting).unwrap_or(mark)
     }
 
-    fn hole_mark(&self, mark: Mark, setting: SettingId) -> Option<Mark> {
+    fn words(&self, mark: Mark, setting: SettingId) -> Option<Mark> {
         let History { dialect, source, reading, .. } = self.history.as_deref()?;
         if mark.file != CONFIG_FILE {
             return None;
         }
-        let position = reading.statements.binary_search_by_key(&mark.offset, |s| s.mark.offset).ok()?;
-        let statement = reading.statements.get(position)?;
-        let rule = dialect.rules().get(statement.rule as usize)?;
-        let effects = if statement.negated { rule.undo.as_deref()? } else { &rule.effects };
-        let operands = effects.iter().filter(|e| e.setting == setting).flat_map(|e| e.change.operands());
-        let mut marks = operands.filter_map(|operand| match operand {
-            Operand::Hole(HoleRef::Own(hole))
-            | Operand::Chosen(HoleRef::Own(hole), _)
-            | Operand::Station(HoleRef::Own(hole), _) => dialect.hole_mark(source.text(), reading, position, *hole),
-            _ => None,
-        });
-        marks.next()
+        // The statements of one line: a path is several.
+        let first = reading.statements.partition_point(|s| s.mark.offset < mark.offset);
+        let of_line =
+            reading.statements.iter().enumerate().skip(first).take_while(|(_, s)| s.mark.offset == mark.offset);
+        for (position, statement) in of_line {
+            let rule = dialect.rules().get(statement.rule as usize)?;
+            let effects = if statement.negated { rule.undo.as_deref().unwrap_or_default() } else { &rule.effects };
+            let Some(effect) = effects.iter().find(|e| e.setting == setting) else { continue };
+            let mut holes = effect.change.operands().iter().filter_map(|operand| match operand.hole()? {
+                HoleRef::Own(hole) => dialect.hole_words(source.text(), reading, position, *hole),
+                HoleRef::Outer(_) => None,
+            });
+            let words = holes.next().unwrap_or(statement.words);
+            let before = source.text().get(mark.offset as usize..words.start)?;
+            let line = mark.line + memchr::memchr_iter(b'\n', before.as_bytes()).count() as u32;
+            let stretch = source.text().get(words.start..words.end)?;
+            let width = stretch.lines().next().unwrap_or_default().trim_end().len() as u32;
+            return Some(Mark { line, offset: words.start as u32, width, ..mark });
+        }
+        None
     }
 
     /// The line after which a list held something; the deciding line where only one spoke.

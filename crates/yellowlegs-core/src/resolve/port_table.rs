@@ -29,7 +29,7 @@ impl PortTable {
                 Some(Subject::Ports(hole)) => Some(hole),
                 _ => None,
             };
-            for (hole, is_subject) in [(about, true), (rule.declares.as_ref(), false)] {
+            for (hole, is_subject) in [(about, true), (rule.declares.as_ref(), false), (rule.used_by.as_ref(), false)] {
                 let Some(hole) = hole else { continue };
                 let Captured::Ports(items) = reading.captured(dialect, statement, hole) else { continue };
                 let own = matches!(&items[..], [PortItem::One(_)]);

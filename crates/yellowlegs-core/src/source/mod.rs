@@ -3,7 +3,9 @@
 mod place;
 mod text;
 mod toml_doc;
+mod word;
 
 pub use place::{At, Explain, Place, Problem};
 pub use text::{LineTooLong, MAX_LINE_BYTES, Source, TextProblem};
 pub use toml_doc::{Entry, Item, Scalar, Spot, TableReader, TomlDoc, TomlProblem, nearest};
+pub use word::Word;

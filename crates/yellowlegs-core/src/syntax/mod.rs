@@ -6,4 +6,4 @@ mod words;
 
 pub use lines::{Line, lines};
 pub use nesting::Nesting;
-pub use words::{Splitter, Word};
+pub use words::Splitter;

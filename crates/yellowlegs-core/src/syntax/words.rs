@@ -1,38 +1,37 @@
 //! Splitting a line into words.
 
-/// A word as byte offsets in the text.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Word {
-    /// First byte.
-    pub start: usize,
-    /// One past the last byte.
-    pub end: usize,
-}
-
-impl Word {
-    /// The word itself; empty when the offsets are of another text.
-    pub fn of(self, text: &str) -> &str {
-        text.get(self.start..self.end).unwrap_or_default()
-    }
-}
+use crate::source::Word;
 
 /// How a system's lines fall into words: at blanks, and at characters that are words of their own.
 ///
-/// A word that begins with `"` goes to the closing `"` (a backslash guards the next character), or
-/// to the end of the line when none comes.
+/// A word that begins with a quote goes to the closing one (a backslash guards the next character). A double
+/// quote without an end takes the rest of the line; another sign without an end is an ordinary character.
 #[derive(Debug, Clone)]
 pub struct Splitter {
     alone: [bool; 128],
+    quotes: [bool; 128],
 }
 
 impl Splitter {
-    /// `alone`: the ASCII characters that are words of their own.
+    /// `alone`: the ASCII characters that are words of their own. The quote is `"`.
     pub fn new(alone: &str) -> Self {
-        let mut table = [false; 128];
-        for byte in alone.bytes().filter(u8::is_ascii) {
-            table[usize::from(byte)] = true;
-        }
-        Self { alone: table }
+        Self::with_quotes(alone, "\"")
+    }
+
+    /// The same with other quotes.
+    pub fn with_quotes(alone: &str, quotes: &str) -> Self {
+        let table = |signs: &str| {
+            let mut table = [false; 128];
+            for byte in signs.bytes().filter(u8::is_ascii) {
+                table[usize::from(byte)] = true;
+            }
+            table
+        };
+        Self { alone: table(alone), quotes: table(quotes) }
+    }
+
+    fn quotes(&self, byte: u8) -> bool {
+        self.quotes.get(usize::from(byte)).copied().unwrap_or(false)
     }
 
     fn stands_alone(&self, byte: u8) -> bool {
@@ -49,8 +48,9 @@ impl Splitter {
                 i += 1;
                 continue;
             }
-            let end = if byte == b'"' {
-                quoted_end(bytes, i)
+            let quoted = if self.quotes(byte) { quoted_end(bytes, i) } else { None };
+            let end = if let Some(end) = quoted {
+                end
             } else if self.stands_alone(byte) {
                 i + 1
             } else {
@@ -63,16 +63,18 @@ impl Splitter {
     }
 }
 
-fn quoted_end(bytes: &[u8], start: usize) -> usize {
+/// One past the closing quote.
+fn quoted_end(bytes: &[u8], start: usize) -> Option<usize> {
+    let quote = *bytes.get(start)?;
     let mut i = start + 1;
     while let Some(byte) = bytes.get(i) {
         match byte {
             b'\\' => i += 2,
-            b'"' => return i + 1,
+            byte if *byte == quote => return Some(i + 1),
             _ => i += 1,
         }
     }
-    bytes.len()
+    (quote == b'"').then_some(bytes.len())
 }
 
 #[cfg(test)]
