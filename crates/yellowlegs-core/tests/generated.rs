@@ -9,7 +9,7 @@ use std::path::Path;
 use serde_json::{Value, json};
 use yellowlegs_core::check::FAMILIES;
 use yellowlegs_core::dialect::HoleType;
-use yellowlegs_core::model::{Kind, Origin, Scope, SettingId, TraitId};
+use yellowlegs_core::model::{FactKind, Kind, Origin, Scope, SettingId, TraitId};
 
 fn compare(file: &str, made: &str) {
     let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").join(file);
@@ -104,6 +104,13 @@ fn the_page_of_settings() {
             let _ = writeln!(page, "| `{}` | {} | {} |", info.name, info.kind.describe(), info.meaning);
         }
     }
+    page.push_str("\n## Facts of state\n\nWhat tables, stanzas and logs tell: `[[table]]` and `[[line]]` name a fact and fill its fields.\n");
+    for info in FactKind::all().map(FactKind::info) {
+        let _ = write!(page, "\n### {}\n\n{}\n\n| field | value | meaning |\n|---|---|---|\n", info.name, info.meaning);
+        for field in info.fields {
+            let _ = writeln!(page, "| `{}` | {} | {} |", field.name, field.kind.describe(), field.meaning);
+        }
+    }
     page.push_str("\n## Traits\n\nWhat is law on one platform and untrue on the next. Silent means unknown.\n\n| trait | words | meaning |\n|---|---|---|\n");
     for info in TraitId::all().map(TraitId::info) {
         let words = if info.many { format!("a list of {}", info.words.join(", ")) } else { info.words.join(" or ") };
@@ -114,6 +121,18 @@ fn the_page_of_settings() {
         let _ = writeln!(page, "| `{}` | {} |", kind.name(), kind.meaning());
     }
     compare("docs/settings.md", &page);
+}
+
+fn facts() -> Vec<Value> {
+    FactKind::all()
+        .map(FactKind::info)
+        .map(|info| {
+            let fields = info.fields.iter().map(|f| (f.name.to_owned(), value(f.kind)));
+            json!({"type": "object", "additionalProperties": false, "required": ["fact", "fields"], "properties": {
+                "fact": {"const": info.name}, "evidence": {"$ref": "#/$defs/quote"},
+                "fields": {"type": "object", "additionalProperties": false, "properties": fields.collect::<serde_json::Map<_, _>>()}}})
+        })
+        .collect()
 }
 
 #[test]
@@ -149,6 +168,7 @@ fn the_schema_of_records() {
                     "properties": {"mirror": {"type": "string"}, "settings": settings(Scope::Mirror)}}},
                 "ports": {"type": "array", "items": {"type": "object", "additionalProperties": false, "required": ["port"],
                     "properties": {"port": {"type": "string"}, "place": {"$ref": "#/$defs/quote"}, "settings": settings(Scope::Port)}}},
+                "facts": {"type": "array", "items": {"oneOf": facts()}},
                 "unread": {"type": "array", "items": {"type": "object", "additionalProperties": false,
                     "required": ["shape", "file", "line", "column", "width"],
                     "properties": {"shape": {"type": "string"}, "file": {"type": "string"}, "line": number, "column": number, "width": number}}},

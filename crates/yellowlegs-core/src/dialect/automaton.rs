@@ -142,6 +142,11 @@ impl Automaton {
         Self { nodes, roots: (0..contexts as u32).collect(), accepts: Vec::new(), rule }
     }
 
+    /// How its words are compared.
+    pub(super) fn word_rule(&self) -> WordRule {
+        self.rule
+    }
+
     /// Adds one sequence of a pattern in one context.
     pub(super) fn add(
         &mut self,

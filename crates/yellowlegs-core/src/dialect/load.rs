@@ -10,7 +10,8 @@ use super::layout::{Braces, Layout, Structure};
 use super::pattern::{Pattern, PatternError, Step};
 use super::ports::ListsText;
 use super::rule::Rule;
-use super::{Dialect, DialectProblem, Example, Expected, Lists, Requirement, rules};
+use super::state::StateRules;
+use super::{Dialect, DialectProblem, Example, Expected, Lists, Requirement, rules, state};
 use crate::model::{Kind, Mark, Origin, SettingId, Slot, TraitId, TraitSlot, Traits, Value, settings};
 use crate::source::{Item, Problem, Scalar, Source, Spot, TableReader, TomlDoc};
 use crate::syntax::Splitter;
@@ -43,6 +44,7 @@ struct Parts {
     defaults: Vec<Option<Slot>>,
     traits: Traits,
     requires: Vec<Requirement>,
+    state: StateRules,
     rules: Vec<Rule>,
     contexts: Vec<String>,
     automaton: Automaton,
@@ -93,6 +95,7 @@ impl Parts {
             set_by_rules,
             traits: Arc::new(self.traits),
             requires: self.requires,
+            state: self.state,
             vocabulary,
             examples: self.examples,
         }
@@ -120,6 +123,7 @@ fn read(doc: &TomlDoc<'_>) -> Option<Parts> {
     let traits = read_traits(doc, root.table("traits").as_ref());
     let requires = root.tables("requires").iter().filter_map(|table| read_requirement(doc, table)).collect();
     let tables = root.tables("rule");
+    let state = state::read(doc, root.table("state").as_ref(), root.tables("line"), root.tables("table"), &text);
     let examples = root.tables("example").iter().filter_map(read_example).collect();
     root.finish();
     if let Some(head) = head {
@@ -132,6 +136,7 @@ fn read(doc: &TomlDoc<'_>) -> Option<Parts> {
     }
     let lists = lists?;
     let automaton = compile(doc, &rules, contexts.len(), &text, &lists);
+    let state = state.compiled(doc, &lists);
     let name = name?.value.to_owned();
     Some(Parts {
         title: title.map_or_else(|| name.clone(), |t| t.value.to_owned()),
@@ -144,6 +149,7 @@ fn read(doc: &TomlDoc<'_>) -> Option<Parts> {
         defaults,
         traits,
         requires,
+        state,
         rules: rules.into_iter().map(|r| r.rule).collect(),
         contexts,
         automaton,
@@ -208,7 +214,7 @@ fn read_titles(doc: &TomlDoc<'_>, table: Option<&TableReader<'_>>, text: &Text) 
 }
 
 /// Patterns that stand for themselves.
-fn patterns(doc: &TomlDoc<'_>, items: &[Item<&str>], text: &Text) -> Automaton {
+pub(super) fn patterns(doc: &TomlDoc<'_>, items: &[Item<&str>], text: &Text) -> Automaton {
     let mut automaton = Automaton::new(1, text.words);
     for (number, item) in items.iter().enumerate() {
         let Some(pattern) = parse_pattern(doc, item, text) else { continue };
@@ -351,7 +357,7 @@ fn report_pattern(doc: &TomlDoc<'_>, spot: &Spot, (offset, problem): PatternErro
     doc.report_inside(spot, offset, DialectProblem::Pattern(problem));
 }
 
-fn report_build(doc: &TomlDoc<'_>, added: Result<(), BuildError>, place: impl Fn(u32) -> (Spot, u32)) {
+pub(super) fn report_build(doc: &TomlDoc<'_>, added: Result<(), BuildError>, place: impl Fn(u32) -> (Spot, u32)) {
     match added {
         Ok(()) => {}
         Err(BuildError::TooLarge) => doc.report(&Spot::default(), DialectProblem::TooLarge),

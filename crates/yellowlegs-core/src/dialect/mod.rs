@@ -1,6 +1,7 @@
 //! Dialects: how one switch system's text maps to statements. See docs/dialects.md.
 
 mod automaton;
+mod convert;
 mod hole;
 mod layout;
 mod load;
@@ -10,6 +11,7 @@ mod problem;
 mod reading;
 mod rule;
 mod rules;
+mod state;
 mod time;
 
 use std::sync::Arc;
@@ -17,6 +19,7 @@ use std::sync::Arc;
 use rustc_hash::FxHashSet;
 
 pub use automaton::Match;
+pub use convert::port_names;
 pub use hole::{Captured, HoleType, duration};
 pub use layout::{Layout, Structure};
 pub use pattern::{Hole, HoleKind, Pattern, Step};
@@ -24,6 +27,7 @@ pub use ports::{Lists, ListsText, PortItem, PortRef};
 pub use problem::DialectProblem;
 pub use reading::{Reading, Statement};
 pub use rule::{Change, Effect, HoleRef, Operand, ProfileRef, Reach, Rule, Subject, Until};
+pub use state::{StateRule, StateRules, StateText, Table};
 pub use time::Moment;
 
 use crate::model::{Mark, SettingId, Slot, Traits};
@@ -49,6 +53,7 @@ pub struct Dialect {
     set_by_rules: Vec<bool>,
     traits: Arc<Traits>,
     requires: Vec<Requirement>,
+    state: StateRules,
     vocabulary: FxHashSet<Box<str>>,
     examples: Vec<Example>,
 }
@@ -129,6 +134,11 @@ impl Dialect {
     /// How its texts are laid out.
     pub fn layout(&self) -> &Layout {
         &self.layout
+    }
+
+    /// How it reads state.
+    pub fn state(&self) -> &StateRules {
+        &self.state
     }
 
     /// What its features require first.

@@ -103,6 +103,13 @@ pub struct Hole {
     pub kind: HoleKind,
 }
 
+impl Hole {
+    /// Whether what it takes is never shown.
+    pub fn is_secret(&self) -> bool {
+        matches!(self.kind, HoleKind::Typed(kind, _) if kind.is_secret())
+    }
+}
+
 /// What a hole takes.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum HoleKind {
@@ -176,7 +183,7 @@ impl Pattern {
 
     /// Whether what some hole takes is never shown.
     pub fn has_secret(&self) -> bool {
-        self.holes.iter().any(|h| matches!(h.kind, HoleKind::Typed(kind, _) if kind.is_secret()))
+        self.holes.iter().any(Hole::is_secret)
     }
 
     /// Number of a hole by name.

@@ -2,7 +2,7 @@
 
 use super::pattern::PatternProblem;
 use super::ports::FormProblem;
-use crate::model::{SettingId, TraitId, ValueError};
+use crate::model::{FactKind, SettingId, TraitId, ValueError};
 use crate::source::{Explain, nearest};
 
 /// What is wrong, where the place is known besides.
@@ -152,6 +152,26 @@ pub enum DialectProblem {
         /// What it needs.
         wanted: &'static str,
     },
+    /// A kind of fact that is none.
+    #[error("`{found}` is no kind of fact")]
+    UnknownFact {
+        /// What stands there.
+        found: String,
+    },
+    /// A name that is no field of the fact.
+    #[error("`{found}` is no field of `{fact}`")]
+    UnknownField {
+        /// What stands there.
+        found: String,
+        /// The fact.
+        fact: &'static str,
+    },
+    /// A line of state that belongs to no fact.
+    #[error("this line tells no fact: it has none of its own and stands in none")]
+    NoFact,
+    /// A table without columns.
+    #[error("a table needs `columns`, each with `title` and `is`")]
+    NoColumns,
     /// No rule at all.
     #[error("the dialect has no rules")]
     NoRules,
@@ -188,6 +208,22 @@ impl Explain for DialectProblem {
             }
             Self::TooLarge => Some("write fewer optional parts into one pattern".into()),
             Self::TaggedDefault => Some("write it under [traits]".into()),
+            Self::UnknownFact { found } => {
+                let names = || FactKind::all().map(|k| k.info().name);
+                Some(nearest(found, names()).map_or_else(
+                    || format!("it may be {}", names().collect::<Vec<_>>().join(", ")),
+                    |near| format!("did you mean `{near}`?"),
+                ))
+            }
+            Self::UnknownField { found, fact } => {
+                let fields = FactKind::by_name(fact).map_or(&[][..], |k| k.info().fields);
+                let names: Vec<&str> = fields.iter().map(|f| f.name).collect();
+                Some(nearest(found, names.iter().copied()).map_or_else(
+                    || format!("its fields are {}; a hole that fills none begins with `_`", names.join(", ")),
+                    |near| format!("did you mean `{near}`?"),
+                ))
+            }
+            Self::NoFact => Some("add `fact = \"…\"`, or let it stand in the context of a line that has one".into()),
             Self::TwoSigns { .. } => Some("for example [\"/*\", \"*/\"]".into()),
             Self::Zone { .. } => Some("write for example \"+01:00\" or \"Z\"".into()),
             Self::NoRules => Some("add `[[rule]]` tables; docs/dialects.md shows how".into()),

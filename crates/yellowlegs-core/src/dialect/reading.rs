@@ -187,7 +187,7 @@ impl Dialect {
     }
 
     /// A line with every word masked that the dialect does not know: unread lines are where unmarked secrets are.
-    fn shape(&self, text: &str, words: &[Word]) -> String {
+    pub(super) fn shape(&self, text: &str, words: &[Word]) -> String {
         let mut shape = String::new();
         for word in words.iter().take(SHAPE_WORDS) {
             let word = word.of(text);
@@ -409,8 +409,7 @@ impl Reader<'_> {
             return;
         }
         let captures = self.reading.captures(self.dialect, statement);
-        let secret = |kind: &HoleKind| matches!(kind, HoleKind::Typed(kind, _) if kind.is_secret());
-        let taken = rule.pattern.holes.iter().zip(captures).filter(|(hole, _)| secret(&hole.kind));
+        let taken = rule.pattern.holes.iter().zip(captures).filter(|(hole, _)| hole.is_secret());
         let words: Vec<Word> = taken
             .filter_map(|(_, captured)| match captured {
                 Captured::Text(word) => Some(*word),

@@ -67,7 +67,7 @@ fn raw<'d>(doc: &'d TomlDoc<'d>, table: TableReader<'d>, names: &[String], text:
     Some(Raw { table, pattern, parsed, contexts, opens, subject, undo, spot })
 }
 
-fn known_context(doc: &TomlDoc<'_>, item: &Item<&str>, names: &[String]) -> Option<usize> {
+pub(super) fn known_context(doc: &TomlDoc<'_>, item: &Item<&str>, names: &[String]) -> Option<usize> {
     let position = names.iter().position(|n| n == item.value);
     if position.is_none() {
         let near = nearest(item.value, names.iter().map(String::as_str)).map(str::to_owned);
@@ -136,7 +136,7 @@ fn own_hole(
     Some(HoleRef::Own(position))
 }
 
-fn mismatch(setting: &'static str, wanted: String, hole: &str, kind: &HoleKind) -> DialectProblem {
+pub(super) fn mismatch(setting: &'static str, wanted: String, hole: &str, kind: &HoleKind) -> DialectProblem {
     let found = match kind {
         HoleKind::Typed(kind, _) => format!("of type {}", kind.name()),
         HoleKind::Choice(values) => format!("one of {}", values.join(", ")),
@@ -431,7 +431,7 @@ impl Holes<'_> {
 }
 
 /// A hole's name without its brackets.
-fn bare(text: &str) -> &str {
+pub(super) fn bare(text: &str) -> &str {
     text.trim_start_matches('<').trim_end_matches('>')
 }
 
@@ -448,7 +448,7 @@ fn second_part(kind: Kind) -> Option<(Kind, &'static [HoleType])> {
 }
 
 /// Whether a hole's values can be the setting's.
-fn fits(kind: Kind, hole: HoleType, repeated: bool) -> bool {
+pub(super) fn fits(kind: Kind, hole: HoleType, repeated: bool) -> bool {
     use HoleType as H;
     match kind {
         Kind::Flag | Kind::Choice(_) | Kind::Choices(_) | Kind::Ranges | Kind::Taps | Kind::Pairs => false,

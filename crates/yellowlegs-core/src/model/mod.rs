@@ -1,5 +1,6 @@
 //! What a switch is: ports, VLANs, stations, and the catalogue of settings with values in force.
 
+mod fact;
 mod port;
 mod record;
 mod setting;
@@ -11,6 +12,7 @@ mod vlan;
 
 pub mod settings;
 
+pub use fact::{Capability, EventSeen, Fact, FactInfo, FactKind, Field, FieldInfo, FlapSeen, Learned, LinkSeen, facts};
 pub use port::{PortName, natural_order};
 pub use record::Record;
 pub use setting::{Key, Origin, Scope, Setting, SettingId, SettingInfo, SettingType};

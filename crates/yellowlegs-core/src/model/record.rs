@@ -7,8 +7,8 @@ use serde::de::{self, Deserialize, Deserializer, MapAccess, Visitor};
 use serde::ser::{Serialize, SerializeMap, Serializer};
 
 use super::{
-    FileText, Kind, Mark, Origin, PortName, Quote, Remark, SavedCopy, Scope, SettingId, Slot, Switch, TraitId,
-    TraitSlot, Traits, Unread, Value, VlanId, platform, settings,
+    Fact, FactKind, FileText, Kind, Mark, Origin, PortName, Quote, Remark, SavedCopy, Scope, SettingId, Slot, Switch,
+    TraitId, TraitSlot, Traits, Unread, Value, ValueError, VlanId, platform, settings,
 };
 use crate::source::{Place, nearest};
 
@@ -37,6 +37,8 @@ pub struct Record {
     #[serde(default)]
     mirrors: Vec<RecordMirror>,
     ports: Vec<RecordPort>,
+    #[serde(default)]
+    facts: Vec<RecordFact>,
     #[serde(default)]
     unread: Vec<RecordUnread>,
     #[serde(default)]
@@ -83,6 +85,66 @@ enum RecordSaved {
 struct RecordVlan {
     vlan: VlanId,
     settings: RecordSettings,
+}
+
+/// A fact of the switch's state, checked while it is read.
+#[derive(Debug, Clone, PartialEq, Eq)]
+struct RecordFact {
+    kind: FactKind,
+    fields: Vec<Option<Value>>,
+    evidence: Option<RecordQuote>,
+}
+
+#[derive(serde::Deserialize)]
+#[serde(deny_unknown_fields)]
+struct RawFact {
+    fact: String,
+    fields: BTreeMap<String, RawValue>,
+    #[serde(default)]
+    evidence: Option<RecordQuote>,
+}
+
+impl Serialize for RecordFact {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let info = self.kind.info();
+        let told =
+            info.fields.iter().zip(&self.fields).filter_map(|(field, value)| Some((field.name, value.as_ref()?)));
+        let fields: BTreeMap<&str, &Value> = told.collect();
+        let mut map = serializer.serialize_map(None)?;
+        map.serialize_entry("fact", info.name)?;
+        map.serialize_entry("fields", &fields)?;
+        if let Some(evidence) = &self.evidence {
+            map.serialize_entry("evidence", evidence)?;
+        }
+        map.end()
+    }
+}
+
+impl<'de> Deserialize<'de> for RecordFact {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        let raw = RawFact::deserialize(deserializer)?;
+        let near = |found: &str, names: Vec<&'static str>| {
+            nearest(found, names).map_or_else(String::new, |n| format!("; did you mean `{n}`?"))
+        };
+        let Some(kind) = FactKind::by_name(&raw.fact) else {
+            let hint = near(&raw.fact, FactKind::all().map(|k| k.info().name).collect());
+            return Err(de::Error::custom(format!("unknown fact `{}`{hint}", raw.fact)));
+        };
+        let mut fields = vec![None; kind.info().fields.len()];
+        for (name, value) in raw.fields {
+            let Some(position) = kind.field(&name) else {
+                let hint = near(&name, kind.info().fields.iter().map(|f| f.name).collect());
+                return Err(de::Error::custom(format!("`{}` has no field `{name}`{hint}", raw.fact)));
+            };
+            let of = kind.info().fields.get(position).map(|f| f.kind);
+            let value = of.map(|of| value.of_kind(of)).transpose();
+            let value = value.map_err(|e| de::Error::custom(format!("`{name}`: {e}")))?;
+            if let Some(field) = fields.get_mut(position) {
+                *field = value.flatten();
+            }
+        }
+        Ok(Self { kind, fields, evidence: raw.evidence })
+    }
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
@@ -151,6 +213,19 @@ enum RawValue {
     List(Vec<String>),
 }
 
+impl RawValue {
+    fn of_kind(self, kind: Kind) -> Result<Option<Value>, ValueError> {
+        Ok(match self {
+            Self::Nothing(()) => None,
+            Self::Flag(flag) if kind == Kind::Flag => Some(Value::Flag(flag)),
+            Self::Flag(flag) => Some(kind.parse(&flag.to_string())?),
+            Self::Number(number) => Some(kind.from_number(number)?),
+            Self::Text(text) => Some(kind.parse(&text)?),
+            Self::List(texts) => Some(kind.parse(&texts.join(","))?),
+        })
+    }
+}
+
 #[derive(serde::Deserialize)]
 #[serde(untagged)]
 enum RawEntry {
@@ -164,15 +239,7 @@ impl RawEntry {
             Self::Full(slot) => (slot.value, slot.origin, slot.evidence),
             Self::Short(value) => (value, None, None),
         };
-        let kind = id.info().kind;
-        let value = match value {
-            RawValue::Nothing(()) => None,
-            RawValue::Flag(flag) if kind == Kind::Flag => Some(Value::Flag(flag)),
-            RawValue::Flag(flag) => Some(kind.parse(&flag.to_string()).map_err(|e| e.to_string())?),
-            RawValue::Number(number) => Some(kind.from_number(number).map_err(|e| e.to_string())?),
-            RawValue::Text(text) => Some(kind.parse(&text).map_err(|e| e.to_string())?),
-            RawValue::List(texts) => Some(kind.parse(&texts.join(",")).map_err(|e| e.to_string())?),
-        };
+        let value = value.of_kind(id.info().kind).map_err(|e| e.to_string())?;
         let origin = match origin {
             Some(word) => Origin::from_word(&word).ok_or_else(|| format!("`{word}` is no origin"))?,
             None if value.is_some() => Origin::Record,
@@ -314,6 +381,15 @@ impl Record {
                     settings: settings(Scope::Port, Some(i)),
                 })
                 .collect(),
+            facts: switch
+                .facts
+                .iter()
+                .map(|fact| RecordFact {
+                    kind: fact.kind,
+                    fields: fact.fields.clone(),
+                    evidence: RecordQuote::of(switch, Some(fact.mark)),
+                })
+                .collect(),
             unread: switch
                 .unread
                 .iter()
@@ -378,6 +454,12 @@ impl Record {
             let bits = known.filter(|(_, w)| words.iter().any(|x| x == *w)).fold(0, |bits, (i, _)| bits | 1 << i);
             traits.set(id, TraitSlot { bits, mark: evidence.map(|e| quotes.mark(e)) });
         }
+        for RecordFact { kind, fields, evidence } in self.facts {
+            let nowhere = Mark { file: u16::MAX, line: 0, offset: 0, width: 0 };
+            let mark = evidence.map_or(nowhere, |e| quotes.mark(e));
+            switch.facts.push(Fact { kind, fields, mark });
+        }
+        switch.facts.sort_by_key(|fact| fact.kind);
         for RecordUnread { shape, file, line, column, width } in self.unread {
             let text = shape.clone();
             let mark = quotes.mark(RecordQuote { file, line, column, width, text });

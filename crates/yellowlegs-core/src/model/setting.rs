@@ -4,10 +4,12 @@ use std::marker::PhantomData;
 use std::net::IpAddr;
 use std::sync::Arc;
 
+use jiff::Timestamp;
+
 use super::{
     Action, Announcement, Cause, Choice, Choices, Direction, FastStart, Frames, Kind, LinkType, Mark, Media,
-    Milliwatts, Mode, Protocol, Rate, RelayInfo, Seconds, Slot, Station, StationRange, StormAction, Trust,
-    Unidirectional, Value, VlanId, VlanSet, settings,
+    Milliwatts, Mode, Protocol, Rate, RelayInfo, Seconds, Slot, Station, StationAddress, StationRange, StormAction,
+    Trust, Unidirectional, Value, VlanId, VlanSet, settings,
 };
 
 /// What a setting belongs to.
@@ -146,7 +148,9 @@ setting_type! {
     Announcement = Kind::Choice(Announcement::SET), Value::Choice { index, .. } => Self::from_index(*index);
     Unidirectional = Kind::Choice(Unidirectional::SET), Value::Choice { index, .. } => Self::from_index(*index);
     StormAction = Kind::Choice(StormAction::SET), Value::Choice { index, .. } => Self::from_index(*index);
-    Choices<Cause> = Kind::Choices(Cause::SET), Value::Choices { bits, .. } => Some(Self::of_bits(*bits));
+    Cause = Kind::Choice(Cause::SET), Value::Choice { index, .. } => Self::from_index(*index);
+    StationAddress = Kind::Station, Value::Station(v) => Some(*v);
+    Timestamp = Kind::Time, Value::Time(v) => Some(*v);
     Milliwatts = Kind::Milliwatts, Value::Milliwatts(v) => Some(Milliwatts(*v));
     Option<Rate> = Kind::Rate, Value::Rate(v) => Some(*v);
     Option<IpAddr> = Kind::Address, Value::Address(v) => Some(*v);
@@ -159,6 +163,16 @@ setting_type! {
     Arc<VlanSet> = Kind::Vlans, Value::Vlans(v) => Some(Arc::clone(v));
     Arc<str> = Kind::Text, Value::Text(v) => Some(Arc::clone(v));
     Arc<[Station]> = Kind::Stations, Value::Stations(v) => Some(Arc::clone(v));
+}
+
+impl<C: Choice> SettingType for Choices<C> {
+    const KIND: Kind = Kind::Choices(C::SET);
+    fn read(value: &Value) -> Option<Self> {
+        match value {
+            Value::Choices { bits, .. } => Some(Self::of_bits(*bits)),
+            _ => None,
+        }
+    }
 }
 
 /// Where a value in force comes from.

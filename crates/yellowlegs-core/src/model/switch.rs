@@ -3,7 +3,9 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use super::{Key, Origin, PortName, Scope, Setting, SettingId, SettingType, Traits, Value, VlanId, settings};
+use super::{
+    Fact, FactKind, Key, Origin, PortName, Scope, Setting, SettingId, SettingType, Traits, Value, VlanId, settings,
+};
 use crate::source::{Place, Source, Word};
 
 /// A stretch of a line in one of the switch's files. Small, so that every setting can carry one.
@@ -124,6 +126,8 @@ pub struct Switch {
     pub(crate) unread: Vec<Unread>,
     pub(crate) remarks: Vec<Remark>,
     pub(crate) saved: SavedCopy,
+    /// Sorted by kind.
+    pub(crate) facts: Vec<Fact>,
 }
 
 impl Switch {
@@ -145,6 +149,7 @@ impl Switch {
             unread: Vec::new(),
             remarks: Vec::new(),
             saved: SavedCopy::Missing,
+            facts: Vec::new(),
         }
     }
 
@@ -191,6 +196,17 @@ impl Switch {
     /// The saved configuration.
     pub fn saved(&self) -> &SavedCopy {
         &self.saved
+    }
+
+    /// Everything its state tells, sorted by kind.
+    pub fn facts(&self) -> &[Fact] {
+        &self.facts
+    }
+
+    /// The facts of one kind.
+    pub fn facts_of(&self, kind: FactKind) -> impl Iterator<Item = &Fact> {
+        let from = self.facts.partition_point(|fact| fact.kind < kind);
+        self.facts.iter().skip(from).take_while(move |fact| fact.kind == kind)
     }
 
     /// Attaches the saved configuration.

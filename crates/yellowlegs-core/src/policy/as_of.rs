@@ -1,5 +1,6 @@
 //! The time that evidence is judged at.
 
+use jiff::Timestamp;
 use jiff::civil::Date;
 use jiff::fmt::temporal::Pieces;
 
@@ -8,6 +9,7 @@ use jiff::fmt::temporal::Pieces;
 pub struct AsOf {
     text: String,
     date: Date,
+    moment: Timestamp,
 }
 
 /// Why a text is no such moment.
@@ -27,12 +29,18 @@ impl AsOf {
         if named || pieces.time().is_none() || pieces.to_numeric_offset().is_none() {
             return Err(problem());
         }
-        Ok(Self { text: text.to_owned(), date: pieces.date() })
+        let moment = text.parse().map_err(|_| problem())?;
+        Ok(Self { text: text.to_owned(), date: pieces.date(), moment })
     }
 
     /// As it was written.
     pub fn as_str(&self) -> &str {
         &self.text
+    }
+
+    /// The moment.
+    pub fn moment(&self) -> Timestamp {
+        self.moment
     }
 
     /// The day it is, in its own offset.

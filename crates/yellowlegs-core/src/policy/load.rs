@@ -102,6 +102,7 @@ impl<'d> Reader<'d> {
         let files = Files {
             running: globs("running", default.running),
             saved: globs("saved", default.saved),
+            state: globs("state", default.state),
             single: globs("single", default.single),
             dialects: globs("dialects", default.dialects),
         };

@@ -274,6 +274,8 @@ pub struct Files {
     pub running: Vec<String>,
     /// Saved configurations; none of them: the fleet keeps no saved copies.
     pub saved: Vec<String>,
+    /// Tables, stanzas and logs: what the switch says of its state.
+    pub state: Vec<String>,
     /// Switch records, one switch a file, from the fleet's root.
     pub single: Vec<String>,
     /// Dialects, from the fleet's root.
@@ -286,6 +288,7 @@ impl Default for Files {
         Self {
             running: one("config*.txt"),
             saved: one("saved*.txt"),
+            state: vec!["*.out".to_owned(), "events*.log".to_owned()],
             single: one("switches/*.json"),
             dialects: one("dialects/*.toml"),
         }

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use super::port_table::PortTable;
 use crate::dialect::{
-    Captured, Change, Dialect, Effect, HoleRef, Operand, PortItem, ProfileRef, Reach, Reading, Statement, Subject,
+    Captured, Change, Dialect, Effect, HoleRef, Operand, ProfileRef, Reach, Reading, Statement, Subject, port_names,
 };
 use crate::model::{
     Choice, Direction, Kind, Mark, Origin, Scope, SettingId, Slot, StationRange, Value, VlanId, VlanSet, platform,
@@ -343,7 +343,7 @@ impl<'a> Applier<'a> {
     fn operand(&self, operand: &Operand, statement: &'a Statement, kind: Kind) -> Option<Value> {
         match operand {
             Operand::Constant(value) => Some(value.clone()),
-            Operand::Hole(hole) => self.value(kind, self.captured(statement, hole)),
+            Operand::Hole(hole) => self.captured(statement, hole).value(kind, self.text, self.dialect.lists(), None),
             Operand::Chosen(hole, values) => match self.captured(statement, hole) {
                 Captured::Choice(which) => values.get(*which).cloned(),
                 _ => None,
@@ -372,7 +372,7 @@ impl<'a> Applier<'a> {
             (Kind::Taps, Captured::Ports(items)) => {
                 let Some(Value::Choice { index, .. }) = second(Kind::Choice(Direction::SET)) else { return None };
                 let direction = Direction::from_index(index)?;
-                Value::Taps(self.port_names(items).map(|port| (port, direction)).collect())
+                Value::Taps(port_names(self.dialect.lists(), items).map(|port| (port, direction)).collect())
             }
             (Kind::Pairs, first) => {
                 let Some(Value::Count(second)) = second(Kind::Count) else { return None };
@@ -392,40 +392,6 @@ impl<'a> Applier<'a> {
             Some(Value::Vlan(vlan)) => vlan,
             _ => None,
         }
-    }
-
-    /// The names of a list's ports; those that the text never names otherwise are kept, for they may be missing.
-    fn port_names<'s>(&'s self, items: &'s [PortItem]) -> impl Iterator<Item = Arc<str>> + 's {
-        let each = items.iter().flat_map(|item| item.along_last_part().into_iter().flatten());
-        each.map(|port| self.dialect.lists().name(port))
-    }
-
-    fn value(&self, kind: Kind, captured: &Captured) -> Option<Value> {
-        Some(match (kind, captured) {
-            (Kind::Count, Captured::Int(n)) => Value::Count(*n),
-            (Kind::Seconds, Captured::Seconds(n) | Captured::Int(n)) => Value::Seconds(*n),
-            (Kind::Milliwatts, Captured::Milliwatts(n)) => Value::Milliwatts(*n),
-            (Kind::Rate, Captured::Rate(rate)) => Value::Rate(Some(*rate)),
-            (Kind::Vlan, Captured::Vlan(vlan)) => Value::Vlan(Some(*vlan)),
-            (Kind::Vlans, Captured::Vlan(vlan)) => Value::Vlans(Arc::new([*vlan].into_iter().collect())),
-            (Kind::Vlans, Captured::Vlans(set)) => Value::Vlans(Arc::clone(set)),
-            (Kind::Port, Captured::Ports(items)) => Value::Port(self.port_names(items).next()),
-            (Kind::Address, Captured::Address(address)) => Value::Address(Some(*address)),
-            (Kind::Text, Captured::Text(word)) => Value::Text(word.of(self.text).into()),
-            (Kind::Text, Captured::Int(number)) => Value::Text(number.to_string().into()),
-            (Kind::Text, Captured::Address(address)) => Value::Text(address.to_string().into()),
-            (Kind::Words, Captured::Text(word)) => {
-                Value::Words(word.of(self.text).split_whitespace().map(Arc::from).collect())
-            }
-            (Kind::Words, Captured::Address(address)) => Value::Words([address.to_string().into()].into()),
-            (Kind::Words, Captured::Int(number)) => Value::Words([number.to_string().into()].into()),
-            (Kind::Words, Captured::Ints(numbers)) => {
-                Value::Words(numbers.iter().map(|n| Arc::from(n.to_string())).collect())
-            }
-            (Kind::Station, Captured::Station(address)) => Value::Station(*address),
-            (Kind::Stations, Captured::Station(_)) => Value::Stations([captured.station(None)?].into()),
-            _ => return None,
-        })
     }
 }
 

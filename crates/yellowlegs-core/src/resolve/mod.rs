@@ -9,6 +9,8 @@ mod port_table;
 
 use std::sync::Arc;
 
+use jiff::Timestamp;
+
 use crate::dialect::{Dialect, HoleRef, Reading};
 use crate::model::{FileText, Mark, Record, SavedCopy, Scope, SettingId, Slot, Switch, Value, settings};
 use crate::source::Source;
@@ -34,8 +36,22 @@ struct History {
 /// Position of the configuration among a switch's files; the dialect is the one before it.
 const CONFIG_FILE: u16 = 1;
 
+/// The texts of one switch beside its running configuration.
+#[derive(Debug, Clone, Default)]
+pub struct State {
+    /// Tables, stanzas and logs.
+    pub texts: Vec<Arc<Source>>,
+    /// What moments without a year are settled by; without it they stay open.
+    pub as_of: Timestamp,
+}
+
 /// Reads a configuration with a dialect and settles what is in force.
 pub fn resolve(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: Arc<Source>) -> Resolved {
+    resolve_with(name, dialect, source, &State::default())
+}
+
+/// Reads a configuration and what the switch says of its state.
+pub fn resolve_with(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: Arc<Source>, state: &State) -> Resolved {
     let mut reading = dialect.read(&source, CONFIG_FILE);
     let mut switch = Switch::empty(name.into());
     switch.dialect = Some(Arc::clone(dialect.name()));
@@ -46,6 +62,14 @@ pub fn resolve(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: Arc<So
     switch.traits = Arc::clone(dialect.traits());
     switch.lines = reading.lines;
     switch.unread = std::mem::take(&mut reading.unread);
+    for text in &state.texts {
+        let read = dialect.read_state(text, switch.files.len() as u16, state.as_of);
+        switch.files.push(FileText::text(Arc::clone(text), read.secrets));
+        switch.lines += read.lines;
+        switch.unread.extend(read.unread);
+        switch.facts.extend(read.facts);
+    }
+    switch.facts.sort_by_key(|fact| fact.kind);
     let ports = PortTable::gather(dialect, &reading, &mut switch);
     let written = Applier::new(dialect, &source, &reading, &ports, None).run();
     merge::merge(dialect, written, &mut switch);

@@ -3,7 +3,7 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::dialect::{Captured, Dialect, PortItem, PortRef, Reading, Subject};
-use crate::model::{Mark, PortName, Remark, Switch};
+use crate::model::{Mark, PortName, Remark, Switch, facts};
 
 /// More ports than any switch has: what a hostile text could make of ranges ends here.
 const MOST: usize = 16_384;
@@ -47,6 +47,11 @@ impl PortTable {
                     }
                 }
             }
+        }
+        // What the status or the power of is told exists, whether the configuration speaks of it or not.
+        for kind in [facts::port_status::FACT, facts::power::FACT] {
+            let told = switch.facts_of(kind).filter_map(|fact| dialect.lists().port(fact.port()?));
+            found.extend(told.take(MOST));
         }
         if full {
             let text = format!("more than {MOST} ports are named; those beyond are left out");

@@ -382,6 +382,11 @@ impl<'d> Entry<'d> {
         scalar
     }
 
+    /// Whether the value is a table.
+    pub fn is_table(&self) -> bool {
+        self.value.get_ref().is_table()
+    }
+
     /// The value, if it is a string.
     pub fn text(&self) -> Option<&'d str> {
         self.value.get_ref().as_str()

@@ -11,6 +11,7 @@ use yellowlegs_core::model::Remark;
 use yellowlegs_core::policy::{AsOf, Level, Policy, names_check};
 
 use super::checks::unknown;
+use super::moment;
 use super::read::tell;
 use crate::args::{Audit, FailOn, Loudness, ReportFormat};
 use crate::failure::Failure;
@@ -25,12 +26,12 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
     let root = Root::find(args.fleet.fleet.as_deref(), &args.paths)?;
     let loaded = fleet::load(&root, &args.fleet)?;
     let selection = selection(args, &loaded.policy)?;
-    let as_of = as_of(args, &loaded.policy)?;
+    let as_of = moment(args.as_of.as_deref(), loaded.policy.as_of.as_ref())?;
     let switches = fleet::discover(&root, &loaded.policy.files)?;
     let mut sinks = Sinks::open(args, loudness)?;
     sinks.head(&Head { as_of: as_of.as_str(), site: loaded.policy.site.as_deref() })?;
-    let mut work =
-        Work { root: &root, loaded: &loaded, judge: Judge::new(&loaded.policy, &as_of, &selection, args.raw) };
+    let judge = Judge::new(&loaded.policy, &as_of, &selection, args.raw);
+    let mut work = Work { root: &root, loaded: &loaded, judge, as_of: &as_of };
     let gathered = work.run(&switches, jobs(args), &mut sinks)?;
     finish(args, &loaded.policy, &as_of, &selection, gathered, sinks)
 }
@@ -65,17 +66,6 @@ fn selection(args: &Audit, policy: &Policy) -> Result<Selection, Failure> {
         role: args.role.clone(),
         only: args.only.clone(),
     })
-}
-
-fn as_of(args: &Audit, policy: &Policy) -> Result<AsOf, Failure> {
-    let parse = |text: &str| {
-        AsOf::parse(text).map_err(|problem| Failure::usage(problem, "write for example 2031-03-04T06:30:00Z"))
-    };
-    match (&args.as_of, &policy.as_of) {
-        (Some(text), _) => parse(text),
-        (None, Some(time)) => Ok(time.clone()),
-        (None, None) => parse(&format!("{:.0}", jiff::Timestamp::now())),
-    }
 }
 
 /// Every report that is being written.
@@ -139,6 +129,7 @@ struct Work<'a> {
     root: &'a Root,
     loaded: &'a Loaded,
     judge: Judge<'a>,
+    as_of: &'a AsOf,
 }
 
 impl Work<'_> {
@@ -150,7 +141,7 @@ impl Work<'_> {
             gathered.totals.remark(Remark { about: "policy".into(), file: None, line: None, text });
         }
         let work = |found: &Found| {
-            let (read, unreadable) = fleet::read_switch(&self.root.dir, found, self.loaded);
+            let (read, unreadable) = fleet::read_switch(&self.root.dir, found, self.loaded, self.as_of.moment());
             let judged =
                 read.map(|(resolved, dialect)| self.judge.switch(&resolved, dialect.as_ref().map(|d| d.lists())));
             (judged, unreadable)

@@ -3,33 +3,35 @@
 use std::path::Path;
 use std::process::ExitCode;
 
+use jiff::Timestamp;
 use yellowlegs_core::finding::UnreadRow;
 use yellowlegs_core::model::Switch;
 use yellowlegs_core::resolve::{Resolved, resolve};
 
+use super::moment;
 use crate::args::{Loudness, Read};
 use crate::failure::Failure;
-use crate::fleet::{self, Loaded, Root, Unreadable};
+use crate::fleet::{self, Layout, Loaded, Root, Unreadable};
 use crate::output;
 use crate::render::{clean, write_json};
 
 pub(super) fn run(args: &Read, loudness: Loudness) -> Result<ExitCode, Failure> {
     let root = Root::find(args.fleet.fleet.as_deref(), &args.files)?;
     let loaded = fleet::load(&root, &args.fleet)?;
+    let as_of = moment(args.as_of.as_deref(), loaded.policy.as_of.as_ref())?.moment();
     let mut out = output::stdout(loudness.color);
     let mut code = ExitCode::SUCCESS;
     for file in &args.files {
         let path = std::fs::canonicalize(file).map_err(|error| Failure::path(file, error))?;
-        match read(&root.dir, &path, &loaded) {
-            Ok(resolved) => {
-                write_json(&mut out, &resolved.record()).map_err(Failure::stdout)?;
-                if !loudness.quiet {
-                    unread(&resolved.switch, args.raw);
-                }
-            }
-            Err(failed) => {
-                tell(&failed);
-                code = ExitCode::from(2);
+        let (read, unreadable) = read(&root, &path, &loaded, as_of)?;
+        for failed in unreadable {
+            tell(&failed);
+            code = ExitCode::from(2);
+        }
+        if let Some(resolved) = read {
+            write_json(&mut out, &resolved.record()).map_err(Failure::stdout)?;
+            if !loudness.quiet {
+                unread(&resolved.switch, args.raw);
             }
         }
     }
@@ -37,10 +39,48 @@ pub(super) fn run(args: &Read, loudness: Loudness) -> Result<ExitCode, Failure> 
     Ok(code)
 }
 
-fn read(root: &Path, path: &Path, loaded: &Loaded) -> Result<Resolved, Unreadable> {
+/// A switch's folder with all that is in it; a text of state with the configuration beside it; a record; or one
+/// configuration alone.
+fn read(
+    root: &Root,
+    path: &Path,
+    loaded: &Loaded,
+    as_of: Timestamp,
+) -> Result<(Option<Resolved>, Vec<Unreadable>), Failure> {
     if path.extension().is_some_and(|e| e == "json") {
-        return fleet::read_record(root, path);
+        return Ok(one(fleet::read_record(&root.dir, path)));
     }
+    let folder = if path.is_dir() { Some(path) } else { path.parent() };
+    let found = fleet::discover(root, &loaded.policy.files).unwrap_or_default();
+    let here = found.into_iter().find(|f| Some(f.path.as_path()) == folder);
+    let Some(mut found) = here else {
+        if path.is_dir() {
+            return Err(Failure::usage(
+                format!("{} is no switch's folder", path.display()),
+                "name a switch's folder or a file",
+            ));
+        }
+        return Ok(one(config(&root.dir, path, loaded)));
+    };
+    if let (Layout::Folder(parts), false) = (&mut found.layout, path.is_dir()) {
+        parts.state.retain(|state| state == path);
+        if parts.state.is_empty() {
+            return Ok(one(config(&root.dir, path, loaded)));
+        }
+        parts.saved.clear();
+    }
+    let (read, unreadable) = fleet::read_switch(&root.dir, &found, loaded, as_of);
+    Ok((read.map(|(resolved, _)| resolved), unreadable))
+}
+
+fn one(read: Result<Resolved, Unreadable>) -> (Option<Resolved>, Vec<Unreadable>) {
+    match read {
+        Ok(resolved) => (Some(resolved), Vec::new()),
+        Err(failed) => (None, vec![failed]),
+    }
+}
+
+fn config(root: &Path, path: &Path, loaded: &Loaded) -> Result<Resolved, Unreadable> {
     let source = fleet::source_of(root, path)?;
     let dialect = fleet::recognise(&source, loaded)?;
     let name = path.parent().and_then(Path::file_name).map(|n| n.to_string_lossy().into_owned());

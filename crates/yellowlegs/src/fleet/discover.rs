@@ -13,10 +13,18 @@ use crate::failure::Failure;
 /// What a switch is made of.
 #[derive(Debug, Clone)]
 pub(crate) enum Layout {
-    /// A folder with a running configuration and perhaps saved ones.
-    Folder { running: Vec<PathBuf>, saved: Vec<PathBuf> },
+    /// A folder with a running configuration, perhaps saved ones and state.
+    Folder(Parts),
     /// A switch record.
     Record(PathBuf),
+}
+
+/// The files of a switch's folder, each kind in path order.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Parts {
+    pub(crate) running: Vec<PathBuf>,
+    pub(crate) saved: Vec<PathBuf>,
+    pub(crate) state: Vec<PathBuf>,
 }
 
 /// One switch found on disk.
@@ -53,12 +61,12 @@ fn folder_of(file: &Path, patterns: &[Pattern]) -> Option<PathBuf> {
 
 /// Finds the switches below the root, in path order. Two of one name are an error.
 pub(crate) fn discover(root: &Root, files: &Files) -> Result<Vec<Found>, Failure> {
-    let (running, saved) = (patterns(&files.running), patterns(&files.saved));
+    let kinds = [patterns(&files.running), patterns(&files.saved), patterns(&files.state)];
     let (single, dialects) = (patterns(&files.single), patterns(&files.dialects));
     let from_root = |file: &Path, patterns: &[Pattern]| {
         file.strip_prefix(&root.dir).is_ok_and(|rest| patterns.iter().any(|p| p.glob.is_match(rest)))
     };
-    let mut folders: BTreeMap<PathBuf, (Vec<PathBuf>, Vec<PathBuf>)> = BTreeMap::new();
+    let mut folders: BTreeMap<PathBuf, Parts> = BTreeMap::new();
     let mut found: Vec<Found> = Vec::new();
     let visible =
         |entry: &walkdir::DirEntry| entry.depth() == 0 || !entry.file_name().to_string_lossy().starts_with('.');
@@ -80,18 +88,23 @@ pub(crate) fn discover(root: &Root, files: &Files) -> Result<Vec<Found>, Failure
                 let name = path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
                 found.push(Found { name, path: path.to_owned(), layout: Layout::Record(path.to_owned()) });
             }
-        } else if let Some(folder) = folder_of(path, &running) {
-            folders.entry(folder).or_default().0.push(path.to_owned());
-        } else if let Some(folder) = folder_of(path, &saved) {
-            folders.entry(folder).or_default().1.push(path.to_owned());
+        } else if let Some((kind, folder)) = kinds.iter().enumerate().find_map(|(k, p)| Some((k, folder_of(path, p)?)))
+        {
+            let parts = folders.entry(folder).or_default();
+            let list = match kind {
+                0 => &mut parts.running,
+                1 => &mut parts.saved,
+                _ => &mut parts.state,
+            };
+            list.push(path.to_owned());
         }
     }
-    for (path, (running, saved)) in folders {
-        if running.is_empty() || !root.takes(&path) {
+    for (path, parts) in folders {
+        if parts.running.is_empty() || !root.takes(&path) {
             continue;
         }
         let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
-        found.push(Found { name, path, layout: Layout::Folder { running, saved } });
+        found.push(Found { name, path, layout: Layout::Folder(parts) });
     }
     found.sort_by(|a, b| a.path.cmp(&b.path));
     unique(root, &found)?;

@@ -4,10 +4,11 @@ use std::fmt::Display;
 use std::path::Path;
 use std::sync::Arc;
 
+use jiff::Timestamp;
 use serde::Serialize;
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::model::{Record, SavedCopy};
-use yellowlegs_core::resolve::{Resolved, resolve};
+use yellowlegs_core::resolve::{Resolved, State, resolve, resolve_with};
 use yellowlegs_core::source::{Problem, Source};
 
 use super::discover::{Found, Layout};
@@ -49,23 +50,35 @@ pub(crate) fn source_of(root: &Path, path: &Path) -> Result<Arc<Source>, Unreada
 /// A switch and the dialect it is in; and what of it could not be read.
 pub(crate) type ReadSwitch = (Option<(Resolved, Option<Arc<Dialect>>)>, Vec<Unreadable>);
 
-/// Reads one switch.
-pub(crate) fn read_switch(root: &Path, found: &Found, loaded: &Loaded) -> ReadSwitch {
+/// Reads one switch. Moments without a year are settled by `as_of`.
+pub(crate) fn read_switch(root: &Path, found: &Found, loaded: &Loaded, as_of: Timestamp) -> ReadSwitch {
     let mut unreadable = Vec::new();
     let read = match &found.layout {
         Layout::Record(path) => read_record(root, path).map(|resolved| {
             let dialect = resolved.switch.dialect().and_then(|name| loaded.dialects.iter().find(|d| d.name() == name));
             (resolved, dialect.cloned())
         }),
-        Layout::Folder { running, saved } => folder(root, found, running, loaded).map(|(resolved, dialect)| {
-            let (saved, failed) = saved_copy(root, found, saved, loaded, &dialect);
-            unreadable.extend(failed);
-            (resolved.with_saved(saved), Some(dialect))
-        }),
+        Layout::Folder(parts) => {
+            let mut state = State { texts: Vec::new(), as_of };
+            for path in &parts.state {
+                match source_of(root, path) {
+                    Ok(source) => state.texts.push(source),
+                    Err(failed) => unreadable.push(failed),
+                }
+            }
+            folder(root, found, &parts.running, loaded, &state).map(|(resolved, dialect)| {
+                let (saved, failed) = saved_copy(root, found, &parts.saved, loaded, &dialect);
+                unreadable.extend(failed);
+                (resolved.with_saved(saved), Some(dialect))
+            })
+        }
     };
     match read {
         Ok(read) => (Some(read), unreadable),
-        Err(failed) => (None, vec![failed]),
+        Err(failed) => {
+            unreadable.insert(0, failed);
+            (None, unreadable)
+        }
     }
 }
 
@@ -74,6 +87,7 @@ fn folder(
     found: &Found,
     running: &[std::path::PathBuf],
     loaded: &Loaded,
+    state: &State,
 ) -> Result<(Resolved, Arc<Dialect>), Unreadable> {
     let path = match running {
         [path] => path,
@@ -86,7 +100,7 @@ fn folder(
     };
     let source = source_of(root, path)?;
     let dialect = recognise(&source, loaded)?;
-    Ok((resolve(found.name.as_str(), &dialect, source), dialect))
+    Ok((resolve_with(found.name.as_str(), &dialect, source, state), dialect))
 }
 
 /// The dialect a text is in.

@@ -1,0 +1,314 @@
+//! From `[state]`, `[[line]]` and `[[table]]` to the rules of state.
+
+use super::super::automaton::{Automaton, Meaning};
+use super::super::load::{Text, one_of, parse_pattern, patterns, report_build};
+use super::super::pattern::{HoleKind, Pattern};
+use super::super::rules::{bare, fits, known_context, mismatch};
+use super::super::{DialectProblem, HoleType, Lists};
+use super::{Column, Filled, StateRule, StateRules, Table};
+use crate::model::{FactKind, Kind, Value};
+use crate::source::{Entry, Item, Scalar, Spot, TableReader, TomlDoc};
+use crate::syntax::Splitter;
+
+/// The rules read, before their patterns are compiled together.
+pub(in crate::dialect) struct Uncompiled {
+    rules: StateRules,
+    spots: Vec<Spot>,
+    contexts: usize,
+}
+
+impl Uncompiled {
+    /// Compiles the patterns; rules that could take one line on equal terms are reported.
+    pub(in crate::dialect) fn compiled(self, doc: &TomlDoc<'_>, lists: &Lists) -> StateRules {
+        let Self { mut rules, spots, contexts } = self;
+        let mut automaton = Automaton::new(contexts, rules.automaton.word_rule());
+        let place = |rule: u32| {
+            let line = rules.rules.get(rule as usize).map_or(0, |r| r.line);
+            (spots.get(rule as usize).cloned().unwrap_or_default(), line)
+        };
+        for (number, rule) in rules.rules.iter().enumerate() {
+            let meaning = Meaning { rule: number as u32, ends: true, enters: None };
+            for (context, sequence) in
+                rule.contexts.iter().flat_map(|c| rule.pattern.sequences.iter().map(move |s| (c, s)))
+            {
+                report_build(doc, automaton.add(*context, &rule.pattern, sequence, meaning), place);
+            }
+        }
+        for clash in automaton.clashes(lists) {
+            report_build(doc, Err(super::super::automaton::BuildError::Clash(clash)), place);
+        }
+        rules.automaton = automaton;
+        rules
+    }
+}
+
+/// What is written in a `[[line]]`.
+struct Raw<'d> {
+    table: TableReader<'d>,
+    pattern: Item<&'d str>,
+    parsed: Pattern,
+    contexts: Vec<usize>,
+    opens: Option<usize>,
+    fact: Option<FactKind>,
+}
+
+pub(in crate::dialect) fn read<'d>(
+    doc: &'d TomlDoc<'d>,
+    section: Option<&TableReader<'_>>,
+    lines: Vec<TableReader<'d>>,
+    tables: Vec<TableReader<'d>>,
+    text: &Text,
+) -> Uncompiled {
+    let word = |key| section.and_then(|t| t.text(key)).map_or("", |i| i.value);
+    let quotes = section.and_then(|t| t.text("quote")).map_or("\"", |i| i.value);
+    let splitter = Splitter::with_quotes(word("split"), quotes);
+    let borders = word("borders").to_owned();
+    let comments = section.and_then(|t| t.texts("comment")).unwrap_or_default();
+    let comments = comments.into_iter().map(|i| i.value.to_owned()).collect();
+    let mut own = Text { words: text.words, ..Text::default() };
+    own.layout.splitter = splitter.clone();
+    let ignored = patterns(doc, &section.and_then(|t| t.texts("ignore")).unwrap_or_default(), &own);
+    if let Some(section) = section {
+        section.finish();
+    }
+    let mut names = vec!["top".to_owned()];
+    for table in &lines {
+        if let Some(item) = table.text("opens").filter(|i| !names.iter().any(|n| n == i.value)) {
+            names.push(item.value.to_owned());
+        }
+    }
+    let raws: Vec<Raw<'d>> = lines.into_iter().filter_map(|table| raw(doc, table, &names, &own)).collect();
+    let around = facts_of_contexts(&raws, names.len());
+    let (mut rules, mut spots) = (Vec::new(), Vec::new());
+    for raw in raws {
+        spots.push(raw.pattern.spot.clone());
+        rules.push(finish(doc, raw, &around));
+    }
+    let tables = tables.iter().filter_map(|table| read_table(doc, table, &names, &own)).collect();
+    let automaton = Automaton::new(names.len(), own.words);
+    Uncompiled {
+        rules: StateRules { rules, tables, automaton, ignored, splitter, comments, borders },
+        spots,
+        contexts: names.len(),
+    }
+}
+
+fn contexts(doc: &TomlDoc<'_>, table: &TableReader<'_>, names: &[String]) -> Vec<usize> {
+    match table.texts("in") {
+        None => vec![0],
+        Some(items) if items.iter().any(|i| i.value == "*") => (0..names.len()).collect(),
+        Some(items) => items.iter().filter_map(|item| known_context(doc, item, names)).collect(),
+    }
+}
+
+fn fact(doc: &TomlDoc<'_>, item: &Item<&str>) -> Option<FactKind> {
+    let kind = FactKind::by_name(item.value);
+    if kind.is_none() {
+        doc.report(&item.spot, DialectProblem::UnknownFact { found: item.value.to_owned() });
+    }
+    kind
+}
+
+fn raw<'d>(doc: &'d TomlDoc<'d>, table: TableReader<'d>, names: &[String], text: &Text) -> Option<Raw<'d>> {
+    let contexts = contexts(doc, &table, names);
+    let opens = table.text("opens").and_then(|i| names.iter().position(|n| n == i.value));
+    let fact = table.text("fact").and_then(|item| fact(doc, &item));
+    let pattern = table.required_text("pattern");
+    let parsed = pattern.as_ref().and_then(|item| parse_pattern(doc, item, text));
+    table.ask("fields");
+    let (Some(pattern), Some(parsed)) = (pattern, parsed) else {
+        table.finish();
+        return None;
+    };
+    Some(Raw { table, pattern, parsed, contexts, opens, fact })
+}
+
+/// The fact that is in progress in each context.
+fn facts_of_contexts(raws: &[Raw<'_>], count: usize) -> Vec<Option<FactKind>> {
+    let mut facts = vec![None; count];
+    // As often as contexts can nest.
+    for _ in 0..count {
+        for raw in raws {
+            let Some(opens) = raw.opens else { continue };
+            let around = raw.contexts.iter().find_map(|c| facts.get(*c).copied().flatten());
+            if let Some(kind) = raw.fact.or(around) {
+                facts[opens] = Some(kind);
+            }
+        }
+    }
+    facts
+}
+
+fn finish(doc: &TomlDoc<'_>, raw: Raw<'_>, around: &[Option<FactKind>]) -> StateRule {
+    let kind = raw.fact.or_else(|| raw.contexts.iter().find_map(|c| around.get(*c).copied().flatten()));
+    let written = raw.table.table("fields");
+    let mut fields = Vec::new();
+    if let Some(kind) = kind {
+        fields = fill(doc, kind, &raw.parsed, written.as_ref(), &raw.pattern.spot, raw.opens.is_some());
+    } else if raw.opens.is_none() || written.is_some() {
+        doc.report(&raw.pattern.spot, DialectProblem::NoFact);
+    }
+    raw.table.finish();
+    StateRule {
+        line: doc.place(&raw.pattern.spot).line,
+        pattern: raw.parsed,
+        contexts: raw.contexts,
+        opens: raw.opens,
+        fact: raw.fact,
+        fields,
+    }
+}
+
+/// The fields that a pattern fills: by holes of their names, and as `fields` says. `free`: other holes may be there for
+/// the lines inside.
+fn fill(
+    doc: &TomlDoc<'_>,
+    kind: FactKind,
+    pattern: &Pattern,
+    written: Option<&TableReader<'_>>,
+    spot: &Spot,
+    free: bool,
+) -> Vec<(usize, Filled)> {
+    let mut fields: Vec<(usize, Filled)> = Vec::new();
+    let mut used: Vec<String> = Vec::new();
+    for entry in written.iter().flat_map(|t| t.entries().into_values()) {
+        let Some(field) = kind.field(entry.key.value) else {
+            let found = entry.key.value.to_owned();
+            doc.report(&entry.key.spot, DialectProblem::UnknownField { found, fact: kind.info().name });
+            continue;
+        };
+        fields.extend(written_field(doc, kind, field, pattern, entry, &mut used).map(|filled| (field, filled)));
+    }
+    for (hole, info) in pattern.holes.iter().enumerate() {
+        if used.contains(&info.name) || info.name.starts_with('_') {
+            continue;
+        }
+        match kind.field(&info.name) {
+            Some(field) => fields.extend(hole_field(doc, kind, field, pattern, hole, spot).map(|f| (field, f))),
+            None if free => {}
+            None => {
+                let problem = DialectProblem::UnknownField { found: info.name.clone(), fact: kind.info().name };
+                doc.report(spot, problem);
+            }
+        }
+    }
+    fields
+}
+
+fn written_field(
+    doc: &TomlDoc<'_>,
+    kind: FactKind,
+    field: usize,
+    pattern: &Pattern,
+    entry: Entry<'_>,
+    used: &mut Vec<String>,
+) -> Option<Filled> {
+    let info = kind.info().fields.get(field)?;
+    let spot = entry.spot();
+    let mut hole = |text: &str| {
+        let name = bare(text);
+        let position = pattern.hole(name);
+        match position {
+            Some(_) => used.push(name.to_owned()),
+            None => doc.report(&spot, DialectProblem::UnknownHole { name: name.to_owned() }),
+        }
+        position
+    };
+    let constant = |text: &str, spot: &Spot| {
+        let report = |problem| doc.report(spot, DialectProblem::Value { setting: info.name, problem });
+        info.kind.parse(text).map_err(report).ok()
+    };
+    if let Some(text) = entry.text() {
+        if text.starts_with('<') {
+            let hole = hole(text)?;
+            return hole_field(doc, kind, field, pattern, hole, &spot);
+        }
+        return constant(text, &spot).map(Filled::Constant);
+    }
+    if !entry.is_table() {
+        let text = match entry.scalar()? {
+            Scalar::Text(text) => text.to_owned(),
+            Scalar::Integer(number) => number.to_string(),
+            Scalar::Flag(flag) => flag.to_string(),
+        };
+        return constant(&text, &spot).map(Filled::Constant);
+    }
+    // { from = "<hole>", words = { B = "bridge" }, else = "other" }
+    let tables = entry.tables();
+    let table = tables.first()?;
+    let from = table.required_text("from");
+    let rest = table.text("else").and_then(|i| constant(i.value, &i.spot));
+    let mut words = Vec::new();
+    for entry in table.table("words").iter().flat_map(|t| t.entries().into_values()) {
+        let Some(value) = entry.text().and_then(|text| constant(text, &entry.spot())) else { continue };
+        words.push((entry.key.value.to_owned(), value));
+    }
+    table.finish();
+    Some(Filled::Words(hole(from?.value)?, words, rest))
+}
+
+fn hole_field(
+    doc: &TomlDoc<'_>,
+    kind: FactKind,
+    field: usize,
+    pattern: &Pattern,
+    hole: usize,
+    spot: &Spot,
+) -> Option<Filled> {
+    let info = kind.info().fields.get(field)?;
+    let taken = pattern.holes.get(hole)?;
+    match &taken.kind {
+        HoleKind::Choice(words) => {
+            let report = |problem| doc.report(spot, DialectProblem::Value { setting: info.name, problem });
+            let values: Option<Vec<Value>> = words.iter().map(|w| info.kind.parse(w).map_err(report).ok()).collect();
+            Some(Filled::Chosen(hole, values?))
+        }
+        HoleKind::Typed(typed, repeated) if fits_field(info.kind, *typed, *repeated) => Some(Filled::Hole(hole)),
+        other => {
+            doc.report(spot, mismatch(info.name, info.kind.describe(), &taken.name, other));
+            None
+        }
+    }
+}
+
+/// A list of ports is a fact for each; names may be whatever identifies somebody.
+fn fits_field(kind: Kind, hole: HoleType, repeated: bool) -> bool {
+    match kind {
+        Kind::Port => matches!(hole, HoleType::Port | HoleType::Ports),
+        Kind::Text => fits(kind, hole, repeated) || matches!(hole, HoleType::Station | HoleType::Port),
+        _ => fits(kind, hole, repeated),
+    }
+}
+
+fn read_table(doc: &TomlDoc<'_>, table: &TableReader<'_>, names: &[String], text: &Text) -> Option<Table> {
+    let item = table.required_text("fact");
+    let kind = item.as_ref().and_then(|item| fact(doc, item));
+    let contexts = contexts(doc, table, names);
+    let joined = one_of(table, "wrap", &["blank", "joined"]) == Some(1);
+    let columns = table.tables("columns");
+    let written = table.table("fields");
+    table.finish();
+    let kind = kind?;
+    let spot = item?.spot;
+    if columns.is_empty() {
+        doc.report(&spot, DialectProblem::NoColumns);
+    }
+    let nothing = Pattern { holes: Vec::new(), sequences: Vec::new() };
+    let fields = written.map(|w| fill(doc, kind, &nothing, Some(&w), &spot, true)).unwrap_or_default();
+    let columns: Vec<Column> = columns.iter().filter_map(|column| read_column(doc, column, kind, text)).collect();
+    Some(Table { line: doc.place(&spot).line, fact: kind, columns, contexts, joined, fields })
+}
+
+fn read_column(doc: &TomlDoc<'_>, table: &TableReader<'_>, kind: FactKind, text: &Text) -> Option<Column> {
+    let title = table.required_text("title");
+    let is = table.required_text("is");
+    let optional = table.flag("optional").is_some_and(|i| i.value);
+    let carry = table.flag("carry").is_some_and(|i| i.value);
+    let written = table.table("fields");
+    table.finish();
+    let (title, is) = (title?, is?);
+    let pattern = parse_pattern(doc, &is, text)?;
+    let fields = fill(doc, kind, &pattern, written.as_ref(), &is.spot, false);
+    let cells = patterns(doc, std::slice::from_ref(&is), text);
+    Some(Column { title: title.value.to_owned(), optional, carry, cells, fields })
+}

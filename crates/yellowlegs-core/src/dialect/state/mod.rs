@@ -1,0 +1,86 @@
+//! Reading state: tables with aligned columns, `name: value` stanzas and log lines, as facts.
+
+mod load;
+mod read;
+mod table;
+
+use super::automaton::Automaton;
+use super::pattern::Pattern;
+use crate::model::{FactKind, Value};
+use crate::syntax::Splitter;
+
+pub(super) use load::read;
+pub use read::StateText;
+
+/// Where a field's value comes from.
+#[derive(Debug, Clone)]
+pub(super) enum Filled {
+    /// Written in the dialect.
+    Constant(Value),
+    /// What a hole took.
+    Hole(usize),
+    /// What a hole's chosen word stands for.
+    Chosen(usize, Vec<Value>),
+    /// The words of a text that a hole took, each standing for something; others are what the last one is.
+    Words(usize, Vec<(String, Value)>, Option<Value>),
+}
+
+/// A pattern on lines of state: a line of a stanza, or of a log.
+#[derive(Debug, Clone)]
+pub struct StateRule {
+    /// Its line in the dialect.
+    pub line: u32,
+    /// Its pattern.
+    pub pattern: Pattern,
+    /// The contexts it stands in.
+    pub(super) contexts: Vec<usize>,
+    /// The context it opens.
+    pub(super) opens: Option<usize>,
+    /// The fact that begins with it.
+    pub fact: Option<FactKind>,
+    /// Fields of that fact, or of the one around it.
+    pub(super) fields: Vec<(usize, Filled)>,
+}
+
+/// A column of a table.
+#[derive(Debug, Clone)]
+pub struct Column {
+    /// The words above it.
+    pub title: String,
+    /// It may be missing from the heading.
+    pub optional: bool,
+    /// A blank cell takes the value of the row above.
+    pub carry: bool,
+    cells: Automaton,
+    fields: Vec<(usize, Filled)>,
+}
+
+/// A table with aligned columns.
+#[derive(Debug, Clone)]
+pub struct Table {
+    /// Its line in the dialect.
+    pub line: u32,
+    /// What a row tells.
+    pub fact: FactKind,
+    /// Its columns from the left.
+    pub columns: Vec<Column>,
+    contexts: Vec<usize>,
+    /// Whether a cell that goes on in the next line does so without a blank.
+    joined: bool,
+    fields: Vec<(usize, Filled)>,
+}
+
+/// How a dialect reads state.
+#[derive(Debug, Clone)]
+pub struct StateRules {
+    /// Patterns on lines.
+    pub rules: Vec<StateRule>,
+    /// Tables.
+    pub tables: Vec<Table>,
+    automaton: Automaton,
+    ignored: Automaton,
+    splitter: Splitter,
+    comments: Vec<String>,
+    /// Signs between columns, taken for blanks.
+    borders: String,
+}

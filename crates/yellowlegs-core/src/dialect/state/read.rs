@@ -1,0 +1,402 @@
+//! Reading a text of state: line by line, into facts.
+
+use std::sync::Arc;
+
+use jiff::Timestamp;
+
+use super::super::automaton::{Match, Walk};
+use super::super::hole::Captured;
+use super::super::ports::PortItem;
+use super::super::{Dialect, convert::port_names};
+use super::table::{Heading, cells, heading, is_ruler, placed};
+use super::{Column, Filled, Table};
+use crate::model::{Fact, FactKind, Kind, Mark, Unread, Value};
+use crate::source::{Source, Word};
+use crate::syntax::{Line, lines};
+
+/// Most facts one text may tell; a list of ports counts as often as it is long.
+const MOST_FACTS: usize = 4_000_000;
+
+/// A text of state, read.
+#[derive(Debug, Clone, Default)]
+pub struct StateText {
+    /// What it tells.
+    pub facts: Vec<Fact>,
+    /// Lines that nothing takes.
+    pub unread: Vec<Unread>,
+    /// Stretches that are never shown.
+    pub secrets: Vec<Word>,
+    /// How many lines it has.
+    pub lines: u32,
+}
+
+/// An open block: the lines inside tell more of its fact.
+struct Block {
+    context: usize,
+    indent: u32,
+    /// The fact in progress, by its position.
+    fact: Option<usize>,
+    /// What its holes took, by name, for the facts inside.
+    named: Vec<(String, Captured)>,
+}
+
+/// The table whose rows come now.
+struct Open<'d> {
+    table: &'d Table,
+    heading: Heading,
+    /// The row that may go on in the next line.
+    row: Option<Row>,
+    /// The cells of the row before, for columns that carry.
+    above: Vec<String>,
+}
+
+struct Row {
+    cells: Vec<String>,
+    mark: Mark,
+}
+
+impl Dialect {
+    /// Reads a text of state. `file` is its position among the switch's files; `as_of` settles moments without a year.
+    pub fn read_state(&self, source: &Source, file: u16, as_of: Timestamp) -> StateText {
+        let text = source.text();
+        let mut reader = Reader {
+            dialect: self,
+            text,
+            file,
+            as_of,
+            blocks: Vec::new(),
+            open: None,
+            result: StateText::default(),
+            words: Vec::new(),
+        };
+        for line in lines(text) {
+            reader.result.lines = line.number;
+            let state = &self.state;
+            if line.text.is_empty() || state.comments.iter().any(|sign| line.text.starts_with(sign.as_str())) {
+                continue;
+            }
+            reader.line(&line);
+        }
+        reader.flush();
+        // A list of ports is a fact for each, and what a fact was told twice is told once.
+        reader.result
+    }
+}
+
+struct Reader<'a> {
+    dialect: &'a Dialect,
+    text: &'a str,
+    file: u16,
+    as_of: Timestamp,
+    blocks: Vec<Block>,
+    open: Option<Open<'a>>,
+    result: StateText,
+    words: Vec<Word>,
+}
+
+impl<'a> Reader<'a> {
+    fn line(&mut self, line: &Line<'a>) {
+        let state = &self.dialect.state;
+        if is_ruler(line.text) {
+            return;
+        }
+        let mut words = std::mem::take(&mut self.words);
+        state.splitter.split(line.text, line.start, &mut words);
+        let walk = Walk { text: self.text, words: &words, lists: &self.dialect.lists };
+        let ignored = state.ignored.find(0, &walk, 0, &mut Vec::new(), &mut Vec::new());
+        if !ignored
+            && !self.begins_table(line)
+            && !self.row(line, &words)
+            && !self.rule(line, &words)
+            && !self.goes_on(line)
+        {
+            self.unread(line, &words);
+        }
+        self.words = words;
+    }
+
+    fn mark(&self, line: &Line<'_>) -> Mark {
+        Mark { file: self.file, line: line.number, offset: line.start as u32, width: line.text.len() as u32 }
+    }
+
+    fn unread(&mut self, line: &Line<'_>, words: &[Word]) {
+        let shape = self.dialect.shape(self.text, words);
+        self.result.unread.push(Unread { mark: self.mark(line), shape: shape.into() });
+    }
+
+    /// The physical line, blanks in front too: columns count from its beginning.
+    fn whole(&self, line: &Line<'_>) -> &'a str {
+        let before = self.text.get(..line.start).unwrap_or_default();
+        let begins = memchr::memrchr(b'\n', before.as_bytes()).map_or(0, |i| i + 1);
+        self.text.get(begins..line.start + line.text.len()).unwrap_or_default()
+    }
+
+    /// Whether the line is the heading of a table, which then is open.
+    fn begins_table(&mut self, line: &Line<'a>) -> bool {
+        let state = &self.dialect.state;
+        if state.tables.is_empty() {
+            return false;
+        }
+        let words = placed(self.whole(line), &state.borders);
+        let inside = |table: &&Table| {
+            let here = |c: &usize| *c == 0 || self.blocks.iter().any(|b| b.context == *c);
+            table.contexts.iter().any(here)
+        };
+        let same = |title: &str, word: &str| self.dialect.same_word(title, word);
+        let mut found = state.tables.iter().filter(inside).filter_map(|t| Some((t, heading(t, &words, same)?)));
+        let Some((table, heading)) = found.next() else { return false };
+        self.flush();
+        self.open = Some(Open { table, heading, row: None, above: Vec::new() });
+        true
+    }
+
+    /// Takes a line as a row of the open table: its key cell is there, and what stands in its cells fits.
+    fn row(&mut self, line: &Line<'a>, _: &[Word]) -> bool {
+        let Some(open) = &self.open else { return false };
+        let words = placed(self.whole(line), &self.dialect.state.borders);
+        let cells: Vec<String> = cells(&open.heading, &words).into_iter().map(|c| c.join(" ")).collect();
+        let key = open.table.columns.iter().zip(&cells).find(|(column, _)| !column.carry).map(|(_, cell)| cell);
+        if key.is_none_or(String::is_empty)
+            || !open.table.columns.iter().zip(&cells).all(|(c, cell)| self.fits(c, cell))
+        {
+            return false;
+        }
+        let mark = self.mark(line);
+        self.flush_row();
+        let Some(open) = &mut self.open else { return false };
+        let carried = open.table.columns.iter().zip(cells).enumerate().map(|(i, (column, cell))| {
+            let above = open.above.get(i).filter(|_| column.carry && cell.is_empty());
+            above.cloned().unwrap_or(cell)
+        });
+        let cells: Vec<String> = carried.collect();
+        open.above.clone_from(&cells);
+        open.row = Some(Row { cells, mark });
+        true
+    }
+
+    /// A cell may go on in the next line: what stands there now only has to begin well.
+    fn fits(&self, column: &Column, cell: &str) -> bool {
+        if cell.is_empty() {
+            return true;
+        }
+        let (words, lists) = (self.split(cell), &self.dialect.lists);
+        let walk = Walk { text: cell, words: &words, lists };
+        column.cells.find(0, &walk, 0, &mut Vec::new(), &mut Vec::new()) || cell.ends_with([',', '-', ':', '.'])
+    }
+
+    fn split(&self, cell: &str) -> Vec<Word> {
+        let mut words = Vec::new();
+        self.dialect.state.splitter.split(cell, 0, &mut words);
+        words
+    }
+
+    /// Takes a line as the rest of the row above: its key cell is blank.
+    fn goes_on(&mut self, line: &Line<'a>) -> bool {
+        let whole = self.whole(line);
+        let borders = &self.dialect.state.borders;
+        let Some(open) = &mut self.open else { return false };
+        let Some(row) = &mut open.row else { return false };
+        let words = placed(whole, borders);
+        let more = cells(&open.heading, &words);
+        let key = open.table.columns.iter().position(|c| !c.carry).unwrap_or_default();
+        let deeper = words.first().is_some_and(|w| w.from > 0);
+        if !deeper || more.get(key).is_none_or(|cell| !cell.is_empty()) {
+            return false;
+        }
+        for (cell, more) in row.cells.iter_mut().zip(more) {
+            for word in more {
+                if !cell.is_empty() && !open.table.joined {
+                    cell.push(' ');
+                }
+                cell.push_str(word);
+            }
+        }
+        true
+    }
+
+    fn flush(&mut self) {
+        self.flush_row();
+        self.open = None;
+    }
+
+    /// Makes the facts of the row that is complete.
+    fn flush_row(&mut self) {
+        let Some(open) = &mut self.open else { return };
+        let (table, Some(row)) = (open.table, open.row.take()) else { return };
+        let mut fields: Vec<Option<Value>> = vec![None; table.fact.info().fields.len()];
+        let mut ports: Option<(usize, Arc<[PortItem]>)> = None;
+        let mut wrong = false;
+        for (column, cell) in table.columns.iter().zip(&row.cells).filter(|(_, cell)| !cell.is_empty()) {
+            let words = self.split(cell);
+            let walk = Walk { text: cell, words: &words, lists: &self.dialect.lists };
+            let mut captures = Vec::new();
+            if !column.cells.find(0, &walk, 0, &mut captures, &mut Vec::new()) {
+                wrong = true;
+                break;
+            }
+            self.fill(table.fact, &column.fields, cell, &captures, &mut fields, &mut ports);
+        }
+        if wrong {
+            let shape = self.dialect.shape(self.text, &self.words_at(row.mark));
+            self.result.unread.push(Unread { mark: row.mark, shape: shape.into() });
+            return;
+        }
+        self.fill(table.fact, &table.fields, "", &[], &mut fields, &mut ports);
+        self.inherit(table.fact, &mut fields);
+        self.push(table.fact, fields, ports, row.mark);
+    }
+
+    fn words_at(&self, mark: Mark) -> Vec<Word> {
+        let (start, mut words) = (mark.offset as usize, Vec::new());
+        let line = self.text.get(start..start + mark.width as usize).unwrap_or_default();
+        self.dialect.state.splitter.split(line, start, &mut words);
+        words
+    }
+
+    /// Puts what holes took into fields; a list of ports is kept for later, for it makes several facts.
+    fn fill(
+        &self,
+        kind: FactKind,
+        filled: &[(usize, Filled)],
+        text: &str,
+        captures: &[Captured],
+        fields: &mut [Option<Value>],
+        ports: &mut Option<(usize, Arc<[PortItem]>)>,
+    ) {
+        for (position, filled) in filled {
+            let Some(of) = kind.info().fields.get(*position).map(|f| f.kind) else { continue };
+            let value = match filled {
+                Filled::Constant(value) => Some(value.clone()),
+                Filled::Chosen(hole, values) => match captures.get(*hole) {
+                    Some(Captured::Choice(which)) => values.get(*which).cloned(),
+                    _ => None,
+                },
+                Filled::Words(hole, words, rest) => {
+                    captures.get(*hole).and_then(|c| self.word_list(c, text, of, words, rest.as_ref()))
+                }
+                Filled::Hole(hole) => {
+                    if let (Kind::Port, Some(Captured::Ports(items))) = (of, captures.get(*hole))
+                        && !matches!(&items[..], [PortItem::One(_)])
+                    {
+                        *ports = Some((*position, Arc::clone(items)));
+                    }
+                    captures.get(*hole).and_then(|c| c.value(of, text, &self.dialect.lists, Some(self.as_of)))
+                }
+            };
+            if let (Some(value), Some(field)) = (value, fields.get_mut(*position)) {
+                *field = Some(value);
+            }
+        }
+    }
+
+    fn word_list(
+        &self,
+        captured: &Captured,
+        text: &str,
+        kind: Kind,
+        words: &[(String, Value)],
+        rest: Option<&Value>,
+    ) -> Option<Value> {
+        let Captured::Text(word) = captured else { return None };
+        let each = word.of(text).split(|c: char| c.is_whitespace() || ",;/".contains(c)).filter(|w| !w.is_empty());
+        let stands_for = |word: &str| {
+            words.iter().find(|(w, _)| self.dialect.same_word(w, word)).map(|(_, value)| value).or(rest).cloned()
+        };
+        if kind.is_list() {
+            return each.filter_map(stands_for).try_fold(kind.off()?, |list, value| list.plus(&value));
+        }
+        stands_for(word.of(text))
+    }
+
+    /// Fields that nothing here fills, from the holes of the lines around.
+    fn inherit(&self, kind: FactKind, fields: &mut [Option<Value>]) {
+        for (info, field) in kind.info().fields.iter().zip(fields).filter(|(_, field)| field.is_none()) {
+            let named = self.blocks.iter().rev().flat_map(|b| b.named.iter().rev());
+            let captured = named.filter(|(name, _)| name == info.name).map(|(_, captured)| captured).next();
+            *field = captured.and_then(|c| c.value(info.kind, self.text, &self.dialect.lists, Some(self.as_of)));
+        }
+    }
+
+    fn push(
+        &mut self,
+        kind: FactKind,
+        fields: Vec<Option<Value>>,
+        ports: Option<(usize, Arc<[PortItem]>)>,
+        mark: Mark,
+    ) -> Option<usize> {
+        if self.result.facts.len() >= MOST_FACTS {
+            return None;
+        }
+        let first = self.result.facts.len();
+        match ports {
+            None => self.result.facts.push(Fact { kind, fields, mark }),
+            Some((position, items)) => {
+                for name in port_names(&self.dialect.lists, &items).take(MOST_FACTS - first) {
+                    let mut fields = fields.clone();
+                    if let Some(field) = fields.get_mut(position) {
+                        *field = Some(Value::Port(Some(name)));
+                    }
+                    self.result.facts.push(Fact { kind, fields, mark });
+                }
+            }
+        }
+        Some(first)
+    }
+
+    /// Takes a line by a rule of the innermost open block that knows it.
+    fn rule(&mut self, line: &Line<'a>, words: &[Word]) -> bool {
+        while self.blocks.last().is_some_and(|b| b.indent > line.indent) {
+            self.blocks.pop();
+        }
+        let state = &self.dialect.state;
+        let walk = Walk { text: self.text, words, lists: &self.dialect.lists };
+        let (mut captures, mut found): (Vec<Captured>, Vec<Match>) = (Vec::new(), Vec::new());
+        let depth = (0..=self.blocks.len()).rev().find(|depth| {
+            let context = depth.checked_sub(1).map_or(0, |i| self.blocks[i].context);
+            state.automaton.find(context, &walk, 0, &mut captures, &mut found)
+        });
+        let (Some(depth), Some(found)) = (depth, found.first().copied()) else { return false };
+        let Some(rule) = state.rules.get(found.rule as usize) else { return false };
+        self.flush();
+        self.blocks.truncate(depth);
+        self.note_secrets(&rule.pattern, &captures);
+        let enclosing = self.blocks.iter().rev().find_map(|b| b.fact);
+        let named = rule.pattern.holes.iter().zip(&captures).filter(|(_, c)| **c != Captured::Absent);
+        let named: Vec<(String, Captured)> = named.map(|(hole, c)| (hole.name.clone(), c.clone())).collect();
+        let mark = self.mark(line);
+        let mut fact = None;
+        if let Some(kind) = rule.fact {
+            let mut fields = vec![None; kind.info().fields.len()];
+            let mut ports = None;
+            self.fill(kind, &rule.fields, self.text, &captures, &mut fields, &mut ports);
+            self.inherit(kind, &mut fields);
+            fact = self.push(kind, fields, ports, mark);
+        } else if let Some(position) = enclosing {
+            self.add_to(position, &rule.fields, &captures);
+            if let Some(block) = self.blocks.iter_mut().rev().find(|b| b.fact.is_some()) {
+                block.named.extend(named.iter().cloned());
+            }
+        }
+        if let Some(context) = rule.opens {
+            self.blocks.push(Block { context, indent: line.indent, fact, named });
+        }
+        true
+    }
+
+    fn add_to(&mut self, position: usize, filled: &[(usize, Filled)], captures: &[Captured]) {
+        let Some(fact) = self.result.facts.get(position) else { return };
+        let (kind, mut fields) = (fact.kind, fact.fields.clone());
+        self.fill(kind, filled, self.text, captures, &mut fields, &mut None);
+        if let Some(fact) = self.result.facts.get_mut(position) {
+            fact.fields = fields;
+        }
+    }
+
+    fn note_secrets(&mut self, pattern: &super::Pattern, captures: &[Captured]) {
+        for (hole, captured) in pattern.holes.iter().zip(captures) {
+            if let (true, Captured::Text(word)) = (hole.is_secret(), captured) {
+                self.result.secrets.push(*word);
+            }
+        }
+    }
+}

@@ -1,0 +1,381 @@
+//! The catalogue of state facts: what tables, stanzas and logs tell, one row each with its fields.
+
+use super::{Announcement, Cause, Choice, ChoiceSet, Kind, Mark, SettingType, Value};
+
+/// A row of the catalogue.
+#[derive(Debug)]
+pub struct FactInfo {
+    /// Name, as dialects write it.
+    pub name: &'static str,
+    /// What it tells.
+    pub meaning: &'static str,
+    /// Its fields.
+    pub fields: &'static [FieldInfo],
+}
+
+/// A field of a fact.
+#[derive(Debug)]
+pub struct FieldInfo {
+    /// Name, as dialects write it.
+    pub name: &'static str,
+    /// What its values are.
+    pub kind: Kind,
+    /// What it means, with units.
+    pub meaning: &'static str,
+}
+
+/// Position in the catalogue, [`facts::ALL`].
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct FactKind(u8);
+
+impl FactKind {
+    /// All of them, in the order of the catalogue.
+    pub fn all() -> impl Iterator<Item = Self> {
+        (0..facts::ALL.len()).map(|i| Self(i as u8))
+    }
+
+    /// Its row.
+    pub fn info(self) -> &'static FactInfo {
+        &facts::ALL[usize::from(self.0)]
+    }
+
+    /// Finds one by name.
+    pub fn by_name(name: &str) -> Option<Self> {
+        Self::all().find(|kind| kind.info().name == name)
+    }
+
+    /// Position of a field.
+    pub fn field(self, name: &str) -> Option<usize> {
+        self.info().fields.iter().position(|f| f.name == name)
+    }
+}
+
+/// Something a table, a stanza or a log line tells.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Fact {
+    /// What kind of fact.
+    pub kind: FactKind,
+    /// Its fields in the order of the catalogue; `None`: not told.
+    pub fields: Vec<Option<Value>>,
+    /// The line.
+    pub mark: Mark,
+}
+
+impl Fact {
+    /// A field by its constant.
+    pub fn get<T: SettingType>(&self, field: Field<T>) -> Option<T> {
+        if field.kind != self.kind {
+            return None;
+        }
+        self.fields.get(field.position)?.as_ref().and_then(T::read)
+    }
+}
+
+/// A field with its Rust type.
+#[derive(Debug)]
+pub struct Field<T> {
+    kind: FactKind,
+    position: usize,
+    of: std::marker::PhantomData<fn() -> T>,
+}
+
+impl<T> Clone for Field<T> {
+    fn clone(&self) -> Self {
+        *self
+    }
+}
+
+impl<T> Copy for Field<T> {}
+
+macro_rules! words {
+    ($(#[$doc:meta])* $name:ident { $($variant:ident = $word:literal, $meaning:literal;)+ }) => {
+        $(#[$doc])*
+        #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+        pub enum $name { $(#[doc = $meaning] $variant),+ }
+
+        impl Choice for $name {
+            const SET: &'static ChoiceSet = &ChoiceSet { words: &[$($word),+] };
+            fn from_index(index: u8) -> Option<Self> {
+                [$(Self::$variant),+].get(usize::from(index)).copied()
+            }
+            fn index(self) -> u8 {
+                self as u8
+            }
+        }
+
+        impl SettingType for $name {
+            const KIND: Kind = Kind::Choice(Self::SET);
+            fn read(value: &Value) -> Option<Self> {
+                match value { Value::Choice { index, .. } => Self::from_index(*index), _ => None }
+            }
+        }
+    };
+}
+
+words! {
+    /// How a station came into the address table.
+    Learned {
+        Learned = "learned", "It was heard.";
+        Pinned = "pinned", "It was heard and is kept.";
+        Written = "written", "It was written by hand.";
+    }
+}
+
+words! {
+    /// What a neighbour says it can do (IEEE 802.1AB, 8.5.8).
+    Capability {
+        Bridge = "bridge", "It forwards between ports.";
+        Router = "router", "It routes.";
+        Telephone = "telephone", "It is a phone.";
+        AccessPoint = "access-point", "It is a radio access point.";
+        Station = "station", "It is a host and nothing else.";
+        Repeater = "repeater", "It repeats.";
+        Other = "other", "Something else.";
+    }
+}
+
+words! {
+    /// What unidirectional link detection sees.
+    LinkSeen {
+        TwoWay = "two-way", "Both directions work.";
+        OneWay = "one-way", "One direction is dead.";
+        Undetermined = "undetermined", "It cannot tell.";
+        NoNeighbour = "no-neighbour", "Nobody answers.";
+        Off = "off", "It is not running.";
+    }
+}
+
+words! {
+    /// What flap protection does with a port.
+    FlapSeen {
+        Watching = "watching", "It counts.";
+        Holding = "holding", "The port is held down for a time.";
+        Waiting = "waiting", "The port is held down until somebody comes.";
+    }
+}
+
+words! {
+    /// What a log line tells.
+    EventSeen {
+        LinkUp = "link-up", "The link came.";
+        LinkDown = "link-down", "The link went.";
+        HeldDown = "held-down", "A feature took the port down.";
+        Recovered = "recovered", "The port came back.";
+        Violation = "violation", "One station too many.";
+        ServerDropped = "server-dropped", "A DHCP server message from an untrusted port was dropped.";
+        ArpDropped = "arp-dropped", "An ARP message without a binding was dropped.";
+        AdvertisementDropped = "advertisement-dropped", "A router advertisement was dropped.";
+        OneWay = "one-way", "A link works one way.";
+        LoopDetected = "loop-detected", "A probe came back.";
+        StoreFailed = "store-failed", "The bindings could not be written.";
+        Saved = "saved", "The configuration was saved.";
+        Restarted = "restarted", "The switch started.";
+        Other = "other", "Something else.";
+    }
+}
+
+macro_rules! catalogue {
+    ($($module:ident = $name:literal, $meaning:literal { $($field:ident: $type:ty = $fname:literal, $fmeaning:literal;)+ })+) => {
+        /// Every kind of fact, with a module of field constants for each.
+        pub mod facts {
+            use std::marker::PhantomData;
+            use super::{FactInfo, FactKind, Field, FieldInfo};
+            use crate::model::SettingType;
+
+            #[allow(non_camel_case_types)]
+            enum Row { $($module),+ }
+
+            $(
+                #[doc = $meaning]
+                pub mod $module {
+                    #[allow(clippy::wildcard_imports, reason = "the types of the fields")]
+                    use super::super::types::*;
+                    use super::{FactKind, Field, PhantomData, Row};
+
+                    #[allow(non_camel_case_types)]
+                    enum Position { $($field),+ }
+
+                    /// The kind of fact.
+                    pub const FACT: FactKind = FactKind(Row::$module as u8);
+
+                    $(
+                        #[doc = $fmeaning]
+                        pub const $field: Field<$type> =
+                            Field { kind: FACT, position: Position::$field as usize, of: PhantomData };
+                    )+
+
+                    pub(super) mod kinds {
+                        #[allow(clippy::wildcard_imports, reason = "the types of the fields")]
+                        use super::super::super::types::*;
+                        $(#[allow(non_camel_case_types)] pub(crate) type $field = $type;)+
+                    }
+                }
+            )+
+
+            /// The rows.
+            pub static ALL: &[FactInfo] = &[$(
+                FactInfo { name: $name, meaning: $meaning, fields: &[$(
+                    FieldInfo { name: $fname, kind: <$module::kinds::$field as SettingType>::KIND, meaning: $fmeaning },
+                )+] },
+            )+];
+        }
+    };
+}
+
+/// The types that fields have.
+mod types {
+    pub(super) use std::net::IpAddr;
+    pub(super) use std::sync::Arc;
+
+    pub(super) use jiff::Timestamp;
+
+    pub(super) use super::{Announcement, Capability, Cause, EventSeen, FlapSeen, Learned, LinkSeen};
+    pub(super) use crate::model::{Choices, Milliwatts, Seconds, StationAddress, VlanId};
+}
+
+type Name = std::sync::Arc<str>;
+
+catalogue! {
+    clock = "clock", "When the state was taken." {
+        TIME: Timestamp = "time", "The switch's time.";
+    }
+    port_status = "port-status", "What a port does now." {
+        PORT: Option<Arc<str>> = "port", "The port.";
+        LINK: bool = "link", "The link is up.";
+        ADMIN: bool = "admin", "Nobody shut it.";
+        CAUSE: Cause = "cause", "What holds it down.";
+        SINCE: Timestamp = "since", "Since when.";
+        FOR: Seconds = "for", "For how long, in seconds.";
+        LEFT: Seconds = "left", "Seconds until it comes back by its timer.";
+        SPEED: u32 = "speed", "Mbit/s.";
+    }
+    counters = "counters", "What a port has counted." {
+        PORT: Option<Arc<str>> = "port", "The port.";
+        VIOLATIONS: u32 = "violations", "Stations too many, since the count was cleared.";
+        STATIONS: u32 = "stations", "Stations held by port security now.";
+        SERVER_DROPS: u32 = "server-drops", "DHCP server messages dropped.";
+        ARP_DROPS: u32 = "arp-drops", "ARP messages dropped.";
+        RECEIVED_KBPS: u32 = "received-kbps", "Load received, in kbit/s.";
+        SENT_KBPS: u32 = "sent-kbps", "Load sent, in kbit/s.";
+    }
+    station = "station", "A row of the address table." {
+        ADDRESS: StationAddress = "address", "The station.";
+        VLAN: Option<VlanId> = "vlan", "The VLAN it was heard in.";
+        PORT: Option<Arc<str>> = "port", "The port.";
+        KIND: Learned = "kind", "How it came into the table: learned, pinned, written.";
+        AGE: Seconds = "age", "Seconds since it was heard.";
+    }
+    binding = "binding", "A row of the binding table of DHCP snooping." {
+        ADDRESS: StationAddress = "address", "The station.";
+        IP: Option<IpAddr> = "ip", "Its IP address.";
+        VLAN: Option<VlanId> = "vlan", "The VLAN.";
+        PORT: Option<Arc<str>> = "port", "The port.";
+        LEASE: Seconds = "lease", "Seconds left.";
+        EXPIRES: Timestamp = "expires", "When the lease is over.";
+        GRANTED: Timestamp = "granted", "When it was made.";
+    }
+    binding_store = "binding-store", "Where bindings are kept across a restart." {
+        WRITTEN: Timestamp = "written", "The last write.";
+        FAILURES: u32 = "failures", "Writes that failed.";
+        PLACE: Arc<str> = "place", "Where it is.";
+    }
+    neighbour = "neighbour", "What a neighbour announces (IEEE 802.1AB; ANSI/TIA-1057)." {
+        PORT: Option<Arc<str>> = "port", "The port it is heard on.";
+        CHASSIS: Arc<str> = "chassis", "Its chassis.";
+        NAME: Arc<str> = "name", "Its name.";
+        THEIR_PORT: Arc<str> = "their-port", "Its port.";
+        DESCRIPTION: Arc<str> = "description", "What it says it is.";
+        CAPABILITIES: Choices<Capability> = "capabilities", "What it can do, enabled: bridge, router, telephone, access-point, station, repeater, other.";
+        CLASS: u32 = "class", "Its endpoint class, 1 to 3 (a phone is 3).";
+        VOICE: Announcement = "voice", "Its network policy for voice: none, tagged, untagged, priority-tagged.";
+        VOICE_VLAN: Option<VlanId> = "voice-vlan", "The VLAN of that policy.";
+        VOICE_PRIORITY: u32 = "voice-priority", "Its 802.1p priority.";
+        VOICE_DSCP: u32 = "voice-dscp", "Its DSCP.";
+        POWER_ASKED: Milliwatts = "power-asked", "The power it asks, in milliwatts.";
+        POWER_GIVEN: Milliwatts = "power-given", "The power it was given, in milliwatts.";
+    }
+    power = "power", "What a port supplies (IEEE 802.3, 33 and 145)." {
+        PORT: Option<Arc<str>> = "port", "The port.";
+        ON: bool = "on", "It supplies.";
+        CLASS: u32 = "class", "The class, 0 to 8.";
+        ASKED: Milliwatts = "asked", "What the device asks, in milliwatts.";
+        GIVEN: Milliwatts = "given", "What was set aside for it, in milliwatts.";
+        DRAWN: Milliwatts = "drawn", "What it draws, in milliwatts.";
+    }
+    power_supply = "power-supply", "The power there is." {
+        BUDGET: Milliwatts = "budget", "For all ports, in milliwatts.";
+        GIVEN: Milliwatts = "given", "Set aside, in milliwatts.";
+        DRAWN: Milliwatts = "drawn", "Drawn, in milliwatts.";
+    }
+    group = "group", "A membership of multicast." {
+        VLAN: Option<VlanId> = "vlan", "The VLAN.";
+        GROUP: Option<IpAddr> = "group", "The group.";
+        PORT: Option<Arc<str>> = "port", "The port.";
+        EXPIRES: Seconds = "expires", "Seconds until it is forgotten.";
+    }
+    querier = "querier", "Who asks for memberships." {
+        VLAN: Option<VlanId> = "vlan", "The VLAN.";
+        ADDRESS: Option<IpAddr> = "address", "Its address.";
+        PORT: Option<Arc<str>> = "port", "The port it is heard on; none: the switch itself.";
+        VERSION: u32 = "version", "The version it asks in.";
+    }
+    router_port = "router-port", "A router port of multicast." {
+        VLAN: Option<VlanId> = "vlan", "The VLAN.";
+        PORT: Option<Arc<str>> = "port", "The port.";
+        KIND: Learned = "kind", "Learned or written.";
+    }
+    unidirectional = "unidirectional", "What unidirectional link detection sees." {
+        PORT: Option<Arc<str>> = "port", "The port.";
+        STATE: LinkSeen = "state", "two-way, one-way, undetermined, no-neighbour, off.";
+        NEIGHBOUR: Arc<str> = "neighbour", "Who answers.";
+    }
+    flap = "flap", "What flap protection does." {
+        PORT: Option<Arc<str>> = "port", "The port.";
+        STATE: FlapSeen = "state", "watching, holding, waiting.";
+        COUNT: u32 = "count", "Flaps in the window.";
+        LEFT: Seconds = "left", "Seconds until it comes back.";
+    }
+    mirror = "mirror", "A mirror session that runs." {
+        SESSION: Arc<str> = "session", "Its name.";
+        ACTIVE: bool = "active", "It copies.";
+        SOURCE: Option<Arc<str>> = "source", "A port that is copied.";
+        TARGET: Option<Arc<str>> = "target", "The port the copies go to.";
+    }
+    event = "event", "A dated line of a log." {
+        TIME: Timestamp = "time", "When.";
+        KIND: EventSeen = "kind", "What: link-up, link-down, held-down, recovered, violation, server-dropped, arp-dropped, advertisement-dropped, one-way, loop-detected, store-failed, saved, restarted, other.";
+        PORT: Option<Arc<str>> = "port", "The port.";
+        CAUSE: Cause = "cause", "What took the port down.";
+        ADDRESS: StationAddress = "address", "The station.";
+        IP: Option<IpAddr> = "ip", "The IP address.";
+        VLAN: Option<VlanId> = "vlan", "The VLAN.";
+        TEXT: Arc<str> = "text", "The words.";
+    }
+}
+
+/// The name of a fact's port, whatever its kind.
+impl Fact {
+    /// The port it is about.
+    pub fn port(&self) -> Option<&Name> {
+        match self.fields.get(self.kind.field("port")?)? {
+            Some(Value::Port(port)) => port.as_ref(),
+            _ => None,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::collections::BTreeSet;
+
+    #[test]
+    fn names_are_unique_and_lead_back() {
+        for kind in FactKind::all() {
+            assert_eq!(FactKind::by_name(kind.info().name), Some(kind));
+            let names: BTreeSet<&str> = kind.info().fields.iter().map(|f| f.name).collect();
+            assert_eq!(names.len(), kind.info().fields.len(), "{} has a field twice", kind.info().name);
+        }
+        assert_eq!((facts::station::FACT.info().name, facts::station::VLAN.position), ("station", 1));
+    }
+}
