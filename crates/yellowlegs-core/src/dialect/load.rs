@@ -9,6 +9,7 @@ use super::automaton::{Automaton, BuildError, Meaning, WordRule};
 use super::layout::{Braces, Layout, Structure};
 use super::pattern::{Pattern, PatternError, Step};
 use super::ports::ListsText;
+use super::render::Writing;
 use super::rule::Rule;
 use super::state::StateRules;
 use super::{Dialect, DialectProblem, Example, Expected, Lists, Requirement, rules, state};
@@ -45,6 +46,7 @@ struct Parts {
     traits: Traits,
     requires: Vec<Requirement>,
     state: StateRules,
+    writing: Writing,
     rules: Vec<Rule>,
     contexts: Vec<String>,
     automaton: Automaton,
@@ -96,6 +98,7 @@ impl Parts {
             traits: Arc::new(self.traits),
             requires: self.requires,
             state: self.state,
+            writing: self.writing,
             vocabulary,
             examples: self.examples,
         }
@@ -122,6 +125,7 @@ fn read(doc: &TomlDoc<'_>) -> Option<Parts> {
     let defaults = read_defaults(doc, root.table("defaults").as_ref());
     let traits = read_traits(doc, root.table("traits").as_ref());
     let requires = root.tables("requires").iter().filter_map(|table| read_requirement(doc, table)).collect();
+    let writing = root.table("write").map(|table| read_writing(doc, &table)).unwrap_or_default();
     let tables = root.tables("rule");
     let state = state::read(doc, root.table("state").as_ref(), root.tables("line"), root.tables("table"), &text);
     let examples = root.tables("example").iter().filter_map(read_example).collect();
@@ -150,6 +154,7 @@ fn read(doc: &TomlDoc<'_>) -> Option<Parts> {
         traits,
         requires,
         state,
+        writing,
         rules: rules.into_iter().map(|r| r.rule).collect(),
         contexts,
         automaton,
@@ -245,6 +250,23 @@ fn read_requirement(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Option<Requir
         restart,
         mark: mark_of(doc, &feature.spot, &ready.spot),
     })
+}
+
+fn read_writing(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Writing {
+    const FORMS: [(&str, Option<(usize, char)>); 4] =
+        [("colon", Some((2, ':'))), ("dash", Some((2, '-'))), ("dotted", Some((4, '.'))), ("bare", Some((12, ' ')))];
+    let save = table.texts("save").unwrap_or_default().into_iter().map(|i| i.value.to_owned()).collect();
+    let leave = table.text("leave").map(|i| i.value.to_owned());
+    let stations = one_of(table, "stations", &FORMS.map(|(word, _)| word)).and_then(|i| FORMS.get(i)).and_then(|f| f.1);
+    let mut never = Vec::new();
+    for entry in table.table("never").iter().flat_map(|t| t.entries().into_values()) {
+        let Some(id) = known_setting(doc, &entry.key) else { continue };
+        if let Some(Scalar::Text(reason)) = entry.scalar() {
+            never.push((id, reason.to_owned()));
+        }
+    }
+    table.finish();
+    Writing { save, leave, stations, never }
 }
 
 fn read_example(table: &TableReader<'_>) -> Option<Example> {

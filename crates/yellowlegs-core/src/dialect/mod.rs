@@ -9,6 +9,7 @@ mod pattern;
 mod ports;
 mod problem;
 mod reading;
+mod render;
 mod rule;
 mod rules;
 mod state;
@@ -26,6 +27,7 @@ pub use pattern::{Hole, HoleKind, Pattern, Step};
 pub use ports::{Lists, ListsText, PortItem, PortRef};
 pub use problem::DialectProblem;
 pub use reading::{Reading, Statement};
+pub use render::{Held, Writing};
 pub use rule::{Change, Effect, HoleRef, Operand, ProfileRef, Reach, Rule, Subject, Until};
 pub use state::{StateRule, StateRules, StateText, Table};
 pub use time::Moment;
@@ -54,6 +56,7 @@ pub struct Dialect {
     traits: Arc<Traits>,
     requires: Vec<Requirement>,
     state: StateRules,
+    writing: Writing,
     vocabulary: FxHashSet<Box<str>>,
     examples: Vec<Example>,
 }

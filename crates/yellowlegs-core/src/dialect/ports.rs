@@ -102,6 +102,8 @@ pub struct Lists {
     last_part: Vec<usize>,
     ranges: Vec<String>,
     items: Vec<String>,
+    /// The signs that are written: of ranges, and between elements.
+    written: (Option<String>, Option<String>),
     ignore_case: bool,
     carry: bool,
     times: Vec<TimeForm>,
@@ -156,16 +158,27 @@ impl Lists {
         }
         let last_part = forms.iter().map(|f| parts_of(f).saturating_sub(1)).collect();
         let ListsText { mut ranges, mut items, ignore_case, carry, times, offset, .. } = text;
+        let written = (ranges.first().cloned(), items.first().cloned());
         ranges.sort_by_key(|s| std::cmp::Reverse(s.len()));
         items.sort_by_key(|s| std::cmp::Reverse(s.len()));
         let time_form = |form: &str| TimeForm { form: form.to_owned(), words: form.split_whitespace().count() };
         let times = times.into_iter().map(time_form).collect();
-        Ok(Self { forms, named_by, last_part, ranges, items, ignore_case, carry, times, offset })
+        Ok(Self { forms, named_by, last_part, ranges, items, written, ignore_case, carry, times, offset })
     }
 
     /// Lists with a dash and a comma, and no port names: for texts outside a dialect.
     pub fn plain() -> Self {
         Self { ranges: vec!["-".into()], items: vec![",".into()], ..Self::default() }
+    }
+
+    /// The sign that ranges are written with: the first that was named.
+    pub fn first_range(&self) -> Option<&str> {
+        self.written.0.as_deref()
+    }
+
+    /// The sign that elements are written with: the first that was named.
+    pub fn first_item(&self) -> Option<&str> {
+        self.written.1.as_deref()
     }
 
     /// Whether a word is a sign between the ends of a range.

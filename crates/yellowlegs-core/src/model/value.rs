@@ -496,7 +496,11 @@ impl Kind {
             Self::Stations => Value::Stations(elements(text, Station::parse).ok_or_else(mismatch)?),
             Self::Ranges => Value::Ranges(elements(text, StationRange::parse_with_vlan).ok_or_else(mismatch)?),
             Self::Taps => Value::Taps(elements(text, tap).ok_or_else(mismatch)?),
-            Self::Pairs => Value::Pairs(elements(text, pair).ok_or_else(mismatch)?),
+            Self::Pairs => {
+                let mut pairs = elements(text, pair).ok_or_else(mismatch)?.to_vec();
+                pairs.sort_unstable();
+                Value::Pairs(pairs.into())
+            }
             Self::Time => Value::Time(text.parse().map_err(|_| mismatch())?),
         })
     }
@@ -757,7 +761,7 @@ mod tests {
     #[case(Kind::Address, "192.0.2", None)]
     #[case(Kind::Taps, "1.7 both, 1.8 sent", Some("1.7 both, 1.8 sent"))]
     #[case(Kind::Taps, "1.7 up", None)]
-    #[case(Kind::Pairs, "46:5,8:1", Some("46:5, 8:1"))]
+    #[case(Kind::Pairs, "46:5,8:1", Some("8:1, 46:5"))]
     #[case(Kind::Words, "", Some("none"))]
     #[case(Kind::Choices(Cause::SET), "storm,flap", Some("storm, flap"))]
     #[case(Kind::Choices(Cause::SET), "storms", None)]

@@ -127,6 +127,18 @@ impl VlanSet {
         (VlanId::MIN..=VlanId::MAX).map(VlanId).filter(|id| self.contains(*id))
     }
 
+    /// Runs of VLANs that follow each other: first and last, in order.
+    pub fn ranges(&self) -> impl Iterator<Item = (VlanId, VlanId)> {
+        let mut ranges: Vec<(VlanId, VlanId)> = Vec::new();
+        for id in self.iter() {
+            match ranges.last_mut() {
+                Some((_, to)) if to.0 + 1 == id.0 => *to = id,
+                _ => ranges.push((id, id)),
+            }
+        }
+        ranges.into_iter()
+    }
+
     /// The only VLAN, when there is exactly one.
     pub fn single(&self) -> Option<VlanId> {
         if self.len() == 1 { self.iter().next() } else { None }
@@ -169,14 +181,7 @@ impl fmt::Display for VlanSet {
         if self.is_all() {
             return f.write_str("all");
         }
-        let mut ranges: Vec<(u16, u16)> = Vec::new();
-        for VlanId(id) in self.iter() {
-            match ranges.last_mut() {
-                Some((_, to)) if *to + 1 == id => *to = id,
-                _ => ranges.push((id, id)),
-            }
-        }
-        for (i, (from, to)) in ranges.iter().enumerate() {
+        for (i, (from, to)) in self.ranges().enumerate() {
             let comma = if i > 0 { "," } else { "" };
             if from == to { write!(f, "{comma}{from}")? } else { write!(f, "{comma}{from}-{to}")? }
         }

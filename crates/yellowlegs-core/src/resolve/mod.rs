@@ -4,6 +4,7 @@
 //! lines of one layer the later wins. What nothing says stays unknown.
 
 mod apply;
+mod edit;
 mod merge;
 mod port_table;
 
@@ -14,6 +15,8 @@ use jiff::Timestamp;
 use crate::dialect::{Dialect, HoleRef, Reading};
 use crate::model::{FileText, Mark, Record, SavedCopy, Scope, SettingId, Slot, Switch, Value, settings};
 use crate::source::Source;
+pub use edit::{About, Edit, EditProblem, Wanted};
+
 use apply::{Applier, Watch};
 use port_table::PortTable;
 
@@ -31,6 +34,7 @@ struct History {
     source: Arc<Source>,
     reading: Reading,
     ports: PortTable,
+    state: State,
 }
 
 /// Position of the configuration among a switch's files; the dialect is the one before it.
@@ -73,7 +77,7 @@ pub fn resolve_with(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: A
     let ports = PortTable::gather(dialect, &reading, &mut switch);
     let written = Applier::new(dialect, &source, &reading, &ports, None).run();
     merge::merge(dialect, written, &mut switch);
-    let history = History { dialect: Arc::clone(dialect), source, reading, ports };
+    let history = History { dialect: Arc::clone(dialect), source, reading, ports, state: state.clone() };
     Resolved { switch, history: Some(Arc::new(history)) }
 }
 
