@@ -100,7 +100,7 @@ fn an_empty_folder_says_what_is_looked_for() {
 #[rstest]
 #[case::binary(b"shingle\0\x01\x02".to_vec(), "zero byte")]
 #[case::one_long_line(vec![b'x'; 3_000_000], "3000000 bytes long")]
-#[case::no_dialect(b"tower 9\n".to_vec(), "no dialect recognises it (there are shingle)")]
+#[case::no_dialect(b"tower 9\n".to_vec(), "no dialect recognises it (there are fathom, shingle)")]
 fn a_switch_that_cannot_be_read_is_told_and_the_others_are_reported(#[case] bytes: Vec<u8>, #[case] why: &str) {
     let fleet = Fleet::demo();
     fleet.write(SWITCH, bytes);

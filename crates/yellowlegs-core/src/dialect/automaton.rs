@@ -356,23 +356,45 @@ impl Automaton {
         Some((*starts.get(step)?, starts.get(step + 1).copied().unwrap_or(ends)))
     }
 
-    /// The word of a line at which the longest way through a context's patterns ends: where an unread line goes wrong.
-    pub(super) fn reach(&self, context: usize, line: &Walk<'_>, from: usize) -> usize {
-        let mut furthest = from;
+    /// Where an unread line goes wrong: the word up to which the longest way through a context's patterns leads, and a
+    /// rule that goes on from there.
+    pub(super) fn nearest(&self, context: usize, line: &Walk<'_>, from: usize) -> Option<(u32, usize)> {
+        let mut best: Option<(NodeId, usize)> = None;
         let mut open: Vec<(NodeId, usize)> = self.roots.get(context).map(|root| (*root, from)).into_iter().collect();
         let mut seen = FxHashSet::default();
         while let Some((id, at)) = open.pop() {
             if !seen.insert((id, at)) {
                 continue;
             }
-            furthest = furthest.max(at);
+            if at > from && best.is_none_or(|(_, furthest)| at > furthest) {
+                best = Some((id, at));
+            }
             let (Some(node), Some(word)) = (self.nodes.get(id as usize), line.words.get(at)) else { continue };
             open.extend(self.literal(node, word.of(line.text)).map(|to| (to, at + 1)));
             let narrow = node.holes.iter().filter(|edge| !edge.kind.is_rest());
             open.extend(narrow.filter_map(|edge| Some((edge.to, at + self.take(edge, line, at)?.0))));
             open.extend(node.enter.and_then(|(context, _)| Some((*self.roots.get(context)?, at))));
         }
-        furthest
+        let (node, at) = best?;
+        Some((self.any_rule(node)?, at))
+    }
+
+    /// A rule that is reached from a node.
+    fn any_rule(&self, from: NodeId) -> Option<u32> {
+        let mut open = vec![from];
+        let mut seen = FxHashSet::default();
+        while let Some(id) = open.pop().filter(|_| seen.len() < 10_000) {
+            if !seen.insert(id) {
+                continue;
+            }
+            let node = self.nodes.get(id as usize)?;
+            if let Some(accept) = node.accept.and_then(|a| self.accepts.get(a as usize)) {
+                return Some(accept.rule);
+            }
+            open.extend(node.holes.iter().map(|e| e.to).chain(node.literals().map(|(_, to)| to)));
+            open.extend(node.enter.and_then(|(context, _)| self.roots.get(context).copied()));
+        }
+        None
     }
 
     fn start(&self, context: usize, line: &Walk<'_>, at: usize, taken: &mut Taken) -> Option<u32> {

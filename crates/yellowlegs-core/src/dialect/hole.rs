@@ -138,13 +138,12 @@ impl HoleType {
             return true;
         }
         let group = |t: Self| match t {
-            H::Int | H::Ints | H::Vlan | H::Vlans | H::Milliseconds | H::Seconds | H::Minutes | H::Hours => 0,
-            H::Pps | H::Kbps | H::Percent | H::Milliwatts | H::Speed | H::Watts => 0,
             H::Port | H::Ports => 1,
             H::Station | H::StationRange => 2,
             H::Ip | H::Prefix => 3,
             H::Duration | H::Rate => 4,
-            _ => 5,
+            H::Time => 5,
+            _ => 0,
         };
         let (a, b) = (group(self), group(other));
         // Ten digits at most are a number, twelve a station; a duration or rate may begin with a number apart.

@@ -1,9 +1,10 @@
 //! From a dialect's TOML to the compiled dialect: every problem is gathered, with its place.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use jiff::tz::Offset;
-use rustc_hash::FxHashSet;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::automaton::{Automaton, BuildError, Meaning, WordRule};
 use super::layout::{Braces, Layout, Structure};
@@ -12,8 +13,8 @@ use super::ports::ListsText;
 use super::render::Writing;
 use super::rule::Rule;
 use super::state::StateRules;
-use super::{Dialect, DialectProblem, Example, Expected, Lists, Requirement, rules, state};
-use crate::model::{Kind, Mark, Origin, SettingId, Slot, TraitId, TraitSlot, Traits, Value, settings};
+use super::{Dialect, DialectProblem, Example, Expected, ExpectedFact, Lists, Requirement, rules, state};
+use crate::model::{FactKind, Kind, Mark, Origin, SettingId, Slot, TraitId, TraitSlot, Traits, Value, settings};
 use crate::source::{Item, Problem, Scalar, Source, Spot, TableReader, TomlDoc};
 use crate::syntax::Splitter;
 
@@ -127,8 +128,8 @@ fn read(doc: &TomlDoc<'_>) -> Option<Parts> {
     let requires = root.tables("requires").iter().filter_map(|table| read_requirement(doc, table)).collect();
     let writing = root.table("write").map(|table| read_writing(doc, &table)).unwrap_or_default();
     let tables = root.tables("rule");
-    let state = state::read(doc, root.table("state").as_ref(), root.tables("line"), root.tables("table"), &text);
-    let examples = root.tables("example").iter().filter_map(read_example).collect();
+    let state = state::read(doc, root.table("state").as_ref(), root.tables("line"), &root.tables("table"), &text);
+    let examples = root.tables("example").iter().filter_map(|table| read_example(doc, table)).collect();
     root.finish();
     if let Some(head) = head {
         head.finish();
@@ -269,30 +270,61 @@ fn read_writing(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Writing {
     Writing { save, leave, stations, never }
 }
 
-fn read_example(table: &TableReader<'_>) -> Option<Example> {
+fn read_example(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Option<Example> {
     let text = table.required_text("text");
+    let state = table.text("state").map(|i| i.value.to_owned());
+    let as_of = table.time_text("as-of").and_then(|i| i.value.parse().ok());
+    let facts = table.tables("facts").iter().filter_map(|fact| expected_fact(doc, fact)).collect();
     let unread = table.integer("unread").and_then(|i| usize::try_from(i.value).ok());
     let mut expect = Vec::new();
     if let Some(facts) = table.table("expect") {
         for entry in facts.entries().into_values() {
-            let value = match (entry.integers(), entry.texts()) {
-                (Some(numbers), _) if !numbers.is_empty() => {
-                    numbers.iter().map(ToString::to_string).collect::<Vec<_>>().join(",")
-                }
-                (_, Some(texts)) => texts.join(","),
-                _ => match entry.scalar() {
-                    Some(Scalar::Text(text)) => text.to_owned(),
-                    Some(Scalar::Integer(number)) => number.to_string(),
-                    Some(Scalar::Flag(flag)) => flag.to_string(),
-                    None => continue,
-                },
-            };
+            let Some(value) = scalar_text(&entry) else { continue };
             expect.push(Expected { fact: entry.key.value.to_owned(), value, spot: entry.key.spot.clone() });
         }
     }
     table.finish();
     let text = text?;
-    Some(Example { text: text.value.to_owned(), unread, expect, spot: text.spot })
+    Some(Example { text: text.value.to_owned(), unread, expect, state, facts, as_of, spot: text.spot })
+}
+
+/// `{ fact = "station", vlan = 110 }`
+fn expected_fact(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Option<ExpectedFact> {
+    let name = table.required_text("fact")?;
+    let Some(kind) = FactKind::by_name(name.value) else {
+        doc.report(&name.spot, DialectProblem::UnknownFact { found: name.value.to_owned() });
+        return None;
+    };
+    let mut fields = Vec::new();
+    for entry in table.entries().into_values().filter(|e| e.key.value != "fact") {
+        let Some((field, info)) = kind.field(entry.key.value).and_then(|f| Some((f, kind.info().fields.get(f)?)))
+        else {
+            let found = entry.key.value.to_owned();
+            doc.report(&entry.key.spot, DialectProblem::UnknownField { found, fact: kind.info().name });
+            continue;
+        };
+        let Some(text) = scalar_text(&entry) else { continue };
+        match info.kind.parse(&text) {
+            Ok(value) => fields.push((field, value)),
+            Err(problem) => doc.report(&entry.spot(), DialectProblem::Value { setting: info.name, problem }),
+        }
+    }
+    Some(ExpectedFact { kind, fields, spot: table.spot.clone() })
+}
+
+/// A value of any simple type, or a list of them, as text.
+fn scalar_text(entry: &crate::source::Entry<'_>) -> Option<String> {
+    if let Some(numbers) = entry.integers().filter(|n| !n.is_empty()) {
+        return Some(numbers.iter().map(ToString::to_string).collect::<Vec<_>>().join(","));
+    }
+    if let Some(texts) = entry.texts() {
+        return Some(texts.join(","));
+    }
+    Some(match entry.scalar()? {
+        Scalar::Text(text) => text.to_owned(),
+        Scalar::Integer(number) => number.to_string(),
+        Scalar::Flag(flag) => flag.to_string(),
+    })
 }
 
 /// A key that is one of a few words: the position of the word.
@@ -339,7 +371,8 @@ fn read_lists(
         Ok(lists) => Some(lists),
         Err((which, problem)) => {
             let spots = names.iter().map(|i| &i.spot).chain(also.iter().map(|(form, _)| &form.spot));
-            doc.report(&spots.cloned().nth(which).unwrap_or_default(), DialectProblem::Form(problem));
+            let spot = { spots }.nth(which).cloned().unwrap_or_default();
+            doc.report(&spot, DialectProblem::Form(problem));
             None
         }
     }
@@ -460,6 +493,7 @@ fn compile(doc: &TomlDoc<'_>, rules: &[rules::Placed], contexts: usize, text: &T
         (placed.spot.clone(), placed.rule.line)
     };
     let paths = text.layout.structure == Structure::Paths;
+    let short = short_negations(rules);
     for (number, placed) in rules.iter().enumerate() {
         let rule = &placed.rule;
         let inside = rule.opens.filter(|_| paths);
@@ -475,8 +509,16 @@ fn compile(doc: &TomlDoc<'_>, rules: &[rules::Placed], contexts: usize, text: &T
                     add(2 * context + 1, sequence, rule.undo.is_some(), Some(2 * inside + 1));
                 }
             }
-            if rule.undo.is_some() && text.layout.negation.is_some() {
-                negated(&rule.pattern).iter().for_each(|sequence| add(2 * context + 1, sequence, true, None));
+            if rule.undo.is_none() || text.layout.negation.is_none() {
+                continue;
+            }
+            for sequence in &rule.pattern.sequences {
+                add(2 * context + 1, sequence, true, inside.map(|c| 2 * c + 1));
+                // Shortened it may stand only where it means this rule and no other.
+                let head = shortened(sequence);
+                if short.get(&(*context, head)).is_some_and(|rules| rules.len() == 1) {
+                    add(2 * context + 1, head, true, None);
+                }
             }
         }
     }
@@ -486,17 +528,23 @@ fn compile(doc: &TomlDoc<'_>, rules: &[rules::Placed], contexts: usize, text: &T
     automaton
 }
 
-/// The negated forms of a pattern, behind the word: the pattern with all or none of what follows its first hole.
-fn negated(pattern: &Pattern) -> Vec<Vec<Step>> {
-    let mut forms: Vec<Vec<Step>> = Vec::new();
-    for sequence in &pattern.sequences {
-        let first = sequence.iter().position(|s| !matches!(s, Step::Literal(_))).unwrap_or(sequence.len());
-        for end in [sequence.len(), first.max(1)] {
-            let form: Vec<Step> = sequence.iter().take(end).cloned().collect();
-            if !forms.contains(&form) {
-                forms.push(form);
+/// The negated form of a sequence may leave out what follows its first hole.
+fn shortened(sequence: &[Step]) -> &[Step] {
+    let first = sequence.iter().position(|s| !matches!(s, Step::Literal(_))).unwrap_or(sequence.len());
+    sequence.get(..first.max(1)).unwrap_or(sequence)
+}
+
+/// By context and words, the rules whose negated form these words could be, shortened or whole.
+fn short_negations(rules: &[rules::Placed]) -> FxHashMap<(usize, &[Step]), BTreeSet<usize>> {
+    let mut short: FxHashMap<(usize, &[Step]), BTreeSet<usize>> = FxHashMap::default();
+    for (number, placed) in rules.iter().enumerate().filter(|(_, p)| p.rule.undo.is_some()) {
+        for context in &placed.rule.contexts {
+            for sequence in &placed.rule.pattern.sequences {
+                for form in [sequence, shortened(sequence)] {
+                    short.entry((*context, form)).or_default().insert(number);
+                }
             }
         }
     }
-    forms
+    short
 }

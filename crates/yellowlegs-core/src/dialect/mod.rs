@@ -12,6 +12,7 @@ mod reading;
 mod render;
 mod rule;
 mod rules;
+mod sketch;
 mod state;
 mod time;
 
@@ -29,10 +30,13 @@ pub use problem::DialectProblem;
 pub use reading::{Reading, Statement};
 pub use render::{Held, Writing};
 pub use rule::{Change, Effect, HoleRef, Operand, ProfileRef, Reach, Rule, Subject, Until};
+pub use sketch::sketch;
 pub use state::{StateRule, StateRules, StateText, Table};
 pub use time::Moment;
 
-use crate::model::{Mark, SettingId, Slot, Traits};
+use jiff::Timestamp;
+
+use crate::model::{FactKind, Mark, SettingId, Slot, Traits, Value, platform, settings};
 use crate::source::{Problem, Source, Spot};
 use automaton::{Automaton, WordRule};
 
@@ -83,7 +87,24 @@ pub struct Example {
     pub unread: Option<usize>,
     /// What is to be read.
     pub expect: Vec<Expected>,
+    /// A text of state, and the facts it is to tell.
+    pub state: Option<String>,
+    /// Each with the fields that matter.
+    pub facts: Vec<ExpectedFact>,
+    /// What moments without a year are settled by.
+    pub as_of: Option<Timestamp>,
     /// Where the text stands.
+    pub spot: Spot,
+}
+
+/// A fact of state that an example expects.
+#[derive(Debug, Clone)]
+pub struct ExpectedFact {
+    /// Its kind.
+    pub kind: FactKind,
+    /// The fields that matter, with their values.
+    pub fields: Vec<(usize, Value)>,
+    /// Where it stands.
     pub spot: Spot,
 }
 
@@ -167,6 +188,18 @@ impl Dialect {
     /// The platform's default for a setting.
     pub fn default_slot(&self, id: SettingId) -> Option<&Slot> {
         self.defaults.get(id.index())?.as_ref()
+    }
+
+    /// Whether a trait, not a default, says what holds where the text is silent.
+    pub fn is_by_trait(&self, id: SettingId) -> bool {
+        let by_membership = self.traits.holds(platform::MODE_FROM, "membership") == Some(true);
+        let list = by_membership || self.traits.get(platform::TRUNK_WITHOUT_LIST).is_some();
+        id == settings::TAGGED_VLANS.id && list || id == settings::MODE.id && by_membership
+    }
+
+    /// Where something of it stands.
+    pub fn place(&self, spot: &Spot) -> crate::source::Place {
+        self.source.place(spot.0.start)
     }
 
     /// Whether some rule changes a setting.

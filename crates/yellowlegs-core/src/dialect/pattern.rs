@@ -120,7 +120,7 @@ pub enum HoleKind {
 }
 
 /// One word of a sequence.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub enum Step {
     /// This very word.
     Literal(String),

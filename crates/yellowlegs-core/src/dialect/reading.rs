@@ -46,6 +46,8 @@ pub struct Reading {
     captures: Vec<Captured>,
     /// The lines that no rule takes.
     pub unread: Vec<Unread>,
+    /// For each of them, the context it stands in; `None` inside what nobody knows.
+    pub unread_in: Vec<Option<usize>>,
     /// Stretches of the text that are never shown.
     pub secrets: Vec<Word>,
     /// How many lines the text has.
@@ -124,12 +126,26 @@ impl Dialect {
             }
             captures.clear();
             found.clear();
-            let walk = Walk { text, words: &line.words, lists: &self.lists };
+            let words = self.without_signs(text, &line.words);
+            let walk = Walk { text, words, lists: &self.lists };
             if self.recognise.find(0, &walk, 0, &mut captures, &mut found) {
                 found.iter().for_each(|m| seen[m.rule as usize] = true);
             }
         }
         seen.into_iter().all(|s| s)
+    }
+
+    /// The words of a line up to the sign that ends its first statement.
+    fn without_signs<'w>(&self, text: &str, words: &'w [Word]) -> &'w [Word] {
+        if self.layout.structure != Structure::Braces {
+            return words;
+        }
+        let signs = &self.layout.braces;
+        let is_sign = |w: &Word| {
+            let shown = w.of(text);
+            shown == signs.open || shown == signs.close || signs.end.as_deref() == Some(shown)
+        };
+        words.iter().position(is_sign).and_then(|end| words.get(..end)).unwrap_or(words)
     }
 
     /// Reads a text. `file` is its position in the switch's list of files.
@@ -168,6 +184,20 @@ impl Dialect {
         let root = 2 * context + usize::from(statement.negated);
         let (first, end) = starts.iter().find_map(|from| self.automaton.hole_words(root, &walk, *from, 0, hole))?;
         Some(Word { start: words.get(first)?.start, end: words.get(end.checked_sub(1)?)?.end })
+    }
+
+    /// Why an unread line is one: the rule that fits it longest, and the word where that stopped.
+    pub fn nearest_rule(&self, text: &str, mark: Mark, context: usize) -> Option<(&super::Rule, Word)> {
+        let (start, mut words) = (mark.offset as usize, Vec::new());
+        self.layout.splitter.split(text.get(start..start + mark.width as usize)?, start, &mut words);
+        let first = words.first()?.of(text);
+        let is = |word: &Option<String>| word.as_deref().is_some_and(|w| self.same_word(w, first));
+        let negated = is(&self.layout.negation);
+        let from = usize::from(negated || is(&self.layout.verb));
+        let walk = Walk { text, words: &words, lists: &self.lists };
+        let (rule, at) = self.automaton.nearest(2 * context + usize::from(negated), &walk, from)?;
+        let end = Word { start: start + mark.width as usize, end: start + mark.width as usize };
+        Some((self.rules.get(rule as usize)?, words.get(at).copied().unwrap_or(end)))
     }
 
     /// The words of a statement again.
@@ -229,7 +259,7 @@ impl Reader<'_> {
                 continue;
             }
             let block = nesting.enclosing(line.indent).copied().unwrap_or(TOP);
-            let inside = self.take(line, block).unwrap_or_else(|| self.unread(line));
+            let inside = self.take(line, block).unwrap_or_else(|| self.unread(line, block));
             nesting.open(line.indent, inside);
         }
     }
@@ -237,7 +267,7 @@ impl Reader<'_> {
     fn by_path(&mut self, line: &mut Logical) {
         while self.lines.next(line) {
             if self.take(line, TOP).is_none() {
-                self.unread(line);
+                self.unread(line, TOP);
             }
         }
     }
@@ -275,7 +305,7 @@ impl Reader<'_> {
                         open.clear();
                         open.push(Block::Closed);
                     }
-                    self.unread(line);
+                    self.unread(line, open.last().copied().unwrap_or(TOP));
                 }
             }
         }
@@ -315,7 +345,7 @@ impl Reader<'_> {
         if whole.words.is_empty() {
             return block;
         }
-        let inside = self.take(whole, block).unwrap_or_else(|| self.unread(whole));
+        let inside = self.take(whole, block).unwrap_or_else(|| self.unread(whole, block));
         whole.words.clear();
         inside
     }
@@ -438,7 +468,11 @@ impl Reader<'_> {
         }
     }
 
-    fn unread(&mut self, line: &Logical) -> Block {
+    fn unread(&mut self, line: &Logical, block: Block) -> Block {
+        self.reading.unread_in.push(match block {
+            Block::Context(context, _) => Some(context),
+            Block::Closed => None,
+        });
         let start = line.words.first().map_or(0, |w| w.start);
         let width = (line.line_end.max(start) - start) as u32;
         let mark = Mark { file: self.file, line: line.number, offset: start as u32, width };

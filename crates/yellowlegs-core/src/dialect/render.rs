@@ -172,7 +172,7 @@ impl Dialect {
         let mut open: Vec<u32> = Vec::new();
         for (position, statement) in reading.statements.iter().enumerate() {
             let rule = self.rules.get(statement.rule as usize)?;
-            let around = self.around(reading, statement);
+            let around = Self::around(reading, statement);
             if self.layout.structure == Structure::Paths {
                 // What only leads to another statement of its line is written with it.
                 let leads = reading.statements.get(position + 1).is_some_and(|next| {
@@ -224,7 +224,7 @@ impl Dialect {
     }
 
     /// The statements around one, outermost first.
-    fn around(&self, reading: &Reading, statement: &Statement) -> Vec<u32> {
+    fn around(reading: &Reading, statement: &Statement) -> Vec<u32> {
         let mut around: Vec<u32> =
             std::iter::successors(statement.parent, |p| reading.statements.get(*p as usize)?.parent).collect();
         around.reverse();
@@ -379,7 +379,7 @@ impl Dialect {
 }
 
 fn seconds_text(kind: HoleType, seconds: u32) -> Option<String> {
-    let whole = |unit: u32| (seconds % unit == 0).then(|| (seconds / unit).to_string());
+    let whole = |unit: u32| seconds.is_multiple_of(unit).then(|| (seconds / unit).to_string());
     match kind {
         HoleType::Seconds | HoleType::Int => Some(seconds.to_string()),
         HoleType::Milliseconds => Some(seconds.checked_mul(1000)?.to_string()),

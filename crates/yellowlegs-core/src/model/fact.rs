@@ -187,12 +187,13 @@ macro_rules! catalogue {
 
             $(
                 #[doc = $meaning]
+                #[allow(clippy::upper_case_acronyms, reason = "constants, and the rows behind them")]
                 pub mod $module {
                     #[allow(clippy::wildcard_imports, reason = "the types of the fields")]
                     use super::super::types::*;
                     use super::{FactKind, Field, PhantomData, Row};
 
-                    #[allow(non_camel_case_types)]
+                    #[allow(non_camel_case_types, clippy::upper_case_acronyms)]
                     enum Position { $($field),+ }
 
                     /// The kind of fact.
@@ -207,7 +208,7 @@ macro_rules! catalogue {
                     pub(super) mod kinds {
                         #[allow(clippy::wildcard_imports, reason = "the types of the fields")]
                         use super::super::super::types::*;
-                        $(#[allow(non_camel_case_types)] pub(crate) type $field = $type;)+
+                        $(#[allow(non_camel_case_types, clippy::upper_case_acronyms)] pub(crate) type $field = $type;)+
                     }
                 }
             )+

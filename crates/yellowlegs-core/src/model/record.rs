@@ -221,6 +221,8 @@ impl RawValue {
             Self::Flag(flag) => Some(kind.parse(&flag.to_string())?),
             Self::Number(number) => Some(kind.from_number(number)?),
             Self::Text(text) => Some(kind.parse(&text)?),
+            // A word may hold the sign that parts others.
+            Self::List(texts) if kind == Kind::Words => Some(Value::Words(texts.into_iter().map(Arc::from).collect())),
             Self::List(texts) => Some(kind.parse(&texts.join(","))?),
         })
     }

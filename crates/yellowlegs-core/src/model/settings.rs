@@ -60,7 +60,7 @@ catalogue! {
         INSPECTION_RATE: Option<Rate> = "arp-inspection.rate-limit", "Most ARP messages a second; none: no limit.";
         SOURCE_GUARD: bool = "source-guard.enabled", "Source guard is on: only bound or written addresses may send.";
         ADVERTISEMENTS_BLOCKED: bool = "ipv6-guard.advertisements-blocked", "Router advertisements from the port are dropped (RFC 6105).";
-        SERVERS_BLOCKED: bool = "ipv6-guard.servers-blocked", "DHCPv6 answers from the port are dropped (RFC 7610).";
+        SERVERS_BLOCKED: bool = "ipv6-guard.servers-blocked", "Answers of DHCP for IPv6 from the port are dropped (RFC 7610).";
         AUTHENTICATION: bool = "authentication.enabled", "The port opens only after authentication (IEEE 802.1X).";
         TREE_ON_PORT: bool = "spanning-tree.port-enabled", "The spanning tree runs on the port.";
         LINK_TYPE: LinkType = "spanning-tree.link-type", "Whether the link is taken for point-to-point (IEEE 802.1Q, 13.27): auto, point-to-point, shared.";

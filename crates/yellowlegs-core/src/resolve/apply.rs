@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use super::explain::Said;
 use super::port_table::PortTable;
 use crate::dialect::{
     Captured, Change, Dialect, Effect, HoleRef, Operand, ProfileRef, Reach, Reading, Statement, Subject, port_names,
@@ -117,6 +118,30 @@ impl<'a> Applier<'a> {
             }
         }
         self.written
+    }
+
+    /// What one statement says, before anything else is known.
+    pub(super) fn said(&self, statement: &'a Statement) -> Vec<Said> {
+        let Some(rule) = self.dialect.rules().get(statement.rule as usize).filter(|_| !statement.leads) else {
+            return Vec::new();
+        };
+        let effects = if statement.negated { rule.undo.as_deref().unwrap_or_default() } else { &rule.effects };
+        let mut said = Vec::new();
+        for effect in effects {
+            let kind = effect.setting.info().kind;
+            let values = effect.change.operands().iter().filter_map(|o| self.operand(o, statement, kind));
+            let (how, value) = match &effect.change {
+                Change::Set(_) if effect.implied => ("implies", values.into_iter().next()),
+                Change::Set(_) => ("sets", values.into_iter().next()),
+                Change::Add(_) => ("adds", values.reduce(|a, b| a.plus(&b).unwrap_or(a))),
+                Change::Remove(_) => ("removes", values.reduce(|a, b| a.plus(&b).unwrap_or(a))),
+                Change::Reset => ("takes back", None),
+            };
+            if value.is_some() || matches!(effect.change, Change::Reset | Change::Remove(_)) {
+                said.push(Said { setting: effect.setting, how, value });
+            }
+        }
+        said
     }
 
     fn captured(&self, statement: &'a Statement, hole: &HoleRef) -> &'a Captured {
@@ -243,7 +268,9 @@ impl<'a> Applier<'a> {
             }
             Some((at, Subject::Profile(own))) => {
                 let own = self.reading.statements.get(at).and_then(|s| self.profile_name(s, own));
-                own.map(|own| apply(&mut self.written.profiles.entry(own).or_default().on));
+                if let Some(own) = own {
+                    apply(&mut self.written.profiles.entry(own).or_default().on);
+                }
             }
             _ => {}
         }
@@ -364,10 +391,10 @@ impl<'a> Applier<'a> {
                 Value::Stations([first.station(vlan.as_ref())?].into())
             }
             (Kind::Ranges, Captured::Range(range)) => {
-                Value::Ranges([(*range, self.vlan_of(second(Kind::Vlan))?)].into())
+                Value::Ranges([(*range, vlan_of(second(Kind::Vlan).as_ref())?)].into())
             }
             (Kind::Ranges, Captured::Station(one)) => {
-                Value::Ranges([(StationRange::one(*one), self.vlan_of(second(Kind::Vlan))?)].into())
+                Value::Ranges([(StationRange::one(*one), vlan_of(second(Kind::Vlan).as_ref())?)].into())
             }
             (Kind::Taps, Captured::Ports(items)) => {
                 let Some(Value::Choice { index, .. }) = second(Kind::Choice(Direction::SET)) else { return None };
@@ -386,12 +413,12 @@ impl<'a> Applier<'a> {
             _ => return None,
         })
     }
+}
 
-    fn vlan_of(&self, value: Option<Value>) -> Option<VlanId> {
-        match value {
-            Some(Value::Vlan(vlan)) => vlan,
-            _ => None,
-        }
+fn vlan_of(value: Option<&Value>) -> Option<VlanId> {
+    match value {
+        Some(Value::Vlan(vlan)) => *vlan,
+        _ => None,
     }
 }
 

@@ -216,9 +216,8 @@ impl<'a> Writer<'a> {
         let mut lines = Vec::new();
         for element in self.parts(list) {
             let said = self.sayings().find_map(|(rule, effect, negated)| {
-                let operands = match (&effect.change, into) {
-                    (Change::Add(operands), true) | (Change::Remove(operands), false) => operands,
-                    _ => return None,
+                let ((Change::Add(operands), true) | (Change::Remove(operands), false)) = (&effect.change, into) else {
+                    return None;
                 };
                 operands.iter().find_map(|o| self.lines(rule, Some((o, &element)), negated))
             });

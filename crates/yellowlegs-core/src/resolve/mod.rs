@@ -5,6 +5,8 @@
 
 mod apply;
 mod edit;
+mod examples;
+mod explain;
 mod merge;
 mod port_table;
 
@@ -16,6 +18,8 @@ use crate::dialect::{Dialect, HoleRef, Reading};
 use crate::model::{FileText, Mark, Record, SavedCopy, Scope, SettingId, Slot, Switch, Value, settings};
 use crate::source::Source;
 pub use edit::{About, Edit, EditProblem, Wanted};
+pub use examples::{Failed, run_examples};
+pub use explain::{Explained, Outcome, Said, explain};
 
 use apply::{Applier, Watch};
 use port_table::PortTable;

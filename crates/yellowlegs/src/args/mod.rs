@@ -4,6 +4,7 @@ mod audit;
 mod checks;
 mod common;
 mod demo;
+mod dialect;
 mod read;
 
 use clap::{Parser, Subcommand};
@@ -12,6 +13,7 @@ pub(crate) use audit::{Audit, FailOn, ReportFormat};
 pub(crate) use checks::{Checks, ChecksFormat};
 pub(crate) use common::{Color, FleetArgs, Loudness};
 pub(crate) use demo::Demo;
+pub(crate) use dialect::{Dialect, DialectFormat, DialectTask, Explain, Settings, Sketch, Test};
 pub(crate) use read::Read;
 
 /// Audits access-edge switch ports: which of them break the site's policy, and the line that proves it.
@@ -34,5 +36,6 @@ pub(crate) enum Command {
     Audit(Audit),
     Checks(Checks),
     Read(Read),
+    Dialect(Dialect),
     Demo(Demo),
 }

@@ -3,6 +3,7 @@
 mod audit;
 mod checks;
 mod demo;
+mod dialect;
 mod read;
 
 use std::process::ExitCode;
@@ -18,6 +19,7 @@ pub(crate) fn run(cli: &Cli) -> Result<ExitCode, Failure> {
         Command::Audit(args) => audit::run(args, cli.loudness),
         Command::Checks(args) => checks::run(args, cli.loudness.color),
         Command::Read(args) => read::run(args, cli.loudness),
+        Command::Dialect(args) => dialect::run(&args.task, cli.loudness),
         Command::Demo(args) => demo::run(args, cli.loudness),
     }
 }

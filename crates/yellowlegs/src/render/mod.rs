@@ -2,6 +2,7 @@
 
 mod catalogue;
 mod clean;
+pub(crate) mod dialect;
 mod json;
 mod style;
 mod text;

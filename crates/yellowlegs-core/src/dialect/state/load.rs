@@ -56,7 +56,7 @@ pub(in crate::dialect) fn read<'d>(
     doc: &'d TomlDoc<'d>,
     section: Option<&TableReader<'_>>,
     lines: Vec<TableReader<'d>>,
-    tables: Vec<TableReader<'d>>,
+    tables: &[TableReader<'d>],
     text: &Text,
 ) -> Uncompiled {
     let word = |key| section.and_then(|t| t.text(key)).map_or("", |i| i.value);
@@ -264,7 +264,7 @@ fn hole_field(
             Some(Filled::Chosen(hole, values?))
         }
         HoleKind::Typed(typed, repeated) if fits_field(info.kind, *typed, *repeated) => Some(Filled::Hole(hole)),
-        other => {
+        other @ HoleKind::Typed(..) => {
             doc.report(spot, mismatch(info.name, info.kind.describe(), &taken.name, other));
             None
         }

@@ -1,0 +1,298 @@
+//! Guessing how texts are laid out: structure, comments, negation, names of ports, signs of lists.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fmt::Write as _;
+
+use super::super::layout::{Braces, Layout, Structure};
+use super::super::ports::{Lists, ListsText};
+use crate::model::StationAddress;
+use crate::syntax::{Splitter, lines};
+
+/// What a text seems to be like.
+pub(super) struct Guessed {
+    pub(super) layout: Layout,
+    pub(super) lists: Lists,
+    forms: Vec<String>,
+    range: Option<&'static str>,
+    carry: bool,
+    /// The word that VLANs stand behind.
+    pub(super) vlan_words: BTreeSet<String>,
+    /// Numbers that seem to be VLANs.
+    pub(super) vlans: BTreeSet<u32>,
+    /// Where ports are plain numbers: the words they stand behind.
+    pub(super) port_words: BTreeSet<String>,
+    alone: String,
+}
+
+const COMMENTS: [&str; 5] = ["#", "!", "//", ";", "--"];
+const RANGES: [&str; 4] = ["..", "-", "~", "to"];
+
+impl Guessed {
+    pub(super) fn of(texts: &[&str]) -> Self {
+        let all: Vec<(u32, &str)> =
+            texts.iter().flat_map(|t| lines(t)).filter(|l| !l.text.is_empty()).map(|l| (l.indent, l.text)).collect();
+        let comments: Vec<String> = COMMENTS
+            .iter()
+            .filter(|sign| all.iter().any(|(_, l)| l.starts_with(**sign)))
+            .map(|s| (*s).to_owned())
+            .collect();
+        let meant: Vec<(u32, &str)> =
+            all.into_iter().filter(|(_, l)| !comments.iter().any(|c| l.starts_with(c.as_str()))).collect();
+        let (structure, braces) = structure(&meant);
+        let title = structure == Structure::Sections;
+        let mut alone = String::new();
+        if title {
+            alone.push_str("[]");
+        }
+        if meant.iter().filter(|(_, l)| l.split(' ').any(is_assignment)).count() * 4 > meant.len() {
+            alone.push('=');
+        }
+        let mut words_alone = alone.clone();
+        if structure == Structure::Braces {
+            words_alone.push_str("{}");
+            words_alone.push_str(braces.end.as_deref().unwrap_or_default());
+        }
+        let splitter = Splitter::new(&words_alone);
+        let split = |line: &'_ str| -> Vec<String> {
+            let mut words = Vec::new();
+            splitter.split(line, 0, &mut words);
+            words.iter().map(|w| w.of(line).to_owned()).collect()
+        };
+        let worded: Vec<Vec<String>> = meant.iter().map(|(_, l)| split(l)).collect();
+        let (verb, negation) = leading(&worded, structure);
+        let (forms, range) = ports(&worded);
+        let (vlan_words, vlans) = vlans(&worded);
+        let port_words = if forms.is_empty() { port_words(&worded, &vlan_words) } else { BTreeSet::new() };
+        let forms = if forms.is_empty() && !port_words.is_empty() { vec!["<n>".to_owned()] } else { forms };
+        let carry = carried(&worded);
+        let text = ListsText {
+            carry,
+            forms: forms.iter().map(String::as_str).collect(),
+            ranges: vec![range.unwrap_or("-").to_owned()],
+            items: vec![",".to_owned()],
+            ..ListsText::default()
+        };
+        let lists = Lists::new(text).unwrap_or_default();
+        let layout = Layout { structure, splitter, comments, negation, verb, braces, ..Layout::default() };
+        Self { layout, lists, forms, range, carry, vlan_words, vlans, port_words, alone }
+    }
+
+    /// The sections of the dialect that say so.
+    pub(super) fn write(&self, out: &mut String) {
+        let word = |key: &str, value: &Option<String>| {
+            value.as_ref().map(|v| format!("{key} = {}\n", super::quoted(v))).unwrap_or_default()
+        };
+        let structure = Structure::WORDS.iter().find(|(s, _)| *s == self.layout.structure).map_or("indent", |(_, w)| w);
+        let _ = write!(out, "[text]\nstructure = \"{structure}\"\n");
+        if !self.layout.comments.is_empty() {
+            let _ = writeln!(out, "comment = {}", super::list(&self.layout.comments));
+        }
+        out.push_str(&word("negation", &self.layout.negation));
+        out.push_str(&word("verb", &self.layout.verb));
+        out.push_str(&word("end", &self.layout.braces.end));
+        if !self.alone.is_empty() {
+            let _ = writeln!(out, "split = {}", super::quoted(&self.alone));
+        }
+        if self.layout.structure == Structure::Sections {
+            out.push_str("title = \"'[' <title:rest>\"\n");
+        }
+        let _ = writeln!(
+            out,
+            "\n[ports]\nnames = [{}]\n",
+            self.forms.iter().map(|f| super::quoted(f)).collect::<Vec<_>>().join(", ")
+        );
+        let _ = writeln!(
+            out,
+            "[lists]\nrange = [{}]\nitem = [\",\"]\n{}",
+            super::quoted(self.range.unwrap_or("-")),
+            if self.carry { "carry = true\n" } else { "" }
+        );
+    }
+}
+
+fn is_assignment(word: &str) -> bool {
+    word.split_once('=')
+        .is_some_and(|(key, _)| !key.is_empty() && key.bytes().all(|b| b.is_ascii_alphabetic() || b == b'-'))
+}
+
+fn structure(lines: &[(u32, &str)]) -> (Structure, Braces) {
+    let mut braces = Layout::default().braces;
+    let count = |fits: &dyn Fn(&str) -> bool| lines.iter().filter(|(_, l)| fits(l)).count();
+    if count(&|l| l.contains('{')) > 0 && count(&|l| l.ends_with('}') || l.starts_with('}')) > 0 {
+        braces.end = (count(&|l| l.contains(';')) > 0).then(|| ";".to_owned());
+        return (Structure::Braces, braces);
+    }
+    if lines.iter().any(|(indent, _)| *indent > 0) {
+        return (Structure::Indent, braces);
+    }
+    let titled = count(&|l| l.starts_with('[') && l.ends_with(']')) > 0;
+    (if titled { Structure::Sections } else { Structure::Paths }, braces)
+}
+
+/// The word that most lines of a text of paths begin with, and the word that negates.
+fn leading(lines: &[Vec<String>], structure: Structure) -> (Option<String>, Option<String>) {
+    let mut firsts: BTreeMap<&str, usize> = BTreeMap::new();
+    for word in lines.iter().filter_map(|l| l.first()) {
+        *firsts.entry(word).or_default() += 1;
+    }
+    let most = firsts.iter().max_by_key(|(_, count)| **count).map(|(word, count)| (*word, *count));
+    let verb = most.filter(|(_, count)| structure == Structure::Paths && count * 10 > lines.len() * 7).map(|(w, _)| w);
+    // What negates stands before words that stand without it elsewhere: behind the verb, or first.
+    let skip = usize::from(verb.is_some());
+    let plain: BTreeSet<&str> = lines
+        .iter()
+        .filter(|l| verb.is_none() || l.first().map(String::as_str) == verb)
+        .filter_map(|l| l.get(skip))
+        .map(String::as_str)
+        .collect();
+    let negates = |word: &str| {
+        let behind: Vec<&str> = lines
+            .iter()
+            .filter(|l| l.first().map(String::as_str) == Some(word))
+            .filter_map(|l| l.get(1))
+            .map(String::as_str)
+            .collect();
+        let known = behind
+            .iter()
+            .filter(|w| plain.contains(**w) && w.bytes().all(|b| b.is_ascii_alphabetic() || b == b'-'))
+            .count();
+        let ways: BTreeSet<&str> = behind.iter().copied().collect();
+        Some(word) != verb && ways.len() >= 2 && known * 10 >= behind.len() * 6
+    };
+    let negation = firsts.keys().filter(|w| negates(w)).max_by_key(|w| firsts.get(**w).copied().unwrap_or_default());
+    (verb.map(str::to_owned), negation.map(|w| (*w).to_owned()))
+}
+
+/// A word's form as a port's name: digits as `<n>`, one to three letters before a colon or alone as `<a>`.
+fn form(word: &str) -> Option<String> {
+    let bytes = word.as_bytes();
+    if !bytes.iter().any(u8::is_ascii_digit) || word.len() > 24 || StationAddress::parse(word).is_ok() {
+        return None;
+    }
+    let (mut form, mut numbers, mut letters, mut rest) = (String::new(), 0, false, word);
+    while let Some(first) = rest.chars().next() {
+        let run = |fits: fn(char) -> bool| rest.find(|c: char| !fits(c)).unwrap_or(rest.len());
+        let length = if first.is_ascii_digit() {
+            numbers += 1;
+            form.push_str("<n>");
+            run(|c| c.is_ascii_digit())
+        } else if first.is_ascii_alphabetic() {
+            let length = run(|c| c.is_ascii_alphabetic());
+            letters = true;
+            // Letters in front of a colon tell ports apart; a word is the same on every port.
+            let is_part = length <= 3 && rest.get(length..).is_some_and(|r| r.starts_with([':', '.', '/']));
+            form.push_str(if is_part { "<a>" } else { rest.get(..length)? });
+            length
+        } else if "./:-_".contains(first) && !form.ends_with(|c: char| "./:-_".contains(c)) {
+            form.push(first);
+            1
+        } else {
+            return None;
+        };
+        rest = rest.get(length..)?;
+    }
+    // Four numbers and dots are an address; a plain number is none of ours; a number and a unit is a duration.
+    let is_address = numbers == 4 && word.matches('.').count() == 3;
+    let is_plain = numbers == 1 && !letters;
+    let is_unit =
+        word.starts_with(|c: char| c.is_ascii_digit()) && numbers <= 2 && letters && !word.contains([':', '/', '.']);
+    (numbers <= 4 && !is_address && !is_plain && !is_unit && form.ends_with("<n>")).then_some(form)
+}
+
+/// The forms of port names, the most frequent first, and the sign between the ends of a range.
+fn ports(lines: &[Vec<String>]) -> (Vec<String>, Option<&'static str>) {
+    let mut forms: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
+    let mut ranges: BTreeMap<&'static str, usize> = BTreeMap::new();
+    for words in lines {
+        for (at, word) in words.iter().enumerate() {
+            for part in word.split(',').filter(|p| !p.is_empty()) {
+                let cut = RANGES.iter().filter(|s| s.len() < 3).find_map(|sign| {
+                    let (from, to) = part.split_once(sign)?;
+                    let both = form(from).is_some()
+                        && (form(to).is_some() || to.bytes().all(|b| b.is_ascii_digit()) && !to.is_empty());
+                    both.then_some((*sign, from))
+                });
+                if let Some((sign, from)) = cut {
+                    *ranges.entry(sign).or_default() += 1;
+                    for end in [from, part.get(from.len() + sign.len()..).unwrap_or_default()] {
+                        form(end).map(|f| forms.entry(f).or_default().insert(end.to_owned()));
+                    }
+                } else if let Some(found) = form(part) {
+                    forms.entry(found).or_default().insert(part.to_owned());
+                }
+                let next = words.get(at + 1).map(String::as_str);
+                if next == Some("to") && form(part).is_some() {
+                    *ranges.entry("to").or_default() += 1;
+                }
+            }
+        }
+    }
+    let mut found: Vec<(usize, String)> =
+        forms.into_iter().map(|(form, names)| (names.len(), form)).filter(|(n, _)| *n >= 3).collect();
+    found.sort_by(|a, b| b.cmp(a));
+    let most = found.first().map_or(0, |(n, _)| *n);
+    found.retain(|(n, _)| n * 4 >= most);
+    let range = ranges.into_iter().max_by_key(|(_, n)| *n).map(|(sign, _)| sign);
+    (found.into_iter().take(3).map(|(_, form)| form).collect(), range)
+}
+
+/// Whether a list of ports goes on with plain numbers: `a:3, 5`.
+fn carried(lines: &[Vec<String>]) -> bool {
+    let number = |word: &str| !word.is_empty() && word.trim_end_matches(',').bytes().all(|b| b.is_ascii_digit());
+    let apart = lines.iter().flat_map(|l| l.windows(2)).any(|pair| {
+        let [port, next] = pair else { return false };
+        port.strip_suffix(',').is_some_and(|p| form(p).is_some()) && number(next)
+    });
+    let ranged = lines.iter().flat_map(|l| l.windows(4)).any(|four| {
+        let [port, sign, end, next] = four else { return false };
+        form(port).is_some() && RANGES.contains(&sign.as_str()) && end.ends_with(',') && number(end) && number(next)
+    });
+    let in_one = |word: &String| {
+        word.split_once(',').is_some_and(|(port, rest)| form(port).is_some() && rest.split(',').any(number))
+    };
+    apart || ranged || lines.iter().flatten().any(in_one)
+}
+
+/// The word that VLANs stand behind: the one that numbers of 1 to 4094 follow in most ways.
+fn vlans(lines: &[Vec<String>]) -> (BTreeSet<String>, BTreeSet<u32>) {
+    let mut behind: BTreeMap<String, (BTreeSet<String>, BTreeSet<u32>, usize)> = BTreeMap::new();
+    for words in lines {
+        for pair in words.windows(2) {
+            let [word, number] = pair else { continue };
+            if !word.bytes().all(|b| b.is_ascii_alphabetic() || b == b'-') {
+                continue;
+            }
+            let numbers: Vec<u32> = number.split([',', '-', '.']).filter_map(|n| n.parse().ok()).collect();
+            let entry = behind.entry(word.clone()).or_default();
+            if numbers.is_empty() || numbers.iter().any(|n| !(1..=4094).contains(n)) {
+                entry.2 += 1;
+                continue;
+            }
+            let position = words.iter().position(|w| w == word).unwrap_or_default();
+            entry.0.insert(words.iter().take(position).cloned().collect::<Vec<_>>().join(" "));
+            entry.1.extend(numbers);
+        }
+    }
+    let stem = |word: &str| word.trim_end_matches('s').to_owned();
+    let good = behind.iter().filter(|(_, (_, numbers, others))| {
+        numbers.len() >= 2 && numbers.iter().any(|n| *n >= 10) && *others * 3 <= numbers.len()
+    });
+    let best = good.max_by_key(|(_, (ways, numbers, _))| (ways.len(), numbers.len()));
+    let Some((word, (_, numbers, _))) = best else { return (BTreeSet::new(), BTreeSet::new()) };
+    let same = behind.keys().filter(|w| stem(w) == stem(word)).cloned().collect();
+    (same, numbers.clone())
+}
+
+/// Where no word has a port's form, ports may be plain numbers: behind the word that opens most blocks of small numbers.
+fn port_words(lines: &[Vec<String>], vlan_words: &BTreeSet<String>) -> BTreeSet<String> {
+    let mut behind: BTreeMap<&str, BTreeSet<u32>> = BTreeMap::new();
+    for words in lines {
+        let [word, number, ..] = &words[..] else { continue };
+        let first = number.split([',', '-', '.']).next().and_then(|n| n.parse::<u32>().ok());
+        if let Some(number) = first.filter(|n| (1..=64).contains(n) && !vlan_words.contains(word)) {
+            behind.entry(word).or_default().insert(number);
+        }
+    }
+    let best = behind.into_iter().filter(|(_, numbers)| numbers.len() >= 3).max_by_key(|(_, numbers)| numbers.len());
+    best.map(|(word, _)| [word.to_owned(), format!("{word}s")].into()).unwrap_or_default()
+}

@@ -1,0 +1,218 @@
+//! The lines of the texts as words with guessed types, each in its context.
+
+use super::super::HoleType;
+use super::super::hole::duration;
+use super::super::layout::{Logical, Logicals, Structure};
+use super::layout::Guessed;
+use crate::model::{Rate, StationAddress, VlanId};
+use crate::syntax::Nesting;
+
+/// A word of a line: itself, or what it seems to be a value of.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub(super) enum Sign {
+    /// A word that may be a literal.
+    Word(String),
+    /// A value.
+    Typed(HoleType),
+}
+
+impl Sign {
+    pub(super) fn literal(&self) -> Option<&str> {
+        match self {
+            Self::Word(word) => Some(word),
+            Self::Typed(_) => None,
+        }
+    }
+}
+
+/// A line as it was told.
+#[derive(Debug, Clone)]
+pub(super) struct Told {
+    /// Which text it is from.
+    pub(super) text: usize,
+    /// Which line of that text it is, comments apart.
+    pub(super) position: usize,
+    /// Its line number.
+    pub(super) line: u32,
+    /// It begins with the word that negates, which is left out.
+    pub(super) negated: bool,
+    pub(super) context: String,
+    pub(super) words: Vec<Sign>,
+    /// The context of the lines inside it.
+    pub(super) opens: Option<String>,
+}
+
+/// A word as a pattern writes it: in quotes where it holds signs.
+pub(super) fn literal(word: &str) -> String {
+    let signs = |c: char| "[](){}<>|'".contains(c) || c.is_whitespace();
+    if word.contains('\'') {
+        return "<odd:word>".to_owned();
+    }
+    if word.contains(signs) || word.starts_with("...") { format!("'{word}'") } else { word.to_owned() }
+}
+
+/// All lines of all texts.
+pub(super) fn told(texts: &[&str], guessed: &Guessed) -> Vec<Told> {
+    texts.iter().enumerate().flat_map(|(number, text)| of_text(number, text, guessed)).collect()
+}
+
+fn of_text(number: usize, text: &str, guessed: &Guessed) -> Vec<Told> {
+    let mut lines = Logicals::new(text, &guessed.layout);
+    let mut line = Logical::default();
+    let mut statements: Vec<(u32, u32, Vec<Sign>)> = Vec::new();
+    let braces = &guessed.layout.braces;
+    let mut depth = 0_u32;
+    let mut gathered: Vec<String> = Vec::new();
+    while lines.next(&mut line) {
+        let words: Vec<String> = line.words.iter().map(|w| w.of(text).to_owned()).collect();
+        if guessed.layout.structure != Structure::Braces {
+            statements.push((line.indent, line.number, signs(&words, guessed)));
+            continue;
+        }
+        for word in words {
+            let (opens, closes) = (word == braces.open, word == braces.close);
+            if !opens && !closes && braces.end.as_deref() != Some(&word) {
+                gathered.push(word);
+                continue;
+            }
+            if !gathered.is_empty() {
+                statements.push((depth, line.number, signs(&gathered, guessed)));
+                gathered.clear();
+            }
+            depth = if opens { depth + 1 } else { depth.saturating_sub(u32::from(closes)) };
+        }
+        if braces.end.is_none() && !gathered.is_empty() {
+            statements.push((depth, line.number, signs(&gathered, guessed)));
+            gathered.clear();
+        }
+    }
+    placed(number, statements, guessed)
+}
+
+/// Puts each statement into its context: what is deeper than the one before is inside it.
+fn placed(number: usize, statements: Vec<(u32, u32, Vec<Sign>)>, guessed: &Guessed) -> Vec<Told> {
+    let mut nesting: Nesting<String> = Nesting::default();
+    let mut section = "top".to_owned();
+    let mut told = Vec::new();
+    let next: Vec<u32> = statements.iter().skip(1).map(|(indent, ..)| *indent).chain([0]).collect();
+    for (position, ((indent, line, mut words), next)) in statements.into_iter().zip(next).enumerate() {
+        let is =
+            |front: &Option<String>| words.first().and_then(Sign::literal).is_some_and(|w| front.as_deref() == Some(w));
+        let negated = is(&guessed.layout.negation) && words.len() > 1;
+        if negated || is(&guessed.layout.verb) && words.len() > 1 {
+            words.remove(0);
+        }
+        let name = || {
+            let words: Vec<&str> =
+                words.iter().filter_map(Sign::literal).filter(|w| !"[]".contains(w)).take(3).collect();
+            if words.is_empty() { "block".to_owned() } else { words.join("-") }
+        };
+        if guessed.layout.structure == Structure::Sections {
+            let title = words.first().and_then(Sign::literal) == Some("[");
+            let (context, opens) = if title { ("top".to_owned(), Some(name())) } else { (section.clone(), None) };
+            if let Some(opened) = &opens {
+                section.clone_from(opened);
+            }
+            told.push(Told { text: number, position, line, negated, context, words, opens });
+            continue;
+        }
+        let context = nesting.enclosing(indent).cloned().unwrap_or_else(|| "top".to_owned());
+        let opens = (next > indent && guessed.layout.structure != Structure::Paths)
+            .then(|| if context == "top" { name() } else { format!("{context}-{}", name()) });
+        nesting.open(indent, opens.clone().unwrap_or_else(|| "top".to_owned()));
+        told.push(Told { text: number, position, line, negated, context, words, opens });
+    }
+    told
+}
+
+/// The words with their types; the words of one list are one value.
+fn signs(words: &[String], guessed: &Guessed) -> Vec<Sign> {
+    let mut signs: Vec<Sign> = Vec::new();
+    let mut at = 0;
+    while let Some(word) = words.get(at) {
+        let said = words.iter().take(at).rev().map(String::as_str).find(|w| !matches!(*w, "=" | ":"));
+        let before = said.unwrap_or_default();
+        let following = || words.iter().skip(at).map(String::as_str);
+        let ports_here = guessed.port_words.is_empty() || guessed.port_words.contains(before);
+        if let Some((taken, items)) = guessed.lists.ports(following()).filter(|_| ports_here) {
+            let single = taken == 1 && items.len() == 1 && guessed.lists.port(word).is_some();
+            signs.push(Sign::Typed(if single { HoleType::Port } else { HoleType::Ports }));
+            at += taken;
+            continue;
+        }
+        if let Some((taken, kind)) = numbers(guessed, before, word, following()) {
+            signs.push(Sign::Typed(kind));
+            at += taken;
+            continue;
+        }
+        signs.push(value(before, word).map_or_else(|| Sign::Word(word.clone()), Sign::Typed));
+        at += 1;
+    }
+    signs
+}
+
+/// A number or a list of them: VLANs where they stand behind the word for it, or are ones that do elsewhere.
+fn numbers<'w>(
+    guessed: &Guessed,
+    before: &str,
+    word: &str,
+    following: impl Iterator<Item = &'w str> + Clone,
+) -> Option<(usize, HoleType)> {
+    let plain = word.bytes().all(|b| b.is_ascii_digit());
+    let (taken, set) = match guessed.lists.vlans(following.clone()) {
+        Some((taken, set)) => (taken, Some(set)),
+        None => (guessed.lists.numbers(following)?.0, None),
+    };
+    let is_list = taken > 1 || !plain;
+    let behind = guessed.vlan_words.contains(before);
+    let is_known = |v: VlanId| guessed.vlans.contains(&v.get().into()) && v.get() >= 10;
+    let known =
+        set.as_ref().is_some_and(|set| if is_list { set.iter().any(is_known) } else { set.iter().all(is_known) });
+    let vlans = set.is_some() && (behind || known);
+    Some(match (vlans, is_list) {
+        (true, true) => (taken, HoleType::Vlans),
+        (true, false) => (1, HoleType::Vlan),
+        (false, true) => (taken, HoleType::Ints),
+        (false, false) => (1, HoleType::Int),
+    })
+}
+
+/// What one word seems to be a value of.
+fn value(before: &str, word: &str) -> Option<HoleType> {
+    if matches!(word, "=" | ":") {
+        return None;
+    }
+    const SECRET: [&str; 8] = ["password", "secret", "key", "community", "passphrase", "hash", "token", "pin"];
+    if SECRET.iter().any(|s| before.eq_ignore_ascii_case(s)) {
+        return Some(HoleType::Secret);
+    }
+    if word.starts_with('"') {
+        return Some(HoleType::Text);
+    }
+    if StationAddress::parse(word).is_ok() {
+        return Some(HoleType::Station);
+    }
+    if word.parse::<std::net::IpAddr>().is_ok() {
+        return Some(HoleType::Ip);
+    }
+    if word
+        .split_once('/')
+        .is_some_and(|(address, length)| address.parse::<std::net::IpAddr>().is_ok() && length.parse::<u8>().is_ok())
+    {
+        return Some(HoleType::Prefix);
+    }
+    if duration(word).is_some() {
+        return Some(HoleType::Duration);
+    }
+    if Rate::parse(word).is_some() {
+        return Some(HoleType::Rate);
+    }
+    if word.bytes().all(|b| b.is_ascii_digit()) && word.len() <= 10 {
+        return Some(HoleType::Int);
+    }
+    if word.contains('.') && crate::model::Milliwatts::parse(word).is_some() {
+        return Some(HoleType::Watts);
+    }
+    // A name, a version, a serial number: what holds digits is no keyword.
+    word.bytes().any(|b| b.is_ascii_digit()).then_some(HoleType::Word)
+}

@@ -1,0 +1,220 @@
+//! A starting dialect from texts of an unknown system: its structure, its words, its lines by frequency with guessed
+//! types. It loads as it is and knows every line it was shown; what lines mean is left to fill in.
+
+mod layout;
+mod lines;
+mod tree;
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fmt::Write as _;
+use std::sync::Arc;
+
+use super::{Dialect, HoleType};
+use crate::source::Source;
+use layout::Guessed;
+use lines::{Told, told};
+use tree::Tree;
+
+/// A rule of a sketch.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+struct Rule {
+    pattern: String,
+    opens: Option<String>,
+    /// The types of its holes, with their names.
+    holes: Vec<(String, HoleType)>,
+}
+
+/// How often a rule was seen, and in which contexts.
+#[derive(Debug, Clone, Default)]
+struct Seen {
+    count: usize,
+    contexts: Vec<String>,
+}
+
+/// Writes a dialect for texts of one system; `None` when they hold no line.
+pub fn sketch(name: &str, texts: &[&str]) -> Option<String> {
+    let guessed = Guessed::of(texts);
+    let told: Vec<Told> = told(texts, &guessed);
+    if told.is_empty() {
+        return None;
+    }
+    // Negated lines speak of what stands elsewhere without the word; only what does not is told by them.
+    let plain: Vec<Told> = told.iter().filter(|t| !t.negated).cloned().collect();
+    let mut rules = rules(&plain, texts.len());
+    let first = write(name, &guessed, &rules, &told, texts.len());
+    if let Ok(dialect) = Dialect::load(Arc::new(Source::of("sketch", first))) {
+        let lines = unread_lines(&dialect, texts);
+        let needed = |t: &&Told| !t.negated || lines.contains(&(t.text, t.line));
+        rules = self::rules(&told.iter().filter(needed).cloned().collect::<Vec<_>>(), texts.len());
+    }
+    // What does not go together is told by the loader; what is not known yet, by reading.
+    for _ in 0..20 {
+        let written = write(name, &guessed, &rules, &told, texts.len());
+        let dialect = match Dialect::load(Arc::new(Source::of("sketch", written.as_str()))) {
+            Ok(dialect) => dialect,
+            Err(problems) => {
+                let lines: Vec<u32> = problems.iter().map(|p| p.place.line).collect();
+                if !drop_rules(&mut rules, &written, &lines) {
+                    return Some(written);
+                }
+                continue;
+            }
+        };
+        if !add_unread(&mut rules, &dialect, texts) {
+            return Some(written);
+        }
+    }
+    Some(write(name, &guessed, &rules, &told, texts.len()))
+}
+
+/// The lines that a sketch does not take: text and line number.
+fn unread_lines(dialect: &Dialect, texts: &[&str]) -> BTreeSet<(usize, u32)> {
+    let of_text = |(number, text): (usize, &&str)| {
+        let reading = dialect.read(&Source::of("text", *text), 1);
+        reading.unread.iter().map(|u| (number, u.mark.line())).collect::<Vec<_>>()
+    };
+    texts.iter().enumerate().flat_map(of_text).collect()
+}
+
+/// The rules that the lines of each context come to.
+fn rules(told: &[Told], texts: usize) -> BTreeMap<Rule, Seen> {
+    let mut trees: BTreeMap<&str, Tree> = BTreeMap::new();
+    for line in told {
+        trees.entry(&line.context).or_default().add(line);
+    }
+    let mut rules: BTreeMap<Rule, Seen> = BTreeMap::new();
+    for (context, tree) in trees {
+        for (rule, count) in tree.rules(texts) {
+            let seen = rules.entry(rule).or_default();
+            seen.count += count;
+            seen.contexts.push(context.to_owned());
+        }
+    }
+    rules
+}
+
+/// Takes out the rules in these lines of a written sketch.
+fn drop_rules(rules: &mut BTreeMap<Rule, Seen>, written: &str, lines: &[u32]) -> bool {
+    let before = rules.len();
+    for line in lines {
+        let text = written.lines().nth((*line as usize).saturating_sub(1)).unwrap_or_default();
+        let Some(pattern) = text.strip_prefix("pattern = ").map(unquoted) else { continue };
+        rules.retain(|rule, _| rule.pattern != pattern);
+    }
+    rules.len() < before
+}
+
+fn unquoted(text: &str) -> String {
+    text.trim().trim_matches('"').replace("\\\"", "\"").replace("\\\\", "\\")
+}
+
+/// The last resort: lines that nothing takes are known by their first words and the rest.
+fn add_unread(rules: &mut BTreeMap<Rule, Seen>, dialect: &Dialect, texts: &[&str]) -> bool {
+    let mut added = false;
+    for text in texts {
+        let reading = dialect.read(&Source::of("text", *text), 1);
+        for (unread, context) in reading.unread.iter().zip(&reading.unread_in) {
+            let Some(context) = context.and_then(|c| dialect.contexts().get(c)) else { continue };
+            let (start, width) = (unread.mark.offset as usize, unread.mark.width as usize);
+            let mut words = Vec::new();
+            dialect.layout().splitter.split(text.get(start..start + width).unwrap_or_default(), start, &mut words);
+            let first = words.first().map_or("", |w| w.of(text));
+            let first = lines::literal(first);
+            let pattern = if words.len() > 1 { format!("{first} <rest:rest>") } else { first };
+            let holes = if words.len() > 1 { vec![("rest".to_owned(), HoleType::Rest)] } else { Vec::new() };
+            let seen = rules.entry(Rule { pattern, opens: None, holes }).or_default();
+            seen.count += 1;
+            if !seen.contexts.contains(context) {
+                seen.contexts.push(context.clone());
+                added = true;
+            }
+        }
+    }
+    added
+}
+
+/// A TOML string.
+fn quoted(text: &str) -> String {
+    format!("\"{}\"", text.replace('\\', "\\\\").replace('"', "\\\""))
+}
+
+fn list(items: &[String]) -> String {
+    let items: Vec<String> = items.iter().map(|i| quoted(i)).collect();
+    if let [one] = &items[..] { one.clone() } else { format!("[{}]", items.join(", ")) }
+}
+
+fn write(name: &str, guessed: &Guessed, rules: &BTreeMap<Rule, Seen>, told: &[Told], texts: usize) -> String {
+    let mut out = String::new();
+    let _ = writeln!(
+        out,
+        "# A sketch, made from {texts} text(s) with {} lines. It reads them; what the lines mean is to be filled in:\n\
+         # `yellowlegs dialect settings` lists what a rule can set, docs/dialects.md shows how.\n\n\
+         [dialect]\nname = {}\n",
+        told.len(),
+        quoted(name)
+    );
+    guessed.write(&mut out);
+    // A line near the beginning of every text tells the system; lines without holes could stand anywhere.
+    let begins = recognised(guessed, rules, told, texts);
+    let _ =
+        writeln!(out, "[recognise]\nlines = [{}]\n", begins.iter().map(|p| quoted(p)).collect::<Vec<_>>().join(", "));
+    let _ = writeln!(
+        out,
+        "# What holds where the text is silent, and what is law on the platform:\n[defaults]\n\n[traits]\n"
+    );
+    let mut order: Vec<(&Rule, &Seen)> = rules.iter().collect();
+    order.sort_by_key(|(rule, seen)| {
+        let top = seen.contexts.iter().any(|c| c == "top");
+        (!top, seen.contexts.clone(), std::cmp::Reverse(seen.count), rule.pattern.clone())
+    });
+    for (rule, seen) in order {
+        let _ = writeln!(out, "# {} line(s)\n[[rule]]", seen.count);
+        if seen.contexts.iter().any(|c| c != "top") {
+            let _ = writeln!(out, "in = {}", list(&seen.contexts));
+        }
+        let _ = writeln!(out, "pattern = {}", quoted(&rule.pattern));
+        if guessed.layout.negation.is_some() {
+            out.push_str("negation = \"default\"\n");
+        }
+        if let Some(opens) = &rule.opens {
+            let _ = writeln!(out, "opens = {}", quoted(opens));
+            let of =
+                |kinds: &[HoleType]| rule.holes.iter().find(|(_, kind)| kinds.contains(kind)).map(|(name, _)| name);
+            if let Some(hole) = of(&[HoleType::Port, HoleType::Ports]) {
+                let _ = writeln!(out, "ports = \"<{hole}>\"");
+            } else if let Some(hole) = of(&[HoleType::Vlan, HoleType::Vlans]) {
+                let _ = writeln!(out, "vlan = \"<{hole}>\"");
+            }
+        }
+        let holes: Vec<String> = rule.holes.iter().map(|(name, _)| format!("\"…\" = \"<{name}>\"")).collect();
+        let _ = writeln!(
+            out,
+            "# sets = {{ {} }}\n",
+            if holes.is_empty() { "\"…\" = true".into() } else { holes.join(", ") }
+        );
+    }
+    out
+}
+
+/// A pattern that each text has near its beginning: of those at the top, the one that stands first.
+fn recognised(guessed: &Guessed, rules: &BTreeMap<Rule, Seen>, told: &[Told], texts: usize) -> Vec<String> {
+    let mut first: Vec<&Told> = told.iter().filter(|t| t.context == "top" && t.position < 12).collect();
+    first.sort_by_key(|t| t.position);
+    let words = |line: &Told| line.words.iter().find_map(|w| w.literal().map(str::to_owned));
+    let common = first.iter().filter_map(|line| words(line)).find(|word| {
+        let having: BTreeSet<usize> =
+            first.iter().filter(|l| words(l).as_ref() == Some(word)).map(|l| l.text).collect();
+        having.len() == texts
+    });
+    let Some(word) = common else { return Vec::new() };
+    let fits = |rule: &&Rule| rule.pattern.split(' ').next() == Some(&lines::literal(&word));
+    let front = guessed.layout.verb.as_ref().map(|v| format!("{} ", lines::literal(v))).unwrap_or_default();
+    let pattern = rules.keys().find(fits).map(|r| {
+        // The last word of a line without holes is the switch's own: a name.
+        match r.pattern.rsplit_once(' ') {
+            Some((words, _)) if r.holes.is_empty() => format!("{front}{words} <name:word>"),
+            _ => format!("{front}{}", r.pattern),
+        }
+    });
+    pattern.into_iter().collect()
+}

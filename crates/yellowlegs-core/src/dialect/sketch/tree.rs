@@ -1,0 +1,185 @@
+//! The lines of one context as a tree of words; where a place takes many words it becomes a hole.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::super::HoleType;
+use super::Rule;
+use super::lines::{Sign, Told, literal};
+
+/// So many words at one place are values, not keywords.
+const MANY: usize = 5;
+/// Longest line that is told word by word.
+const LONGEST: usize = 40;
+
+#[derive(Debug, Clone, Default)]
+pub(super) struct Tree {
+    next: BTreeMap<Sign, Tree>,
+    /// How many lines end here, in which texts, and what they open.
+    ends: usize,
+    texts: BTreeSet<usize>,
+    opens: Option<String>,
+}
+
+impl Tree {
+    pub(super) fn add(&mut self, line: &Told) {
+        let mut node = self;
+        for sign in line.words.iter().take(LONGEST) {
+            node.texts.insert(line.text);
+            node = node.next.entry(sign.clone()).or_default();
+        }
+        if line.words.len() > LONGEST {
+            node = node.next.entry(Sign::Typed(HoleType::Rest)).or_default();
+        }
+        node.texts.insert(line.text);
+        node.ends += 1;
+        if node.opens.is_none() {
+            node.opens.clone_from(&line.opens);
+        }
+    }
+
+    fn count(&self) -> usize {
+        self.ends + self.next.values().map(Tree::count).sum::<usize>()
+    }
+
+    fn join(&mut self, other: Self) {
+        self.ends += other.ends;
+        self.texts.extend(other.texts);
+        self.opens = self.opens.take().or(other.opens);
+        for (sign, tree) in other.next {
+            self.next.entry(sign).or_default().join(tree);
+        }
+    }
+
+    /// The forms of what follows, to the end of the lines.
+    fn shapes(&self, into: &mut BTreeSet<Vec<Sign>>, so_far: &mut Vec<Sign>) {
+        if self.ends > 0 {
+            into.insert(so_far.clone());
+        }
+        for (sign, tree) in &self.next {
+            so_far.push(sign.clone());
+            tree.shapes(into, so_far);
+            so_far.pop();
+        }
+    }
+
+    /// Makes one of types that take the same words.
+    fn widen(&mut self) {
+        use HoleType as H;
+        const WIDER: [(HoleType, HoleType, HoleType); 8] = [
+            (H::Vlan, H::Int, H::Int),
+            (H::Vlans, H::Vlan, H::Vlans),
+            (H::Vlans, H::Int, H::Ints),
+            (H::Ints, H::Int, H::Ints),
+            (H::Ints, H::Vlans, H::Ints),
+            (H::Ints, H::Vlan, H::Ints),
+            (H::Port, H::Ports, H::Ports),
+            (H::Word, H::Text, H::Text),
+        ];
+        for (a, b, wide) in WIDER.iter().chain(&WIDER) {
+            let (a, b, wide) = (Sign::Typed(*a), Sign::Typed(*b), Sign::Typed(*wide));
+            if self.next.contains_key(&a) && self.next.contains_key(&b) {
+                for sign in [a, b] {
+                    if let Some(tree) = self.next.remove(&sign) {
+                        self.next.entry(wide.clone()).or_default().join(tree);
+                    }
+                }
+            }
+        }
+    }
+
+    /// Words that are values become a hole; where their lines go on in unlike ways, the rest of the line is one.
+    fn generalise(&mut self, texts: usize, is_first: bool) {
+        self.widen();
+        let words: Vec<Sign> = self.next.keys().filter(|s| s.literal().is_some()).cloned().collect();
+        let rare = |sign: &Sign| self.next.get(sign).is_some_and(|t| t.count() <= 2);
+        let rarely = words.iter().filter(|s| rare(s)).count();
+        // One word in each text, another in every one: a name.
+        let own = texts > 1
+            && words.len() >= texts
+            && self.texts.len() == texts
+            && words.iter().all(|s| self.next.get(s).is_some_and(|t| t.texts.len() == 1 && t.count() == 1));
+        // What a line begins with is a keyword, however rare.
+        if !is_first && ((words.len() >= MANY && rarely * 10 >= words.len() * 7) || own) {
+            let mut shapes = BTreeSet::new();
+            let mut joined = Self::default();
+            let values: Vec<&Sign> = words.iter().filter(|s| own || rare(s)).collect();
+            for sign in values {
+                let Some(tree) = self.next.remove(sign) else { continue };
+                tree.shapes(&mut shapes, &mut Vec::new());
+                joined.join(tree);
+            }
+            let alike = shapes.iter().map(Vec::len).collect::<BTreeSet<_>>().len() == 1 && shapes.len() <= 2;
+            if alike {
+                let hole = Sign::Typed(if self.next.contains_key(&Sign::Typed(HoleType::Text)) {
+                    HoleType::Text
+                } else {
+                    HoleType::Word
+                });
+                self.next.entry(hole).or_default().join(joined);
+            } else {
+                let rest = self.next.entry(Sign::Typed(HoleType::Rest)).or_default();
+                rest.ends += joined.count();
+                rest.opens = rest.opens.take().or(joined.opens);
+            }
+            self.widen();
+        }
+        // A rest takes what is left of a line: nothing can follow it.
+        if let Some(rest) = self.next.get_mut(&Sign::Typed(HoleType::Rest)) {
+            rest.next.clear();
+        }
+        self.next.values_mut().for_each(|tree| tree.generalise(texts, false));
+    }
+
+    /// The rules that the lines come to, with how many lines each has.
+    pub(super) fn rules(mut self, texts: usize) -> Vec<(Rule, usize)> {
+        self.generalise(texts, true);
+        let mut rules = Vec::new();
+        self.gather(&mut Vec::new(), &mut rules);
+        rules
+    }
+
+    fn gather(&self, so_far: &mut Vec<Sign>, rules: &mut Vec<(Rule, usize)>) {
+        if self.ends > 0 && !so_far.is_empty() {
+            rules.push((rule(so_far, self.opens.clone()), self.ends));
+        }
+        for (sign, tree) in &self.next {
+            so_far.push(sign.clone());
+            tree.gather(so_far, rules);
+            so_far.pop();
+        }
+    }
+}
+
+/// A rule with holes named by the word before them.
+fn rule(signs: &[Sign], opens: Option<String>) -> Rule {
+    let mut words: Vec<String> = Vec::new();
+    let mut holes: Vec<(String, HoleType)> = Vec::new();
+    let mut before = String::new();
+    for sign in signs {
+        match sign {
+            Sign::Word(word) => {
+                before = word.chars().filter(|c| c.is_ascii_alphanumeric() || *c == '-').collect();
+                words.push(literal(word));
+            }
+            Sign::Typed(kind) => {
+                let base = if before.is_empty() || before.starts_with('-') {
+                    kind.name().to_owned()
+                } else {
+                    before.to_ascii_lowercase()
+                };
+                let taken = |name: &str| holes.iter().any(|(n, _)| n == name);
+                let numbered = (2..).map(|n| format!("{base}-{n}"));
+                let name = std::iter::once(base.clone()).chain(numbered).find(|n| !taken(n)).unwrap_or(base);
+                words.push(format!("<{name}:{}>", kind.name()));
+                holes.push((name, *kind));
+            }
+        }
+    }
+    // Two odd words of one line need two names.
+    let mut odd = 0;
+    for word in words.iter_mut().filter(|w| *w == "<odd:word>") {
+        odd += 1;
+        *word = format!("<odd-{odd}:word>");
+    }
+    Rule { pattern: words.join(" "), opens, holes }
+}

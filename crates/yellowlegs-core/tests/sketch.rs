@@ -1,0 +1,101 @@
+//! A sketch loads as it is, knows every line it was shown, and most of what it was not made for, by type.
+
+mod support;
+
+use std::sync::Arc;
+
+use rstest::rstest;
+use yellowlegs_core::dialect::{Dialect, sketch};
+use yellowlegs_core::source::Source;
+
+const DESKS_1: &str = include_str!("../../../demo/northquay/nq-desks-1/config.txt");
+const DESKS_2: &str = include_str!("../../../demo/northquay/nq-desks-2/config.txt");
+const GATES: &str = include_str!("../../../demo/northquay/nq-gates-1/config.txt");
+
+const PATHS: &str = "put name quay-1
+put berth a:1 vlan 110
+put berth a:2 to 8, 12 vlan 110
+put berth a:3 max 4 else close
+put vlan 110 name \"desks\"
+put vlan 120 asks from 192.0.2.1
+put trusted 02:00:5e:10:00:01 for 5m
+undo berth a:3 max
+undo vlan 120 asks from
+";
+
+const BRACES: &str = "unit one;
+vlan 110 { name \"desks\"; }
+vlan 120 { name \"crew\"; }
+quay q1-q4 { vlan 110; watch { max 3; } }
+quay q5 { vlan 120; off; }
+";
+
+const SECTIONS: &str = "[unit]
+name = quay-1
+password = hunter2
+[berths]
+1.1 access 110
+1.2-1.4 access 120
+1.5 trunk 110,120-130
+";
+
+fn made(texts: &[&str]) -> (String, Dialect) {
+    let written = sketch("new", texts).unwrap();
+    let dialect = Dialect::load(Arc::new(Source::of("new.toml", written.as_str())));
+    (written.clone(), dialect.unwrap_or_else(|problems| panic!("{problems:#?}\n{written}")))
+}
+
+fn unread(dialect: &Dialect, text: &str) -> usize {
+    dialect.read(&Source::of("t", text), 1).unread.len()
+}
+
+#[rstest]
+#[case::indented(&[DESKS_1, DESKS_2, GATES])]
+#[case::one(&[GATES])]
+#[case::paths(&[PATHS])]
+#[case::braces(&[BRACES])]
+#[case::sections(&[SECTIONS])]
+#[case::odd(&["a 'b\n\"c\n<d> [e] {f\n'' (g|h) ...\n  \\\n"])]
+fn every_line_it_was_shown_is_known(#[case] texts: &[&str]) {
+    let (written, dialect) = made(texts);
+    for text in texts {
+        assert_eq!(unread(&dialect, text), 0, "{written}");
+        assert!(dialect.recognises(&Source::of("t", *text)) || written.contains("lines = []"));
+    }
+}
+
+#[rstest]
+#[case::indented(&[DESKS_1], &["structure = \"indent\"", "comment = \"#\"", "negation = \"without\"", "names = [\"<n>.<n>\"]", "range = [\"..\"]",
+    "pattern = \"socket <socket:ports>\"\nnegation = \"default\"\nopens = \"socket\"\nports = \"<socket>\"", "pattern = \"home lane <lane:vlan>\"", "pattern = \"dhcp watch lanes <lanes:vlans>\"", "pattern = \"crowd ceiling <ceiling:int>"])]
+#[case::paths(&[PATHS], &["structure = \"paths\"", "verb = \"put\"", "negation = \"undo\"", "names = [\"<a>:<n>\"]", "range = [\"to\"]", "carry = true",
+    "berth <berth:ports> vlan <vlan:vlan>", "asks from <from:ip>", "<trusted:station> for <for:duration>"])]
+#[case::braces(&[BRACES], &["structure = \"braces\"", "end = \";\"", "names = [\"q<n>\"]", "pattern = \"max <max:int>\"", "in = \"quay-watch\""])]
+#[case::sections(&[SECTIONS], &["structure = \"sections\"", "title = ", "<ports:ports> trunk <trunk:vlans>", "<access:vlan>", "<password:secret>"])]
+fn what_it_guesses(#[case] texts: &[&str], #[case] expected: &[&str]) {
+    let (written, _) = made(texts);
+    for words in expected {
+        assert!(written.contains(words), "`{words}` is not in\n{written}");
+    }
+}
+
+/// Most lines of a text it was not made for are known, and nearly none by a rule that swallows the rest.
+#[rstest]
+// A third of its words stand in no other text: what nobody showed cannot be known.
+#[case(&[DESKS_1, GATES], DESKS_2, 18)]
+#[case(&[DESKS_1, DESKS_2], GATES, 8)]
+#[case(&[DESKS_2, GATES], DESKS_1, 16)]
+fn texts_it_was_not_made_for(#[case] shown: &[&str], #[case] other: &str, #[case] most: usize) {
+    let (written, dialect) = made(shown);
+    let reading = dialect.read(&Source::of("t", other), 1);
+    assert!(reading.unread.len() <= most, "{:?}", reading.unread);
+    let rests = reading
+        .statements
+        .iter()
+        .filter(|s| dialect.rules()[s.rule as usize].pattern.holes.iter().any(|h| h.name.starts_with("rest")));
+    assert!(rests.count() * 20 <= reading.statements.len(), "{written}");
+}
+
+#[test]
+fn a_secret_it_was_shown_is_not_in_it() {
+    assert!(!made(&[SECTIONS]).0.contains("hunter2"));
+}

@@ -1,0 +1,103 @@
+//! `yellowlegs dialect`: settings, test, explain, sketch.
+
+use std::path::Path;
+use std::process::ExitCode;
+use std::sync::Arc;
+
+use yellowlegs_core::check;
+use yellowlegs_core::dialect::{Dialect, sketch};
+use yellowlegs_core::model::{Kind, SettingId};
+use yellowlegs_core::resolve::{State, explain, resolve_with, run_examples};
+use yellowlegs_core::source::{Problem, Source};
+
+use super::moment;
+use crate::args::{DialectFormat, DialectTask, Explain, Loudness, Settings, Sketch, Test};
+use crate::failure::Failure;
+use crate::output;
+use crate::render::{dialect as page, write_json};
+
+pub(super) fn run(task: &DialectTask, loudness: Loudness) -> Result<ExitCode, Failure> {
+    match task {
+        DialectTask::Settings(args) => settings(args, loudness),
+        DialectTask::Test(args) => test(args, loudness),
+        DialectTask::Explain(args) => explained(args, loudness),
+        DialectTask::Sketch(args) => sketched(args, loudness),
+    }
+}
+
+fn source(path: &Path) -> Result<Arc<Source>, Failure> {
+    let bytes = std::fs::read(path).map_err(|error| Failure::path(path, error))?;
+    let shown = path.display().to_string();
+    Source::decode(shown, bytes).map(Arc::new).map_err(|at| Failure::Problems(vec![Problem::from(at)]))
+}
+
+fn load(path: &Path) -> Result<Arc<Dialect>, Failure> {
+    Dialect::load(source(path)?).map(Arc::new).map_err(Failure::Problems)
+}
+
+fn settings(args: &Settings, loudness: Loudness) -> Result<ExitCode, Failure> {
+    let wanted = args.name.as_deref().unwrap_or_default();
+    let mut out = output::stdout(loudness.color);
+    let list = page::Catalogue::new(wanted);
+    if list.is_empty() {
+        let near = yellowlegs_core::source::nearest(wanted, SettingId::all().map(SettingId::name));
+        let hint = near.map_or_else(|| "without a name all are listed".into(), |n| format!("did you mean `{n}`?"));
+        return Err(Failure::usage(format!("no setting, fact, trait or type begins with `{wanted}`"), hint));
+    }
+    let written = match args.format {
+        DialectFormat::Json => write_json(&mut out, &list),
+        DialectFormat::Text => list.write(&mut out),
+    };
+    written.and_then(|()| out.flush()).map_err(Failure::stdout)?;
+    Ok(ExitCode::SUCCESS)
+}
+
+/// Settings that checks need and that neither a line nor a default can give: their checks stay undetermined.
+fn missing(dialect: &Dialect) -> Vec<(SettingId, bool, Vec<&'static str>)> {
+    let needing = |id: SettingId| -> Vec<&'static str> {
+        check::all().filter(|c| c.needs.contains(&id.name())).map(|c| c.id).collect()
+    };
+    SettingId::all()
+        .filter(|id| dialect.default_slot(*id).is_none() && id.info().kind != Kind::Text && !dialect.is_by_trait(*id))
+        .map(|id| (id, dialect.can_set(id), needing(id)))
+        .filter(|(_, _, checks)| !checks.is_empty())
+        .collect()
+}
+
+fn test(args: &Test, loudness: Loudness) -> Result<ExitCode, Failure> {
+    let dialect = load(&args.file)?;
+    let failed = run_examples(&dialect);
+    let mut out = output::stdout(loudness.color);
+    let written = page::tested(&mut out, &dialect, &failed, &missing(&dialect), loudness.quiet);
+    written.and_then(|()| out.flush()).map_err(Failure::stdout)?;
+    Ok(ExitCode::from(u8::from(!failed.is_empty())))
+}
+
+fn explained(args: &Explain, loudness: Loudness) -> Result<ExitCode, Failure> {
+    let dialect = load(&args.file)?;
+    let mut out = output::stdout(loudness.color);
+    let written = match &args.text {
+        None => page::rules(&mut out, &dialect),
+        Some(text) if args.state => {
+            let as_of = moment(args.as_of.as_deref(), None)?.moment();
+            let state = State { texts: vec![source(text)?], as_of };
+            let nothing = Arc::new(Source::of("nothing", ""));
+            let switch = resolve_with("text", &dialect, nothing, &state).switch;
+            page::state(&mut out, &switch, args.unread, args.raw)
+        }
+        Some(text) => page::lines(&mut out, &dialect, &explain(&dialect, &source(text)?), args.unread, args.raw),
+    };
+    written.and_then(|()| out.flush()).map_err(Failure::stdout)?;
+    Ok(ExitCode::SUCCESS)
+}
+
+fn sketched(args: &Sketch, loudness: Loudness) -> Result<ExitCode, Failure> {
+    let sources: Vec<Arc<Source>> = args.files.iter().map(|f| source(f)).collect::<Result<_, _>>()?;
+    let texts: Vec<&str> = sources.iter().map(|s| s.text()).collect();
+    let sketch = sketch(&args.name, &texts).ok_or_else(|| {
+        Failure::usage("there is no line to learn from", "name files that hold configurations of one system")
+    })?;
+    let mut out = output::stdout(loudness.color);
+    std::io::Write::write_all(&mut out, sketch.as_bytes()).and_then(|()| out.flush()).map_err(Failure::stdout)?;
+    Ok(ExitCode::SUCCESS)
+}

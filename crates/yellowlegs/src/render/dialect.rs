@@ -1,0 +1,269 @@
+//! Dialects on the screen: what they can set, how lines were understood, how examples came out.
+
+use std::io::{self, Write};
+
+use serde::Serialize;
+use yellowlegs_core::check;
+use yellowlegs_core::dialect::{Dialect, HoleType};
+use yellowlegs_core::finding::UnreadRow;
+use yellowlegs_core::model::{FactKind, SettingId, Switch, TraitId};
+use yellowlegs_core::resolve::{Explained, Failed, Outcome, Said};
+
+use super::clean;
+use super::style::{BOLD, DIM, GOOD, PLACE, level, paint};
+use yellowlegs_core::policy::Level;
+
+#[derive(Serialize)]
+struct Row {
+    kind: &'static str,
+    name: String,
+    value: String,
+    meaning: &'static str,
+    checks: Vec<&'static str>,
+}
+
+/// Everything a dialect can use.
+#[derive(Serialize)]
+#[serde(transparent)]
+pub(crate) struct Catalogue {
+    rows: Vec<Row>,
+}
+
+impl Catalogue {
+    /// What begins with a name.
+    pub(crate) fn new(wanted: &str) -> Self {
+        let checks = |name: &str| -> Vec<&'static str> {
+            check::all().filter(|c| c.needs.contains(&name)).map(|c| c.id).collect()
+        };
+        let mut rows = Vec::new();
+        for info in SettingId::all().map(SettingId::info) {
+            let (name, value) = (info.name.to_owned(), info.kind.describe());
+            rows.push(Row { kind: info.scope.word(), name, value, meaning: info.meaning, checks: checks(info.name) });
+        }
+        for info in TraitId::all().map(TraitId::info) {
+            let value =
+                if info.many { format!("a list of {}", info.words.join(", ")) } else { info.words.join(" or ") };
+            rows.push(Row {
+                kind: "trait",
+                name: info.name.to_owned(),
+                value,
+                meaning: info.meaning,
+                checks: checks(info.name),
+            });
+        }
+        for info in FactKind::all().map(FactKind::info) {
+            for field in info.fields {
+                let name = format!("{}.{}", info.name, field.name);
+                rows.push(Row {
+                    kind: "fact",
+                    name,
+                    value: field.kind.describe(),
+                    meaning: field.meaning,
+                    checks: Vec::new(),
+                });
+            }
+        }
+        for kind in HoleType::ALL {
+            let name = kind.name().to_owned();
+            rows.push(Row { kind: "type", name, value: String::new(), meaning: kind.meaning(), checks: Vec::new() });
+        }
+        rows.retain(|row| row.name.starts_with(wanted) || row.kind == wanted);
+        Self { rows }
+    }
+
+    pub(crate) fn is_empty(&self) -> bool {
+        self.rows.is_empty()
+    }
+
+    pub(crate) fn write(&self, out: &mut dyn Write) -> io::Result<()> {
+        let mut kind = "";
+        for row in &self.rows {
+            if row.kind != kind {
+                let title = match row.kind {
+                    "trait" => "Traits: what is law on the platform",
+                    "fact" => "Facts of state and their fields",
+                    "type" => "Types of holes in patterns",
+                    scope => match scope {
+                        "port" => "Settings of a port",
+                        "switch" => "Settings of the switch",
+                        "vlan" => "Settings of a VLAN",
+                        _ => "Settings of a mirror session",
+                    },
+                };
+                writeln!(out, "{}{}", if kind.is_empty() { "" } else { "\n" }, paint(BOLD, title))?;
+                kind = row.kind;
+            }
+            writeln!(out, "  {}  {}", paint(BOLD, &row.name), paint(DIM, &row.value))?;
+            writeln!(out, "      {}", row.meaning)?;
+            for some in row.checks.chunks(4) {
+                writeln!(out, "      {} {}", paint(DIM, "needed by"), some.join(", "))?;
+            }
+        }
+        Ok(())
+    }
+}
+
+fn said(said: &Said) -> String {
+    match &said.value {
+        Some(value) => format!("{} {} = {}", said.how, said.setting.name(), clean(&value.to_string())),
+        None => format!("{} {}", said.how, said.setting.name()),
+    }
+}
+
+/// The pattern of the rule in a line of the dialect.
+fn pattern(dialect: &Dialect, line: u32) -> String {
+    let text = dialect.source().line(line).unwrap_or_default().trim();
+    let text = text.split_once('=').map_or(text, |(_, pattern)| pattern.trim());
+    clean(text.trim_matches(['"', '\'', '{', '}'])).into_owned()
+}
+
+/// Every line of a configuration with what came of it.
+pub(crate) fn lines(
+    out: &mut dyn Write,
+    dialect: &Dialect,
+    lines: &[Explained],
+    only_unread: bool,
+    raw: bool,
+) -> io::Result<()> {
+    let (mut taken, mut unread) = (0, 0);
+    for line in lines {
+        let is_unread = line.outcome.iter().any(|o| matches!(o, Outcome::Unread { .. }));
+        unread += usize::from(is_unread);
+        taken += usize::from(line.outcome.iter().any(|o| matches!(o, Outcome::Taken { .. })));
+        if only_unread && !is_unread {
+            continue;
+        }
+        // An unread line may hold a secret that nobody marked.
+        let text = if is_unread && !raw { "(not understood; --raw shows it)".into() } else { clean(&line.text) };
+        writeln!(out, "{:>5}  {text}", line.line)?;
+        for outcome in &line.outcome {
+            match outcome {
+                Outcome::Passed => {}
+                Outcome::Taken { rule, negated, said: all, opens } => {
+                    let form = if *negated { "negated form of " } else { "" };
+                    let at = format!("{form}line {rule}: {}", pattern(dialect, *rule));
+                    writeln!(out, "       {} {}", paint(GOOD, "✓"), paint(DIM, &at))?;
+                    for one in all {
+                        writeln!(out, "           {}", said(one))?;
+                    }
+                    if let Some(context) = opens {
+                        writeln!(out, "           {}", paint(DIM, &format!("opens {context}")))?;
+                    }
+                }
+                Outcome::Unread { context, nearest, stopped } => {
+                    let why = why(dialect, context.as_deref(), *nearest, stopped.as_deref(), raw);
+                    writeln!(out, "       {} {why}", paint(level(Level::Breach), "✗"))?;
+                }
+            }
+        }
+    }
+    writeln!(
+        out,
+        "{taken} lines understood, {unread} not, {} blank, comment or free text",
+        lines.len() - taken - unread
+    )
+}
+
+fn why(dialect: &Dialect, context: Option<&str>, nearest: Option<u32>, stopped: Option<&str>, raw: bool) -> String {
+    let Some(context) = context else {
+        return "it stands in a block that no rule opens".into();
+    };
+    let Some(line) = nearest else {
+        return format!("no rule of the context `{context}` begins like it");
+    };
+    let at = match stopped {
+        Some("") => "more words were expected".into(),
+        Some(word) if raw => format!("it stopped at `{}`", clean(word)),
+        _ => "a later word does not fit".into(),
+    };
+    format!("the nearest rule is line {line}: {}; {at}", pattern(dialect, line))
+}
+
+/// Every fact of a text of state, by line.
+pub(crate) fn state(out: &mut dyn Write, switch: &Switch, only_unread: bool, raw: bool) -> io::Result<()> {
+    let mut told: Vec<(u32, String)> = Vec::new();
+    for fact in switch.facts().iter().filter(|_| !only_unread) {
+        let fields = fact.kind.info().fields.iter().zip(&fact.fields);
+        let shown = fields.filter_map(|(f, v)| Some(format!("{}={}", f.name, v.as_ref()?)));
+        let shown = shown.collect::<Vec<_>>().join(" ");
+        told.push((fact.mark.line(), format!("{} {}", paint(BOLD, fact.kind.info().name), clean(&shown))));
+    }
+    told.sort_by_key(|(line, _)| *line);
+    for (line, text) in &told {
+        writeln!(out, "{line:>5}  {text}")?;
+    }
+    for row in UnreadRow::of(switch, raw) {
+        let shown = row.sample.text.as_deref().unwrap_or(&row.shape);
+        writeln!(
+            out,
+            "{:>5}  {} {} × {}",
+            row.sample.line,
+            paint(level(Level::Breach), "✗"),
+            row.count,
+            clean(shown.trim())
+        )?;
+    }
+    writeln!(out, "{} facts, {} lines not understood", switch.facts().len(), switch.unread().len())
+}
+
+/// The rules of a dialect, context by context.
+pub(crate) fn rules(out: &mut dyn Write, dialect: &Dialect) -> io::Result<()> {
+    writeln!(out, "{}", paint(BOLD, &clean(dialect.title())))?;
+    for (number, context) in dialect.contexts().iter().enumerate() {
+        let mine: Vec<_> = dialect.rules().iter().filter(|r| r.contexts.contains(&number)).collect();
+        writeln!(out, "\n{} {}", paint(BOLD, &clean(context)), paint(DIM, &format!("{} rules", mine.len())))?;
+        for rule in mine {
+            writeln!(out, "  {:>5}  {}", paint(PLACE, &rule.line.to_string()), pattern(dialect, rule.line))?;
+            let mut names: Vec<&str> = rule.effects.iter().map(|e| e.setting.name()).collect();
+            names.dedup();
+            if !names.is_empty() {
+                writeln!(out, "         {}", paint(DIM, &names.join(", ")))?;
+            }
+        }
+    }
+    Ok(())
+}
+
+/// How the examples came out, and what users of the dialect will miss.
+pub(crate) fn tested(
+    out: &mut dyn Write,
+    dialect: &Dialect,
+    failed: &[Failed],
+    missing: &[(SettingId, bool, Vec<&'static str>)],
+    quiet: bool,
+) -> io::Result<()> {
+    for Failed { place, about, expected, got, line } in failed {
+        let place = paint(PLACE, &clean(&place.to_string()));
+        writeln!(out, "{} {place} {}", paint(level(Level::Breach), "✗"), clean(about))?;
+        writeln!(out, "    expected {}\n    got      {}", clean(expected), clean(got))?;
+        if let Some((number, text)) = line {
+            writeln!(out, "    by line {number} of the example: {}", clean(text.trim()))?;
+        }
+    }
+    if !missing.is_empty() && !quiet {
+        writeln!(out, "{}", paint(BOLD, "Without these facts checks stay undetermined:"))?;
+        for (id, can_set, checks) in missing {
+            let why = if *can_set {
+                "no [defaults] value where the text is silent"
+            } else {
+                "no rule sets it, and no [defaults] value"
+            };
+            writeln!(out, "  {} {}", paint(BOLD, id.name()), paint(DIM, why))?;
+            for some in checks.chunks(5) {
+                writeln!(out, "      {}", some.join(", "))?;
+            }
+        }
+    }
+    let examples = dialect.examples();
+    let checked: usize =
+        examples.iter().map(|e| e.expect.len() + e.facts.len() + usize::from(e.unread.is_some())).sum();
+    let name = clean(dialect.name());
+    let outcome =
+        if failed.is_empty() { paint(GOOD, "all as expected") } else { format!("{} not as expected", failed.len()) };
+    writeln!(
+        out,
+        "{name}: {} rules, {} examples with {checked} expectations, {outcome}",
+        dialect.rules().len(),
+        examples.len()
+    )
+}
