@@ -70,7 +70,7 @@ fn every_line_it_was_shown_is_known(#[case] texts: &[&str]) {
 #[case::paths(&[PATHS], &["structure = \"paths\"", "verb = \"put\"", "negation = \"undo\"", "names = [\"<a>:<n>\"]", "range = [\"to\"]", "carry = true",
     "berth <berth:ports> vlan <vlan:vlan>", "asks from <from:ip>", "<trusted:station> for <for:duration>"])]
 #[case::braces(&[BRACES], &["structure = \"braces\"", "end = \";\"", "names = [\"q<n>\"]", "pattern = \"max <max:int>\"", "in = \"quay-watch\""])]
-#[case::sections(&[SECTIONS], &["structure = \"sections\"", "title = ", "<ports:ports> trunk <trunk:vlans>", "<access:vlan>", "<password:secret>"])]
+#[case::sections(&[SECTIONS], &["structure = \"sections\"", "title = ", "<ports:ports> trunk <trunk:vlans>", "<access:vlan>", "password = <password:secret>"])]
 fn what_it_guesses(#[case] texts: &[&str], #[case] expected: &[&str]) {
     let (written, _) = made(texts);
     for words in expected {

@@ -8,6 +8,7 @@ mod fleet;
 mod judge;
 mod port;
 mod port_security;
+mod reach;
 mod say;
 mod select;
 mod verdict;
@@ -15,6 +16,7 @@ pub(crate) mod view;
 
 pub use fleet::{FleetOutcome, FleetView, FleetViolation, Usage};
 pub use judge::{Judge, Judged, Told};
+pub use reach::{OutOfReach, out_of_reach};
 pub use select::Selection;
 pub use verdict::{Judgement, Tally, Unknown, Verdict, Violation};
 pub use view::PortView;

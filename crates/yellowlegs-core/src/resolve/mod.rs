@@ -140,7 +140,15 @@ impl Resolved {
             let Some(effect) = effects.iter().find(|e| e.setting == setting) else { continue };
             let mut holes = effect.change.operands().iter().filter_map(|operand| match operand.hole()? {
                 HoleRef::Own(hole) => dialect.hole_words(source.text(), reading, position, *hole),
-                HoleRef::Outer(_) => None,
+                // On a line that is a whole path the value may stand before the last part.
+                HoleRef::Outer(name) => {
+                    let parent = reading.statements.iter().enumerate().skip(first).take(position - first).rev();
+                    let mut of_line = parent.filter(|(_, s)| s.mark.offset == mark.offset);
+                    of_line.find_map(|(at, s)| {
+                        let hole = dialect.rules().get(s.rule as usize)?.pattern.hole(name)?;
+                        dialect.hole_words(source.text(), reading, at, hole)
+                    })
+                }
             });
             let words = holes.next().unwrap_or(statement.words);
             let before = source.text().get(mark.offset as usize..words.start)?;

@@ -3,9 +3,11 @@
 use std::io::Write;
 use std::num::NonZero;
 use std::process::ExitCode;
+use std::sync::Arc;
 
 use globset::{Glob, GlobMatcher};
 use yellowlegs_core::check::{self, FleetOutcome, FleetView, Judge, Selection, Usage};
+use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::finding::Totals;
 use yellowlegs_core::model::Remark;
 use yellowlegs_core::policy::{AsOf, Level, Policy, names_check};
@@ -142,21 +144,44 @@ impl Work<'_> {
         }
         let work = |found: &Found| {
             let (read, unreadable) = fleet::read_switch(&self.root.dir, found, self.loaded, self.as_of.moment());
-            let judged =
-                read.map(|(resolved, dialect)| self.judge.switch(&resolved, dialect.as_ref().map(|d| d.lists())));
+            let judged = read.map(|(resolved, dialect)| {
+                let lists = dialect.as_ref().map(|d| d.lists());
+                (self.judge.switch(&resolved, lists), dialect)
+            });
             (judged, unreadable)
         };
+        let mut used: Vec<Arc<Dialect>> = Vec::new();
         in_order(switches, jobs, work, |(judged, unreadable)| {
             unreadable.iter().for_each(tell);
             gathered.unreadable.extend(unreadable);
-            let Some(judged) = judged else { return Ok(()) };
+            let Some((judged, dialect)) = judged else { return Ok(()) };
+            used.extend(dialect.filter(|d| !used.iter().any(|u| u.name() == d.name())));
             sinks.each(|report, out| report.switch(out, &judged.outcome))?;
             gathered.usage.merge(judged.usage);
             gathered.totals.add(judged.outcome);
             Ok(())
         })?;
+        for dialect in used {
+            beyond(&dialect).into_iter().for_each(|remark| gathered.totals.remark(remark));
+        }
         Ok(gathered)
     }
+}
+
+/// What a dialect never tells, said once and not for each port.
+fn beyond(dialect: &Dialect) -> Vec<Remark> {
+    let never = check::out_of_reach(dialect).into_iter().filter(|out| !out.can_set);
+    let remark = |out: check::OutOfReach| Remark {
+        about: format!("dialect {}", dialect.name()),
+        file: Some(dialect.source().path().to_string()),
+        line: None,
+        text: format!(
+            "neither a rule nor a default gives {}; undetermined by that: {}",
+            out.fact,
+            out.checks.join(", ")
+        ),
+    };
+    never.map(remark).collect()
 }
 
 fn finish(

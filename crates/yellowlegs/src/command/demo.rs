@@ -24,19 +24,22 @@ pub(super) fn run(args: &Demo, loudness: Loudness) -> Result<ExitCode, Failure> 
     };
     unpack(&dir)?;
     let folder = dir.display().to_string();
-    let stops: [(&str, Vec<&str>); 4] = [
+    let inside = |path: &str| dir.join(path).display().to_string();
+    let (dialect, gates) = (inside("dialects/shingle.toml"), inside("northquay/nq-gates-1/config.txt"));
+    let stops: [(&str, Vec<&str>); 5] = [
         (
             "which ports of one switch break port security",
             vec!["audit", &folder, "--switch", "nq-desks-1", "--only", "port-security"],
         ),
         ("one check explained", vec!["checks", "port-security/not-armed"]),
+        ("lines of a text that its dialect does not know", vec!["dialect", "explain", &dialect, &gates, "--unread"]),
         (
             "everything, for a pipeline: only the exit code and a file",
             vec!["audit", &folder, "-q", "--only", "port/mode-negotiated", "--write"],
         ),
         ("the whole audit", vec!["audit", &folder]),
     ];
-    let report = dir.join("report.json").display().to_string();
+    let report = inside("report.json");
     for (number, (what, mut words)) in stops.into_iter().enumerate() {
         if words.last() == Some(&"--write") {
             words.push(&report);
@@ -50,7 +53,7 @@ pub(super) fn run(args: &Demo, loudness: Loudness) -> Result<ExitCode, Failure> 
         loudness,
         &format!(
             "\nThe fleet is in {folder}. Change a line, run a command again, see what it says.\n\
-             What was understood of a configuration, as JSON: yellowlegs read {folder}/northquay/nq-desks-1/config.txt\n"
+             What was understood of a configuration, as JSON: yellowlegs read {folder}/northquay/nq-desks-1\n"
         ),
     )?;
     Ok(ExitCode::SUCCESS)

@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use yellowlegs_core::check;
 use yellowlegs_core::dialect::{Dialect, sketch};
-use yellowlegs_core::model::{Kind, SettingId};
+use yellowlegs_core::model::SettingId;
 use yellowlegs_core::resolve::{State, explain, resolve_with, run_examples};
 use yellowlegs_core::source::{Problem, Source};
 
@@ -52,23 +52,11 @@ fn settings(args: &Settings, loudness: Loudness) -> Result<ExitCode, Failure> {
     Ok(ExitCode::SUCCESS)
 }
 
-/// Settings that checks need and that neither a line nor a default can give: their checks stay undetermined.
-fn missing(dialect: &Dialect) -> Vec<(SettingId, bool, Vec<&'static str>)> {
-    let needing = |id: SettingId| -> Vec<&'static str> {
-        check::all().filter(|c| c.needs.contains(&id.name())).map(|c| c.id).collect()
-    };
-    SettingId::all()
-        .filter(|id| dialect.default_slot(*id).is_none() && id.info().kind != Kind::Text && !dialect.is_by_trait(*id))
-        .map(|id| (id, dialect.can_set(id), needing(id)))
-        .filter(|(_, _, checks)| !checks.is_empty())
-        .collect()
-}
-
 fn test(args: &Test, loudness: Loudness) -> Result<ExitCode, Failure> {
     let dialect = load(&args.file)?;
     let failed = run_examples(&dialect);
     let mut out = output::stdout(loudness.color);
-    let written = page::tested(&mut out, &dialect, &failed, &missing(&dialect), loudness.quiet);
+    let written = page::tested(&mut out, &dialect, &failed, &check::out_of_reach(&dialect), loudness.quiet);
     written.and_then(|()| out.flush()).map_err(Failure::stdout)?;
     Ok(ExitCode::from(u8::from(!failed.is_empty())))
 }

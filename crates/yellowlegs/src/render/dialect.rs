@@ -3,7 +3,7 @@
 use std::io::{self, Write};
 
 use serde::Serialize;
-use yellowlegs_core::check;
+use yellowlegs_core::check::{self, OutOfReach};
 use yellowlegs_core::dialect::{Dialect, HoleType};
 use yellowlegs_core::finding::UnreadRow;
 use yellowlegs_core::model::{FactKind, SettingId, Switch, TraitId};
@@ -229,7 +229,7 @@ pub(crate) fn tested(
     out: &mut dyn Write,
     dialect: &Dialect,
     failed: &[Failed],
-    missing: &[(SettingId, bool, Vec<&'static str>)],
+    missing: &[OutOfReach],
     quiet: bool,
 ) -> io::Result<()> {
     for Failed { place, about, expected, got, line } in failed {
@@ -242,13 +242,13 @@ pub(crate) fn tested(
     }
     if !missing.is_empty() && !quiet {
         writeln!(out, "{}", paint(BOLD, "Without these facts checks stay undetermined:"))?;
-        for (id, can_set, checks) in missing {
+        for OutOfReach { fact, can_set, checks } in missing {
             let why = if *can_set {
                 "no [defaults] value where the text is silent"
             } else {
-                "no rule sets it, and no [defaults] value"
+                "neither a rule nor a default gives it"
             };
-            writeln!(out, "  {} {}", paint(BOLD, id.name()), paint(DIM, why))?;
+            writeln!(out, "  {} {}", paint(BOLD, fact), paint(DIM, why))?;
             for some in checks.chunks(5) {
                 writeln!(out, "      {}", some.join(", "))?;
             }

@@ -27,7 +27,12 @@ impl Report for TextReport {
     fn switch(&mut self, out: &mut dyn Write, outcome: &SwitchOutcome) -> io::Result<()> {
         let Some(row) = &outcome.row else { return Ok(()) };
         let dialect = row.dialect.as_deref().unwrap_or("record");
-        let about = format!("  {dialect}, {}", many(row.ports, "port"));
+        let understood = row.lines as usize - row.unread_lines.min(row.lines as usize);
+        let about = format!(
+            "  {dialect}, {understood} of {} understood, {}",
+            many(row.lines as usize, "line"),
+            many(row.ports, "port")
+        );
         writeln!(out)?;
         write!(out, "{}{}", paint(BOLD, &clean(&row.switch)), paint(DIM, &clean(&about)))?;
         if row.violating_ports > 0 {

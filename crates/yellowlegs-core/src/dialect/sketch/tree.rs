@@ -158,7 +158,10 @@ fn rule(signs: &[Sign], opens: Option<String>) -> Rule {
     for sign in signs {
         match sign {
             Sign::Word(word) => {
-                before = word.chars().filter(|c| c.is_ascii_alphanumeric() || *c == '-').collect();
+                let letters: String = word.chars().filter(|c| c.is_ascii_alphanumeric() || *c == '-').collect();
+                if !letters.is_empty() {
+                    before = letters;
+                }
                 words.push(literal(word));
             }
             Sign::Typed(kind) => {

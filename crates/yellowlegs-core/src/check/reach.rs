@@ -1,0 +1,31 @@
+//! Which checks a dialect leaves undetermined, whatever a text says.
+
+use super::all;
+use crate::dialect::Dialect;
+use crate::model::{Kind, SettingId, TraitId};
+
+/// A fact that a dialect never gives where the text is silent, and what waits for it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct OutOfReach {
+    /// The setting or trait.
+    pub fact: &'static str,
+    /// Whether some line can set it; then only silent text leaves it open.
+    pub can_set: bool,
+    /// The checks that need it.
+    pub checks: Vec<&'static str>,
+}
+
+/// The facts that checks need and a dialect does not settle.
+pub fn out_of_reach(dialect: &Dialect) -> Vec<OutOfReach> {
+    let needing =
+        |name: &str| -> Vec<&'static str> { all().filter(|c| c.needs.contains(&name)).map(|c| c.id).collect() };
+    let settings = SettingId::all()
+        .filter(|id| dialect.default_slot(*id).is_none() && id.info().kind != Kind::Text && !dialect.is_by_trait(*id))
+        .map(|id| (id.name(), dialect.can_set(id)));
+    let traits = TraitId::all().filter(|id| dialect.traits().get(*id).is_none()).map(|id| (id.info().name, false));
+    settings
+        .chain(traits)
+        .map(|(fact, can_set)| OutOfReach { fact, can_set, checks: needing(fact) })
+        .filter(|out| !out.checks.is_empty())
+        .collect()
+}

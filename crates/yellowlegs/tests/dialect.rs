@@ -1,0 +1,155 @@
+//! `yellowlegs dialect`: settings, test, explain and sketch, by the built program.
+
+mod support;
+
+use rstest::rstest;
+use support::Fleet;
+
+const SHINGLE: &str = "dialects/shingle.toml";
+
+#[rstest]
+#[case("shingle")]
+#[case("fathom")]
+fn the_examples_of_the_shipped_dialects_come_out(#[case] name: &str) {
+    let ran = Fleet::demo().run(&["dialect", "test", &format!("dialects/{name}.toml")]);
+    assert_eq!((ran.code, ran.err.as_str()), (0, ""), "{}", ran.out);
+    assert!(ran.out.contains("2 examples") && ran.out.contains("all as expected"), "{}", ran.out);
+    // Nothing that a check needs is left open by them.
+    assert!(!ran.out.contains("stay undetermined"), "{}", ran.out);
+}
+
+#[rstest]
+#[case::value("\"1.1 port-security.limit\" = 3", "\"1.1 port-security.limit\" = 4", &["1.1 port-security.limit", "expected 4", "got      3 (range)", "by line 11 of the example: crowd ceiling 3 then report", "dialects/shingle.toml:"])]
+#[case::port("\"1.4 port.tagged-vlans\"", "\"1.9 port.tagged-vlans\"", &["no port 1.9; there are 1.1, 1.2, 1.3, 1.4"])]
+#[case::setting("\"1.4 port.tagged-vlans\"", "\"1.4 port.taged-vlans\"", &["nothing that can be read"])]
+#[case::unread("lane 110\ndhcp", "lane 110\nlantern 5\ndhcp", &["lines not understood", "expected 0", "got      1", "lantern 5"])]
+#[case::fact("vlan = 110, port = \"1.1\", kind", "vlan = 111, port = \"1.1\", kind", &["station", "expected address=02:00:5e:10:00:01 vlan=111", "nearest is address=02:00:5e:10:00:01 vlan=110"])]
+fn an_example_that_fails_shows_expected_got_and_the_line(#[case] from: &str, #[case] to: &str, #[case] told: &[&str]) {
+    let fleet = Fleet::demo();
+    fleet.edit(SHINGLE, from, to);
+    let ran = fleet.run(&["dialect", "test", SHINGLE]);
+    assert_eq!(ran.code, 1, "{}{}", ran.out, ran.err);
+    for words in told {
+        assert!(ran.out.contains(words), "`{words}` is not in {}", ran.out);
+    }
+}
+
+#[test]
+fn facts_that_checks_will_miss_are_listed_and_the_audit_says_so_once() {
+    let fleet = Fleet::demo();
+    fleet.edit(SHINGLE, "\"port-security.limit\" = 1\n", "").edit(
+        SHINGLE,
+        "stations-counted = \"per-station-and-vlan\"\n",
+        "",
+    );
+    let ran = fleet.run(&["dialect", "test", SHINGLE]);
+    assert!(ran.out.contains("port-security.limit no [defaults] value where the text is silent"), "{}", ran.out);
+    let text = fleet
+        .read(SHINGLE)
+        .replace("in = \"socket\"\npattern = \"roaming lane\"", "in = \"socket\"\npattern = \"roaming lane\"\n# ");
+    fleet.write(
+        SHINGLE,
+        text.replace("sets = { \"port.dynamic-vlan\" = true }\n", "").replace("\"port.dynamic-vlan\" = false\n", ""),
+    );
+    let audit = fleet.run(&["audit", "--switch", "nq-*"]);
+    let remark = "neither a rule nor a default gives port.dynamic-vlan; undetermined by that: port/dynamic-uplink";
+    assert_eq!(audit.out.matches(remark).count(), 1, "{}{}", audit.out, audit.err);
+}
+
+#[test]
+fn each_line_is_explained() {
+    let fleet = Fleet::demo();
+    let config = "shingle 4 unit q\nharbour key hunter2\nsocket 1.3\n  crowd ceiling 8\n  crowd celing 8\n  without crowd watch\ntower 9\n  home lane 110\n";
+    fleet.write("q/config.txt", config);
+    let ran = fleet.run(&["dialect", "explain", SHINGLE, "q/config.txt"]);
+    let told = |words: &str| assert!(ran.out.contains(words), "`{words}` is not in {}", ran.out);
+    told("sets port-security.limit = 8");
+    told("opens socket");
+    told("negated form of line");
+    told("sets port-security.enabled = false");
+    told("harbour key *******");
+    told("it stands in a block that no rule opens");
+    told("a later word does not fit");
+    told("5 lines understood, 3 not, 0 blank, comment or free text");
+    assert!(!ran.out.contains("hunter2") && !ran.out.contains("celing"));
+    let raw = fleet.run(&["dialect", "explain", SHINGLE, "q/config.txt", "--unread", "--raw"]);
+    assert!(raw.out.contains("it stopped at `celing`") && !raw.out.contains("crowd ceiling 8"), "{}", raw.out);
+    let rules = fleet.run(&["dialect", "explain", SHINGLE]);
+    assert!(rules.out.contains("crowd ceiling <most:int>") && rules.out.contains("port-security.limit"));
+}
+
+#[test]
+fn state_is_explained_as_facts() {
+    let fleet = Fleet::demo();
+    let ran = fleet.run(&[
+        "dialect",
+        "explain",
+        "dialects/fathom.toml",
+        "saltpan/sp-hall-1/events.log",
+        "--state",
+        "--as-of",
+        "2031-03-04T06:30:00Z",
+    ]);
+    assert!(
+        ran.out.contains("event time=2031-03-04T05:02:11Z kind=server-dropped port=a:8 ip=192.0.2.200"),
+        "{}",
+        ran.out
+    );
+    assert!(ran.out.contains("4 facts, 0 lines not understood"), "{}", ran.out);
+}
+
+#[test]
+fn a_folder_is_read_with_its_state_and_its_saved_copy() {
+    let fleet = Fleet::demo();
+    let ran = fleet.run(&["read", "saltpan/sp-hall-1", "-q"]);
+    let record: serde_json::Value = serde_json::from_str(&ran.out).unwrap();
+    let facts = record["facts"].as_array().unwrap();
+    assert_eq!((facts.len(), record["files"].as_array().unwrap().len()), (27, 4));
+    assert!(record["saved"]["copy"]["ports"].is_array());
+    assert_eq!(record["mirrors"][0]["settings"]["mirror.target"]["value"], "a:24");
+    let one = fleet.run(&["read", "saltpan/sp-hall-1/events.log", "-q"]);
+    let record: serde_json::Value = serde_json::from_str(&one.out).unwrap();
+    assert_eq!(record["facts"].as_array().map(Vec::len), Some(4));
+}
+
+#[test]
+fn a_sketch_goes_to_standard_output_and_reads_what_it_was_shown() {
+    let fleet = Fleet::demo();
+    let texts = ["northquay/nq-desks-1/config.txt", "northquay/nq-desks-2/config.txt"];
+    let ran = fleet.run(&[&["dialect", "sketch", "--name", "quay"], &texts[..]].concat());
+    assert_eq!((ran.code, ran.err.as_str()), (0, ""));
+    fleet.write("quay.toml", &ran.out);
+    assert_eq!(fleet.run(&["dialect", "test", "quay.toml", "-q"]).code, 0);
+    for text in texts {
+        let explained = fleet.run(&["dialect", "explain", "quay.toml", text]);
+        assert!(explained.out.contains(" 0 not,"), "{}", explained.out);
+    }
+    fleet.write("empty.txt", "\n# nothing\n");
+    let nothing = fleet.run(&["dialect", "sketch", "empty.txt"]);
+    assert_eq!((nothing.code, nothing.out.as_str()), (2, ""));
+}
+
+#[test]
+fn the_settings_are_listed_with_what_needs_them() {
+    let fleet = Fleet::empty();
+    let ran = fleet.run(&["dialect", "settings", "port-security.limit"]);
+    assert!(
+        ran.out.contains("How many stations the port admits") && ran.out.contains("port-security/limit-low"),
+        "{}",
+        ran.out
+    );
+    let json: serde_json::Value =
+        serde_json::from_str(&fleet.run(&["dialect", "settings", "--format", "json"]).out).unwrap();
+    let rows = json.as_array().unwrap();
+    for (kind, name) in [
+        ("port", "port.mode"),
+        ("vlan", "vlan.querier"),
+        ("trait", "mode-from"),
+        ("fact", "station.vlan"),
+        ("type", "station-range"),
+    ] {
+        assert!(rows.iter().any(|r| r["kind"] == kind && r["name"] == name), "{kind} {name}");
+    }
+    let wrong = fleet.run(&["dialect", "settings", "port-securty.limit"]);
+    assert!(wrong.code == 2 && wrong.err.contains("did you mean `port-security.limit`?"), "{}", wrong.err);
+}
