@@ -19,7 +19,7 @@ fn the_examples_of_the_shipped_dialects_come_out(#[case] name: &str) {
 }
 
 #[rstest]
-#[case::value("\"1.1 port-security.limit\" = 3", "\"1.1 port-security.limit\" = 4", &["1.1 port-security.limit", "expected 4", "got      3 (range)", "by line 11 of the example: crowd ceiling 3 then report", "dialects/shingle.toml:"])]
+#[case::value("\"1.1 port-security.limit\" = 3", "\"1.1 port-security.limit\" = 4", &["1.1 port-security.limit", "expected 4", "got      3 (range)", "by line 10 of the example: crowd ceiling 3 then report", "dialects/shingle.toml:"])]
 #[case::port("\"1.4 port.tagged-vlans\"", "\"1.9 port.tagged-vlans\"", &["no port 1.9; there are 1.1, 1.2, 1.3, 1.4"])]
 #[case::setting("\"1.4 port.tagged-vlans\"", "\"1.4 port.taged-vlans\"", &["nothing that can be read"])]
 #[case::unread("lane 110\ndhcp", "lane 110\nlantern 5\ndhcp", &["lines not understood", "expected 0", "got      1", "lantern 5"])]

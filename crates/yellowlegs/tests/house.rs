@@ -110,20 +110,3 @@ fn the_guides_lead_to_pages_that_are_there() {
         }
     }
 }
-
-#[test]
-fn the_dialect_of_the_guide_reads_the_text_of_the_guide() {
-    let guide = fs::read_to_string(repository().join("docs/dialects.md")).unwrap();
-    let block = |kind: &str| {
-        guide.split(&format!("```{kind}\n")).nth(1).and_then(|t| t.split("```").next()).unwrap().to_owned()
-    };
-    let fleet = Fleet::empty();
-    fleet.write("tern.toml", block("toml")).write("kiosk/config.txt", block("text"));
-    let read = fleet.run(&["read", "kiosk/config.txt", "--dialect", "tern.toml"]);
-    assert!(read.err.contains("0 of 5 lines not understood"), "{}", read.err);
-    let record: Value = serde_json::from_str(&read.out).unwrap();
-    let settings = &record["ports"][0]["settings"];
-    assert_eq!(settings["port-security.limit"]["value"], 3);
-    assert_eq!(settings["port.access-vlan"]["value"], 110);
-    assert_eq!(record["ports"].as_array().map(Vec::len), Some(4));
-}

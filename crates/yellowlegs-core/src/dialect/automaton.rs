@@ -462,11 +462,16 @@ impl Automaton {
 
     /// What a hole takes. A repeated one goes on until a word that a literal right after it names.
     fn take(&self, edge: &HoleEdge, line: &Walk<'_>, at: usize) -> Option<(usize, Captured)> {
-        let first = edge.kind.take(line.text, line.words, at, line.lists)?;
+        let after = self.nodes.get(edge.to as usize)?;
+        // A list ends before a word that a literal behind it names, even where the word could be one of its signs.
+        let lists = matches!(edge.kind, HoleType::Ports | HoleType::Vlans | HoleType::Ints);
+        let is_named = |word: &Word| self.literal(after, word.of(line.text)).is_some();
+        let end = line.words.iter().skip(at + 1).position(is_named).filter(|_| lists).map(|i| at + 1 + i);
+        let words = line.words.get(..end.unwrap_or(line.words.len()))?;
+        let first = edge.kind.take(line.text, words, at, line.lists)?;
         if !edge.repeated {
             return Some(first);
         }
-        let after = self.nodes.get(edge.to as usize)?;
         let (mut count, mut value) = first;
         while let Some(word) = line.words.get(at + count) {
             if self.literal(after, word.of(line.text)).is_some() {

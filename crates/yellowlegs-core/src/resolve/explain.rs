@@ -15,6 +15,8 @@ pub struct Explained {
     pub line: u32,
     /// Its text, secrets masked.
     pub text: String,
+    /// Where no rule takes it, the text with every word masked that the dialect does not know.
+    pub shape: Option<String>,
     /// What came of it.
     pub outcome: Vec<Outcome>,
 }
@@ -90,6 +92,12 @@ pub fn explain(dialect: &Arc<Dialect>, source: &Arc<Source>) -> Vec<Explained> {
             texts[line] = switch.quote(unread.mark).map(|q| q.text);
         }
     }
+    let mut shapes: Vec<Option<String>> = vec![None; lines as usize + 1];
+    for unread in &reading.unread {
+        if let Some(shape) = shapes.get_mut(unread.mark.line() as usize) {
+            *shape = Some(unread.shape.to_string());
+        }
+    }
     let plain: Vec<&str> = source.text().lines().collect();
     (1..=lines as usize)
         .map(|line| {
@@ -98,7 +106,7 @@ pub fn explain(dialect: &Arc<Dialect>, source: &Arc<Source>) -> Vec<Explained> {
                 outcome.push(Outcome::Passed);
             }
             let text = texts[line].take().unwrap_or_else(|| plain[line - 1].to_owned());
-            Explained { line: line as u32, text, outcome }
+            Explained { line: line as u32, text, shape: shapes[line].take(), outcome }
         })
         .collect()
 }

@@ -73,7 +73,8 @@ dhcp watch lanes 110,120,140,210
 /// Shingle without the lines of its TOML that begin with one of these keys.
 pub(crate) fn shingle_without(keys: &[&str]) -> Arc<Dialect> {
     let gone = |line: &&str| keys.iter().any(|k| line.starts_with(k) || line.starts_with(&format!("\"{k}\"")));
-    let text: Vec<&str> = SHINGLE.lines().filter(|line| !gone(line)).collect();
+    let rules = SHINGLE.split("# ── examples").next().unwrap();
+    let text: Vec<&str> = rules.lines().filter(|line| !gone(line)).collect();
     dialect(&text.join("\n"))
 }
 

@@ -114,7 +114,21 @@ fn said(said: &Said) -> String {
 fn pattern(dialect: &Dialect, line: u32) -> String {
     let text = dialect.source().line(line).unwrap_or_default().trim();
     let text = text.split_once('=').map_or(text, |(_, pattern)| pattern.trim());
-    clean(text.trim_matches(['"', '\'', '{', '}'])).into_owned()
+    let quote = text.chars().next().filter(|c| matches!(c, '"' | '\''));
+    let inner = quote.and_then(|q| text.get(1..)?.split(q).next()).unwrap_or(text);
+    clean(inner).into_owned()
+}
+
+/// What a rule does besides setting anything.
+fn besides(dialect: &Dialect, line: u32) -> Vec<&'static str> {
+    let Some(rule) = dialect.rules().iter().find(|r| r.line == line) else { return Vec::new() };
+    let does = [
+        (rule.declares.is_some(), "declares ports"),
+        (rule.uses.is_some(), "uses a profile"),
+        (rule.used_by.is_some(), "gives the profile to ports"),
+        (rule.until.is_some(), "a free text follows"),
+    ];
+    does.into_iter().filter(|(is, _)| *is).map(|(_, words)| words).collect()
 }
 
 /// Every line of a configuration with what came of it.
@@ -134,7 +148,8 @@ pub(crate) fn lines(
             continue;
         }
         // An unread line may hold a secret that nobody marked.
-        let text = if is_unread && !raw { "(not understood; --raw shows it)".into() } else { clean(&line.text) };
+        let shown = line.shape.as_ref().filter(|_| is_unread && !raw).unwrap_or(&line.text);
+        let text = clean(shown);
         writeln!(out, "{:>5}  {text}", line.line)?;
         for outcome in &line.outcome {
             match outcome {
@@ -145,6 +160,9 @@ pub(crate) fn lines(
                     writeln!(out, "       {} {}", paint(GOOD, "✓"), paint(DIM, &at))?;
                     for one in all {
                         writeln!(out, "           {}", said(one))?;
+                    }
+                    for words in besides(dialect, *rule).into_iter().filter(|_| !negated) {
+                        writeln!(out, "           {}", paint(DIM, words))?;
                     }
                     if let Some(context) = opens {
                         writeln!(out, "           {}", paint(DIM, &format!("opens {context}")))?;
