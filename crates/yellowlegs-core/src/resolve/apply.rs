@@ -85,7 +85,8 @@ impl<'a> Applier<'a> {
         watch: Option<Watch>,
     ) -> Self {
         let written = Written {
-            ports: vec![Slot::UNKNOWN; table.len() * settings::PORT_COUNT],
+            // A watch is about one setting: one slot for each port will do.
+            ports: vec![Slot::UNKNOWN; table.len() * if watch.is_some() { 1 } else { settings::PORT_COUNT }],
             implied: BTreeMap::new(),
             uses: BTreeMap::new(),
             profiles: BTreeMap::new(),
@@ -232,7 +233,10 @@ impl<'a> Applier<'a> {
                 now.map(|now| self.written.implied.insert(key, now));
                 continue;
             }
-            let index = port * settings::PORT_COUNT + effect.setting.slot();
+            let index = match self.watch {
+                Some(_) => port,
+                None => port * settings::PORT_COUNT + effect.setting.slot(),
+            };
             let now = self.changed(&self.written.ports[index], statement, effect, origin);
             self.note(Some(port), now.as_ref());
             if let Some(now) = now {

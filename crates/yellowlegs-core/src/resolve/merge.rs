@@ -25,8 +25,10 @@ pub(super) fn merge(dialect: &Dialect, written: Written, switch: &mut Switch) {
         slot
     };
     missing_profiles(&written, switch);
-    let layers = Layers { dialect, written: &written, defaults: &defaults };
-    switch.port_slots = (0..switch.ports.len()).flat_map(|port| layers.port(port)).collect();
+    let layers = Layers::new(dialect, &written, &defaults);
+    let mut slots = Vec::with_capacity(switch.ports.len() * settings::PORT_COUNT);
+    (0..switch.ports.len()).for_each(|port| layers.port(port, &mut slots));
+    switch.port_slots = slots;
     switch.switch_slots = SettingId::of(Scope::Switch).zip(written.switch).map(|(id, slot)| over(slot, id)).collect();
     for id in SettingId::of(Scope::Vlan) {
         let slot = over(written.vlan_globals.get(&id).cloned().unwrap_or(Slot::UNKNOWN), id);
@@ -67,27 +69,51 @@ struct Layers<'a> {
     dialect: &'a Dialect,
     written: &'a Written,
     defaults: &'a [Slot],
+    by_membership: bool,
+    /// The settings in the order in which they are settled.
+    order: Vec<SettingId>,
+    /// By setting: whether only a port's own lines can speak of it.
+    plain: Vec<bool>,
 }
 
-impl Layers<'_> {
-    /// The settings in force on a port, in the order of the catalogue.
-    fn port(&self, port: usize) -> Vec<Slot> {
-        let mut slots = vec![Slot::UNKNOWN; settings::PORT_COUNT];
-        let by_membership = self.dialect.traits().holds(platform::MODE_FROM, "membership") == Some(true);
+impl<'a> Layers<'a> {
+    fn new(dialect: &'a Dialect, written: &'a Written, defaults: &'a [Slot]) -> Self {
+        let by_membership = dialect.traits().holds(platform::MODE_FROM, "membership") == Some(true);
         // Mode and fast start come first: how far a global default reaches hangs on them.
-        let mut first = vec![settings::MODE.id, settings::FAST_START.id];
+        let mut order = vec![settings::MODE.id, settings::FAST_START.id];
         if by_membership {
-            first.splice(0..0, [settings::TAGGED_VLANS.id, settings::VOICE_VLAN.id, settings::ACCESS_VLAN.id]);
+            order.splice(0..0, [settings::TAGGED_VLANS.id, settings::VOICE_VLAN.id, settings::ACCESS_VLAN.id]);
         }
-        let rest: Vec<SettingId> = SettingId::of(Scope::Port).filter(|id| !first.contains(id)).collect();
-        for id in first.into_iter().chain(rest) {
-            let mut slot = self.setting(port, id, &slots);
-            if by_membership && id == settings::MODE.id && !slot.origin.is_written() {
-                slot = self.mode_by_membership(&slots);
+        let rest: Vec<SettingId> = SettingId::of(Scope::Port).filter(|id| !order.contains(id)).collect();
+        order.extend(rest);
+        let implied: Vec<SettingId> = written.implied.keys().map(|(_, id)| *id).collect();
+        let plain = |id: SettingId| written.globals[id.slot()].is_empty() && !implied.contains(&id);
+        let plain = SettingId::of(Scope::Port).map(plain).collect();
+        Self { dialect, written, defaults, by_membership, order, plain }
+    }
+
+    /// Puts the settings in force on a port behind `slots`, in the order of the catalogue.
+    fn port(&self, port: usize, slots: &mut Vec<Slot>) {
+        let base = slots.len();
+        slots.resize(base + settings::PORT_COUNT, Slot::UNKNOWN);
+        let has_profiles = self.written.uses.get(&port).is_some_and(|used| !used.is_empty());
+        for id in &self.order {
+            let own = &self.written.ports[port * settings::PORT_COUNT + id.slot()];
+            let mut slot = if self.plain[id.slot()] && !has_profiles {
+                self.own_or_default(own, *id)
+            } else {
+                self.setting(port, *id, &slots[base..])
+            };
+            if self.by_membership && *id == settings::MODE.id && !slot.origin.is_written() {
+                slot = self.mode_by_membership(&slots[base..]);
             }
-            slots[id.slot()] = slot;
+            slots[base + id.slot()] = slot;
         }
-        slots
+    }
+
+    fn own_or_default(&self, own: &Slot, id: SettingId) -> Slot {
+        let contested = own.contested;
+        if is_unset(own) { Slot { contested, ..self.defaults[id.index()].clone() } } else { own.clone() }
     }
 
     fn setting(&self, port: usize, id: SettingId, so_far: &[Slot]) -> Slot {
@@ -95,8 +121,7 @@ impl Layers<'_> {
         let globals = &self.written.globals[id.slot()];
         let (implied, profile) = (self.written.implied.get(&(port, id)), from_profiles(self.written, port, id));
         if globals.is_empty() && implied.is_none() && profile == (None, None) {
-            let contested = own.contested;
-            return if is_unset(own) { Slot { contested, ..self.defaults[id.index()].clone() } } else { own.clone() };
+            return self.own_or_default(own, id);
         }
         let reached = |global: &Global| self.reached(global.reach, so_far);
         let mut unsure = false;

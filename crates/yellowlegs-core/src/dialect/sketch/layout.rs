@@ -38,6 +38,7 @@ impl Guessed {
             .collect();
         let meant: Vec<(u32, &str)> =
             all.into_iter().filter(|(_, l)| !comments.iter().any(|c| l.starts_with(c.as_str()))).collect();
+        let (meant, continuation) = joined(meant);
         let (structure, braces) = structure(&meant);
         let title = structure == Structure::Sections;
         let mut alone = String::new();
@@ -73,7 +74,8 @@ impl Guessed {
             ..ListsText::default()
         };
         let lists = Lists::new(text).unwrap_or_default();
-        let layout = Layout { structure, splitter, comments, negation, verb, braces, ..Layout::default() };
+        let layout =
+            Layout { structure, splitter, comments, continuation, negation, verb, braces, ..Layout::default() };
         Self { layout, lists, forms, range, carry, vlan_words, vlans, port_words, alone }
     }
 
@@ -87,6 +89,7 @@ impl Guessed {
         if !self.layout.comments.is_empty() {
             let _ = writeln!(out, "comment = {}", super::list(&self.layout.comments));
         }
+        out.push_str(&word("continuation", &self.layout.continuation));
         out.push_str(&word("negation", &self.layout.negation));
         out.push_str(&word("verb", &self.layout.verb));
         out.push_str(&word("end", &self.layout.braces.end));
@@ -108,6 +111,25 @@ impl Guessed {
             if self.carry { "carry = true\n" } else { "" }
         );
     }
+}
+
+/// Whether lines go on in the next one behind a sign; such next lines are not lines of their own.
+fn joined(lines: Vec<(u32, &str)>) -> (Vec<(u32, &str)>, Option<String>) {
+    let sign = ["\\", "&"].into_iter().find(|sign| {
+        let ends = |l: &str| l.strip_suffix(sign).is_some_and(|l| l.ends_with(' '));
+        let mut pairs = lines.windows(2).filter(|pair| ends(pair[0].1)).peekable();
+        pairs.peek().is_some() && pairs.all(|pair| pair[1].0 > pair[0].0)
+    });
+    let Some(sign) = sign else { return (lines, None) };
+    let mut goes_on = false;
+    let mut kept = Vec::new();
+    for (indent, line) in lines {
+        if !goes_on {
+            kept.push((indent, line));
+        }
+        goes_on = line.ends_with(sign);
+    }
+    (kept, Some(sign.to_owned()))
 }
 
 fn is_assignment(word: &str) -> bool {

@@ -9,7 +9,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use std::sync::Arc;
 
-use super::{Dialect, HoleType};
+use super::{Dialect, HoleType, Reading};
 use crate::source::Source;
 use layout::Guessed;
 use lines::{Told, told};
@@ -41,6 +41,7 @@ pub fn sketch(name: &str, texts: &[&str]) -> Option<String> {
     // Negated lines speak of what stands elsewhere without the word; only what does not is told by them.
     let plain: Vec<Told> = told.iter().filter(|t| !t.negated).cloned().collect();
     let mut rules = rules(&plain, texts.len());
+    prune(&mut rules);
     let first = write(name, &guessed, &rules, &told, texts.len());
     if let Ok(dialect) = Dialect::load(Arc::new(Source::of("sketch", first))) {
         let lines = unread_lines(&dialect, texts);
@@ -48,7 +49,8 @@ pub fn sketch(name: &str, texts: &[&str]) -> Option<String> {
         rules = self::rules(&told.iter().filter(needed).cloned().collect::<Vec<_>>(), texts.len());
     }
     // What does not go together is told by the loader; what is not known yet, by reading.
-    for _ in 0..20 {
+    for _ in 0..60 {
+        prune(&mut rules);
         let written = write(name, &guessed, &rules, &told, texts.len());
         let dialect = match Dialect::load(Arc::new(Source::of("sketch", written.as_str()))) {
             Ok(dialect) => dialect,
@@ -60,7 +62,7 @@ pub fn sketch(name: &str, texts: &[&str]) -> Option<String> {
                 continue;
             }
         };
-        if !add_unread(&mut rules, &dialect, texts) {
+        if !add_unread(&mut rules, &dialect, texts, &told) {
             return Some(written);
         }
     }
@@ -109,12 +111,17 @@ fn unquoted(text: &str) -> String {
 }
 
 /// The last resort: lines that nothing takes are known by their first words and the rest.
-fn add_unread(rules: &mut BTreeMap<Rule, Seen>, dialect: &Dialect, texts: &[&str]) -> bool {
+fn add_unread(rules: &mut BTreeMap<Rule, Seen>, dialect: &Dialect, texts: &[&str], told: &[Told]) -> bool {
+    let opens: BTreeMap<(usize, u32), &String> =
+        told.iter().filter_map(|t| Some(((t.text, t.line), t.opens.as_ref()?))).collect();
     let mut added = false;
-    for text in texts {
+    for (number, text) in texts.iter().enumerate() {
         let reading = dialect.read(&Source::of("text", *text), 1);
         for (unread, context) in reading.unread.iter().zip(&reading.unread_in) {
-            let Some(context) = context.and_then(|c| dialect.contexts().get(c)) else { continue };
+            let Some(context) = context.and_then(|c| dialect.contexts().get(c)) else {
+                added |= open_around(rules, dialect, &reading, told, (number, unread.mark.line()));
+                continue;
+            };
             let (start, width) = (unread.mark.offset as usize, unread.mark.width as usize);
             let mut words = Vec::new();
             dialect.layout().splitter.split(text.get(start..start + width).unwrap_or_default(), start, &mut words);
@@ -122,15 +129,43 @@ fn add_unread(rules: &mut BTreeMap<Rule, Seen>, dialect: &Dialect, texts: &[&str
             let first = lines::literal(first);
             let pattern = if words.len() > 1 { format!("{first} <rest:rest>") } else { first };
             let holes = if words.len() > 1 { vec![("rest".to_owned(), HoleType::Rest)] } else { Vec::new() };
-            let seen = rules.entry(Rule { pattern, opens: None, holes }).or_default();
+            let inside = opens.get(&(number, unread.mark.line())).map(|o| (*o).clone());
+            // One pattern opens one context: what was there without one gets it.
+            let there = rules.keys().find(|r| r.pattern == pattern).cloned();
+            let opened = there.as_ref().and_then(|r| r.opens.clone()).or(inside);
+            let mut seen = there.as_ref().and_then(|r| rules.remove(r)).unwrap_or_default();
+            let grown = there.is_none_or(|r| r.opens != opened) || !seen.contexts.contains(context);
             seen.count += 1;
             if !seen.contexts.contains(context) {
                 seen.contexts.push(context.clone());
-                added = true;
             }
+            rules.insert(Rule { pattern, opens: opened, holes }, seen);
+            added |= grown;
         }
     }
     added
+}
+
+/// Lets the rule that took the line around an unread one open a context.
+fn open_around(
+    rules: &mut BTreeMap<Rule, Seen>,
+    dialect: &Dialect,
+    reading: &Reading,
+    told: &[Told],
+    (text, line): (usize, u32),
+) -> bool {
+    let Some(inner) = told.iter().position(|t| t.text == text && t.line == line) else { return false };
+    let context = &told[inner].context;
+    let before = told.iter().take(inner).rev().find(|t| t.text == text && t.opens.as_ref() == Some(context));
+    let Some(opener) = before else { return false };
+    let statement = reading.statements.iter().find(|s| s.mark.line() == opener.line);
+    let rule = statement.and_then(|s| dialect.rules().get(s.rule as usize));
+    let source = rule.and_then(|r| dialect.source().line(r.line)).and_then(|l| l.strip_prefix("pattern = "));
+    let Some(pattern) = source.map(unquoted) else { return false };
+    let Some(there) = rules.keys().find(|r| r.pattern == pattern && r.opens.is_none()).cloned() else { return false };
+    let Some(seen) = rules.remove(&there) else { return false };
+    rules.insert(Rule { opens: Some(context.clone()), ..there }, seen);
+    true
 }
 
 /// A TOML string.
@@ -178,12 +213,14 @@ fn write(name: &str, guessed: &Guessed, rules: &BTreeMap<Rule, Seen>, told: &[To
         }
         if let Some(opens) = &rule.opens {
             let _ = writeln!(out, "opens = {}", quoted(opens));
-            let of =
-                |kinds: &[HoleType]| rule.holes.iter().find(|(_, kind)| kinds.contains(kind)).map(|(name, _)| name);
-            if let Some(hole) = of(&[HoleType::Port, HoleType::Ports]) {
-                let _ = writeln!(out, "ports = \"<{hole}>\"");
-            } else if let Some(hole) = of(&[HoleType::Vlan, HoleType::Vlans]) {
-                let _ = writeln!(out, "vlan = \"<{hole}>\"");
+            // A context is about one kind of thing: only where all that open it name such a one.
+            let all_name = |kinds: &[HoleType]| {
+                rules.keys().filter(|r| r.opens.as_ref() == Some(opens)).all(|r| named(r, kinds).is_some())
+            };
+            let subject =
+                SUBJECTS.iter().find_map(|(key, kinds)| Some((key, named(rule, kinds).filter(|_| all_name(kinds))?)));
+            if let Some((key, hole)) = subject {
+                let _ = writeln!(out, "{key} = \"<{hole}>\"");
             }
         }
         let holes: Vec<String> = rule.holes.iter().map(|(name, _)| format!("\"…\" = \"<{name}>\"")).collect();
@@ -194,6 +231,32 @@ fn write(name: &str, guessed: &Guessed, rules: &BTreeMap<Rule, Seen>, told: &[To
         );
     }
     out
+}
+
+/// What a context can be about, and the types of the holes that name it.
+const SUBJECTS: [(&str, &[HoleType]); 2] =
+    [("ports", &[HoleType::Port, HoleType::Ports]), ("vlan", &[HoleType::Vlan, HoleType::Vlans])];
+
+/// The first hole of a rule that is of one of these types.
+fn named<'r>(rule: &'r Rule, kinds: &[HoleType]) -> Option<&'r str> {
+    rule.holes.iter().find(|(_, kind)| kinds.contains(kind)).map(|(name, _)| name.as_str())
+}
+
+/// Takes out contexts that nothing opens from the top, and rules that stand in no other.
+fn prune(rules: &mut BTreeMap<Rule, Seen>) {
+    let mut reached: BTreeSet<String> = ["top".to_owned()].into();
+    loop {
+        let here = rules.iter().filter(|(_, seen)| seen.contexts.iter().any(|c| reached.contains(c)));
+        let more: Vec<String> = here.filter_map(|(r, _)| r.opens.clone()).filter(|o| !reached.contains(o)).collect();
+        if more.is_empty() {
+            break;
+        }
+        reached.extend(more);
+    }
+    rules.retain(|_, seen| {
+        seen.contexts.retain(|c| reached.contains(c));
+        !seen.contexts.is_empty()
+    });
 }
 
 /// A pattern that each text has near its beginning: of those at the top, the one that stands first.
