@@ -28,14 +28,14 @@ fn grown(text: &str, bytes: usize) -> Source {
 
 fn measure(name: &str, text: &str, read: impl Fn(&Source) -> usize) {
     let mut first = None;
-    for megabytes in [1, 10, 100] {
-        let source = grown(text, megabytes * MEGABYTE);
+    for megabytes in [1_u32, 10, 100] {
+        let source = grown(text, megabytes as usize * MEGABYTE);
         let times = if megabytes == 1 { 5 } else { 1 };
         let best = (0..times)
             .map(|_| {
                 let begun = Instant::now();
                 black_box(read(&source));
-                begun.elapsed().as_secs_f64() / megabytes as f64
+                begun.elapsed().as_secs_f64() / f64::from(megabytes)
             })
             .fold(f64::MAX, f64::min);
         let ratio = best / *first.get_or_insert(best);

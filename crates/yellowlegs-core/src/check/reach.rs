@@ -11,6 +11,8 @@ pub struct OutOfReach {
     pub fact: &'static str,
     /// Whether some line can set it; then only silent text leaves it open.
     pub can_set: bool,
+    /// The line of the dialect where a rule sets it.
+    pub line: Option<u32>,
     /// The checks that need it.
     pub checks: Vec<&'static str>,
 }
@@ -25,7 +27,11 @@ pub fn out_of_reach(dialect: &Dialect) -> Vec<OutOfReach> {
     let traits = TraitId::all().filter(|id| dialect.traits().get(*id).is_none()).map(|id| (id.info().name, false));
     settings
         .chain(traits)
-        .map(|(fact, can_set)| OutOfReach { fact, can_set, checks: needing(fact) })
+        .map(|(fact, can_set)| {
+            let sets = |rule: &&crate::dialect::Rule| rule.effects.iter().any(|e| e.setting.name() == fact);
+            let line = dialect.rules().iter().find(sets).map(|rule| rule.line);
+            OutOfReach { fact, can_set, line, checks: needing(fact) }
+        })
         .filter(|out| !out.checks.is_empty())
         .collect()
 }

@@ -472,16 +472,20 @@ impl Automaton {
         if !edge.repeated {
             return Some(first);
         }
-        let (mut count, mut value) = first;
+        let (mut count, value) = first;
+        let mut values = vec![value];
         while let Some(word) = line.words.get(at + count) {
             if self.literal(after, word.of(line.text)).is_some() {
                 break;
             }
-            let Some((more, next)) = edge.kind.take(line.text, line.words, at + count, line.lists) else { break };
-            let Some(joined) = join(value.clone(), next) else { break };
-            (count, value) = (count + more, joined);
+            let Some((more, next)) = edge.kind.take(line.text, words, at + count, line.lists) else { break };
+            if !goes_with(&values[0], &next) {
+                break;
+            }
+            count += more;
+            values.push(next);
         }
-        Some((count, value))
+        Some((count, join(values)))
     }
 }
 
@@ -497,21 +501,48 @@ fn takes(kind: HoleType, word: &str, lists: &Lists) -> bool {
     kind.take(word, &[Word { start: 0, end: word.len() }], 0, lists).is_some()
 }
 
-/// The values of a repeated hole together; `None` where the type has no list to put them in.
-fn join(so_far: Captured, next: Captured) -> Option<Captured> {
-    Some(match (so_far, next) {
-        (Captured::Ports(a), Captured::Ports(b)) => Captured::Ports(a.iter().chain(&*b).copied().collect()),
-        (Captured::Vlan(a), Captured::Vlan(b)) => Captured::Vlans(std::sync::Arc::new([a, b].into_iter().collect())),
-        (Captured::Vlans(a), Captured::Vlan(b)) => {
-            Captured::Vlans(std::sync::Arc::new(a.union(&[b].into_iter().collect())))
+/// Whether the type has a list to put two values in.
+fn goes_with(first: &Captured, next: &Captured) -> bool {
+    use Captured as C;
+    matches!(
+        (first, next),
+        (C::Ports(_), C::Ports(_))
+            | (C::Vlan(_) | C::Vlans(_), C::Vlan(_) | C::Vlans(_))
+            | (C::Text(_), C::Text(_))
+            | (C::Int(_) | C::Ints(_), C::Int(_) | C::Ints(_))
+    )
+}
+
+/// The values of a repeated hole together, each looked at once.
+fn join(values: Vec<Captured>) -> Captured {
+    let last = values.last().cloned();
+    match (values.first(), last) {
+        (Some(Captured::Text(a)), Some(Captured::Text(b))) => Captured::Text(Word { start: a.start, end: b.end }),
+        (Some(Captured::Ports(_)), _) if values.len() > 1 => {
+            let items = values.iter().flat_map(|v| if let Captured::Ports(items) = v { &items[..] } else { &[] });
+            Captured::Ports(items.copied().collect())
         }
-        (Captured::Vlans(a), Captured::Vlans(b)) => Captured::Vlans(std::sync::Arc::new(a.union(&b))),
-        (Captured::Text(a), Captured::Text(b)) => Captured::Text(Word { start: a.start, end: b.end }),
-        (Captured::Ints(a), Captured::Ints(b)) => Captured::Ints(a.iter().chain(&*b).copied().collect()),
-        (Captured::Int(a), Captured::Int(b)) => Captured::Ints([a, b].into()),
-        (Captured::Ints(a), Captured::Int(b)) => Captured::Ints(a.iter().copied().chain([b]).collect()),
-        _ => return None,
-    })
+        (Some(Captured::Vlan(_) | Captured::Vlans(_)), _) if values.len() > 1 => {
+            let mut set = crate::model::VlanSet::default();
+            for value in &values {
+                match value {
+                    Captured::Vlan(vlan) => set.insert(*vlan),
+                    Captured::Vlans(more) => set = set.union(more),
+                    _ => {}
+                }
+            }
+            Captured::Vlans(std::sync::Arc::new(set))
+        }
+        (Some(Captured::Int(_) | Captured::Ints(_)), _) if values.len() > 1 => {
+            let numbers = values.iter().flat_map(|v| match v {
+                Captured::Int(number) => std::slice::from_ref(number),
+                Captured::Ints(numbers) => numbers,
+                _ => &[],
+            });
+            Captured::Ints(numbers.copied().collect())
+        }
+        _ => values.into_iter().next().unwrap_or(Captured::Absent),
+    }
 }
 
 #[cfg(test)]

@@ -356,7 +356,8 @@ impl Lists {
         let mut items: Vec<T> = Vec::new();
         let mut ranged = false;
         let mut next = Next::Element;
-        let mut whole = None;
+        // Where the list was whole last: words, elements, and the last of these as it was then.
+        let mut whole: Option<(usize, usize, Option<T>)> = None;
         'words: for (i, word) in words.enumerate() {
             let mut text = word;
             while !text.is_empty() {
@@ -385,10 +386,15 @@ impl Lists {
                 }
             }
             if next == Next::Sign {
-                whole = Some((i + 1, items.clone()));
+                whole = Some((i + 1, items.len(), items.last().cloned()));
             }
         }
-        whole
+        let (words, count, last) = whole?;
+        items.truncate(count);
+        if let (Some(there), Some(last)) = (items.last_mut(), last) {
+            *there = last;
+        }
+        Some((words, items))
     }
 }
 

@@ -18,6 +18,8 @@ use crate::syntax::Nesting;
 const RECOGNISED_WITHIN: usize = 50;
 /// How many words of an unread line its shape shows.
 const SHAPE_WORDS: usize = 12;
+/// Deepest nesting that is followed; what is deeper has no context.
+const DEEPEST: usize = 64;
 /// How many values a reading may keep for each byte of its text; patterns with many optional holes end here.
 const MOST_CAPTURES: usize = 4;
 
@@ -283,7 +285,14 @@ impl Reader<'_> {
             let inside_unknown = open.last() == Some(&Block::Closed);
             let around = (0..=open.len()).rev().map(|depth| (depth, depth.checked_sub(1).map_or(TOP, |i| open[i])));
             let mut taken = None;
+            let mut tried: Vec<usize> = Vec::new();
             for (depth, block) in around.collect::<Vec<_>>() {
+                // A context that is open twice knows no more lines than once.
+                let Block::Context(context, _) = block else { continue };
+                if tried.contains(&context) {
+                    continue;
+                }
+                tried.push(context);
                 // Below an unknown title only another title is known.
                 if inside_unknown && !self.opens_something(line, block) {
                     continue;
@@ -296,7 +305,7 @@ impl Reader<'_> {
             match taken {
                 Some((depth, inside)) => {
                     open.truncate(depth);
-                    if inside != Block::Closed {
+                    if inside != Block::Closed && open.len() < DEEPEST {
                         open.push(inside);
                     }
                 }
@@ -327,7 +336,7 @@ impl Reader<'_> {
                 let block = blocks.last().copied().unwrap_or(TOP);
                 let inside = self.statement(&mut whole, block);
                 if shown == signs.open {
-                    blocks.push(inside);
+                    blocks.push(if blocks.len() < DEEPEST { inside } else { Block::Closed });
                 } else if shown == signs.close {
                     blocks.pop();
                 }

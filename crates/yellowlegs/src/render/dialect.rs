@@ -260,13 +260,14 @@ pub(crate) fn tested(
     }
     if !missing.is_empty() && !quiet {
         writeln!(out, "{}", paint(BOLD, "Without these facts checks stay undetermined:"))?;
-        for OutOfReach { fact, can_set, checks } in missing {
+        for OutOfReach { fact, can_set, line, checks } in missing {
             let why = if *can_set {
                 "no [defaults] value where the text is silent"
             } else {
                 "neither a rule nor a default gives it"
             };
-            writeln!(out, "  {} {}", paint(BOLD, fact), paint(DIM, why))?;
+            let place = line.map(|line| format!("  {}:{line}", clean(dialect.source().path()))).unwrap_or_default();
+            writeln!(out, "  {} {}{}", paint(BOLD, fact), paint(DIM, why), paint(PLACE, &place))?;
             for some in checks.chunks(5) {
                 writeln!(out, "      {}", some.join(", "))?;
             }

@@ -60,7 +60,9 @@ impl Guessed {
             words.iter().map(|w| w.of(line).to_owned()).collect()
         };
         let worded: Vec<Vec<String>> = meant.iter().map(|(_, l)| split(l)).collect();
-        let (verb, negation) = leading(&worded, structure);
+        let opens = meant.windows(2).zip(&worded).filter(|(pair, _)| pair[1].0 > pair[0].0);
+        let openers: BTreeSet<&str> = opens.filter_map(|(_, words)| words.first()).map(String::as_str).collect();
+        let (verb, negation) = leading(&worded, structure, &openers);
         let (forms, range) = ports(&worded);
         let (vlan_words, vlans) = vlans(&worded);
         let port_words = if forms.is_empty() { port_words(&worded, &vlan_words) } else { BTreeSet::new() };
@@ -152,7 +154,8 @@ fn structure(lines: &[(u32, &str)]) -> (Structure, Braces) {
 }
 
 /// The word that most lines of a text of paths begin with, and the word that negates.
-fn leading(lines: &[Vec<String>], structure: Structure) -> (Option<String>, Option<String>) {
+/// A line that is negated opens nothing.
+fn leading(lines: &[Vec<String>], structure: Structure, openers: &BTreeSet<&str>) -> (Option<String>, Option<String>) {
     let mut firsts: BTreeMap<&str, usize> = BTreeMap::new();
     for word in lines.iter().filter_map(|l| l.first()) {
         *firsts.entry(word).or_default() += 1;
@@ -179,7 +182,7 @@ fn leading(lines: &[Vec<String>], structure: Structure) -> (Option<String>, Opti
             .filter(|w| plain.contains(**w) && w.bytes().all(|b| b.is_ascii_alphabetic() || b == b'-'))
             .count();
         let ways: BTreeSet<&str> = behind.iter().copied().collect();
-        Some(word) != verb && ways.len() >= 2 && known * 10 >= behind.len() * 6
+        Some(word) != verb && !openers.contains(word) && ways.len() >= 2 && known * 10 >= behind.len() * 6
     };
     let negation = firsts.keys().filter(|w| negates(w)).max_by_key(|w| firsts.get(**w).copied().unwrap_or_default());
     (verb.map(str::to_owned), negation.map(|w| (*w).to_owned()))

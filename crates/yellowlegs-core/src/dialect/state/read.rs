@@ -17,6 +17,9 @@ use crate::syntax::{Line, lines};
 /// Most facts one text may tell; a list of ports counts as often as it is long.
 const MOST_FACTS: usize = 4_000_000;
 
+/// Deepest nesting of stanzas.
+const DEEPEST: usize = 32;
+
 /// A text of state, read.
 #[derive(Debug, Clone, Default)]
 pub struct StateText {
@@ -377,7 +380,7 @@ impl<'a> Reader<'a> {
                 block.named.extend(named.iter().cloned());
             }
         }
-        if let Some(context) = rule.opens {
+        if let Some(context) = rule.opens.filter(|_| self.blocks.len() < DEEPEST) {
             self.blocks.push(Block { context, indent: line.indent, fact, named });
         }
         true
