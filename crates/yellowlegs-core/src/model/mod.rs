@@ -1,5 +1,6 @@
 //! What a switch is: ports, VLANs, stations, and the catalogue of settings with values in force.
 
+mod choice;
 mod fact;
 mod port;
 mod record;
@@ -12,6 +13,10 @@ mod vlan;
 
 pub mod settings;
 
+pub use choice::{
+    Action, Announcement, Cause, Choice, ChoiceSet, Choices, Direction, FastStart, Frames, LinkType, Media, Mode,
+    Protocol, RateUnit, RelayInfo, StormAction, Trust, Unidirectional,
+};
 pub use fact::{Capability, EventSeen, Fact, FactInfo, FactKind, Field, FieldInfo, FlapSeen, Learned, LinkSeen, facts};
 pub use port::{PortName, natural_order};
 pub use record::Record;
@@ -19,9 +24,5 @@ pub use setting::{Key, Origin, Scope, Setting, SettingId, SettingInfo, SettingTy
 pub use station::{Station, StationAddress, StationError, StationRange};
 pub use switch::{FileText, Mark, Quote, Remark, SavedCopy, Slot, Switch, Unread};
 pub use traits::{TraitId, TraitInfo, TraitSlot, Traits, platform};
-pub use value::{
-    Action, Announcement, Cause, Choice, ChoiceSet, Choices, Direction, FastStart, Frames, Kind, LinkType, Media,
-    Milliwatts, Mode, Protocol, Rate, RateUnit, RelayInfo, Seconds, StormAction, Trust, Unidirectional, Value,
-    ValueError,
-};
+pub use value::{Kind, Milliwatts, Rate, Seconds, Value, ValueError};
 pub use vlan::{VlanError, VlanId, VlanSet};
