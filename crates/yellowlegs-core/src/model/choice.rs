@@ -242,7 +242,7 @@ choice! {
         /// One station too many.
         PortSecurity = "port-security",
         /// A BPDU on an edge port.
-        BpduGuard = "bpdu-guard",
+        EdgeBpdu = "bpdu-guard",
         /// A superior BPDU.
         RootGuard = "root-guard",
         /// BPDUs that faded.
