@@ -44,7 +44,7 @@ fn measure(name: &str, text: &str, read: impl Fn(&Source) -> usize) {
 }
 
 fn main() {
-    let load = |text: &str| Dialect::load(Arc::new(Source::of("dialect", text))).map_err(|p| p.len());
+    let load = |text: &str| Dialect::load(&Arc::new(Source::of("dialect", text))).map_err(|p| p.len());
     let (Ok(shingle), Ok(fathom)) = (load(SHINGLE), load(FATHOM)) else { return };
     measure("shingle, configuration", DESKS, |s| shingle.read(s, 1).statements.len());
     measure("fathom, configuration", HALL, |s| fathom.read(s, 1).statements.len());

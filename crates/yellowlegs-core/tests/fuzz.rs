@@ -64,7 +64,7 @@ proptest! {
     #[test]
     fn dialects_are_read_or_refused(which in 0_usize..3, cuts in cuts()) {
         let text = mangled([SHINGLE, FATHOM, COVE][which], &cuts);
-        match Dialect::load(Arc::new(Source::of("d.toml", text.as_str()))) {
+        match Dialect::load(&Arc::new(Source::of("d.toml", text.as_str()))) {
             Ok(dialect) => drop(run_examples(&Arc::new(dialect))),
             Err(problems) => {
                 prop_assert!(!problems.is_empty());
@@ -107,7 +107,7 @@ proptest! {
         let text = mangled(CONFIGS[which], &cuts);
         let Ok(source) = Source::decode("t", text.clone().into_bytes()) else { return Ok(()) };
         let Some(written) = sketch("new", &[source.text()]) else { return Ok(()) };
-        let dialect = Dialect::load(Arc::new(Source::of("new.toml", written.as_str())));
+        let dialect = Dialect::load(&Arc::new(Source::of("new.toml", written.as_str())));
         prop_assert!(dialect.is_ok(), "{:?}\n{written}", dialect.err());
         let unread = dialect.unwrap().read(&source, 1).unread;
         prop_assert!(unread.is_empty(), "{unread:?}\n{written}");

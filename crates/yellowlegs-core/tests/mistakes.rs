@@ -21,7 +21,7 @@ fn told(problems: &[Problem]) -> Vec<String> {
 }
 
 fn dialect(text: &str) -> Vec<String> {
-    Dialect::load(Arc::new(Source::of("d.toml", text))).err().map(|p| told(&p)).unwrap_or_default()
+    Dialect::load(&Arc::new(Source::of("d.toml", text))).err().map(|p| told(&p)).unwrap_or_default()
 }
 
 fn policy(text: &str) -> Vec<String> {

@@ -67,7 +67,7 @@ proptest! {
     fn any_bytes_are_read_or_refused(bytes in proptest::collection::vec(any::<u8>(), 0..400)) {
         if let Ok(source) = Source::decode("t", bytes) {
             let source = Arc::new(source);
-            let _ = Dialect::load(Arc::clone(&source));
+            let _ = Dialect::load(&source);
             let _ = Policy::load(&source, &ids());
             let resolved = yellowlegs_core::resolve::resolve("t", &shingle_without(&[]), source);
             prop_assert!(serde_json::to_string(&Record::of(&resolved.switch)).is_ok());
@@ -80,7 +80,7 @@ proptest! {
             let cut = |i: usize| (0..=i.min(text.len())).rev().find(|i| text.is_char_boundary(*i)).unwrap_or(0);
             let at = at % text.len();
             let source = Arc::new(Source::of("t", format!("{}{put}{}", &text[..cut(at)], &text[cut(at + gone)..])));
-            for problem in Dialect::load(Arc::clone(&source)).err().into_iter().flatten() {
+            for problem in Dialect::load(&source).err().into_iter().flatten() {
                 let line = source.line(problem.place.line).unwrap_or_default();
                 prop_assert!(problem.place.column as usize <= line.chars().count() + 2, "{problem}");
             }

@@ -41,7 +41,7 @@ password = hunter2
 
 fn made(texts: &[&str]) -> (String, Dialect) {
     let written = sketch("new", texts).unwrap();
-    let dialect = Dialect::load(Arc::new(Source::of("new.toml", written.as_str())));
+    let dialect = Dialect::load(&Arc::new(Source::of("new.toml", written.as_str())));
     (written.clone(), dialect.unwrap_or_else(|problems| panic!("{problems:#?}\n{written}")))
 }
 

@@ -200,7 +200,7 @@ fn secrets_of_state_are_masked() {
 )]
 fn mistakes(#[case] text: &str, #[case] what: &str, #[case] hint: &str) {
     let head = "[dialect]\nname = 'x'\n[[rule]]\npattern = 'a'\n";
-    let problems = yellowlegs_core::dialect::Dialect::load(Arc::new(Source::of("d.toml", format!("{head}{text}"))));
+    let problems = yellowlegs_core::dialect::Dialect::load(&Arc::new(Source::of("d.toml", format!("{head}{text}"))));
     let problems = problems.err().unwrap_or_default();
     let found = problems.iter().any(|p| p.what.contains(what) && p.hint.as_deref().unwrap_or("").contains(hint));
     assert!(found, "{problems:#?}");

@@ -469,6 +469,6 @@ fn secrets_are_masked_wherever_a_line_is_shown() {
 fn mistakes(#[case] text: &str, #[case] expected: &str) {
     let head = "[dialect]\nname = 'x'\n[ports]\nnames = ['<n>.<n>']\n";
     let source = std::sync::Arc::new(yellowlegs_core::source::Source::of("d.toml", format!("{head}{text}")));
-    let problems = yellowlegs_core::dialect::Dialect::load(source).err().unwrap_or_default();
+    let problems = yellowlegs_core::dialect::Dialect::load(&source).err().unwrap_or_default();
     assert!(problems.iter().any(|p| p.to_string().contains(expected)), "{problems:#?}");
 }

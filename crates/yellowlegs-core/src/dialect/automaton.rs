@@ -10,7 +10,8 @@ use std::borrow::Cow;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use super::hole::{Captured, HoleType};
+use super::captured::Captured;
+use super::hole::HoleType;
 use super::pattern::{HoleKind, Pattern, Step};
 use super::ports::Lists;
 use crate::source::Word;
@@ -479,13 +480,13 @@ impl Automaton {
                 break;
             }
             let Some((more, next)) = edge.kind.take(line.text, words, at + count, line.lists) else { break };
-            if !goes_with(&values[0], &next) {
+            if !values[0].joins(&next) {
                 break;
             }
             count += more;
             values.push(next);
         }
-        Some((count, join(values)))
+        Some((count, Captured::join(values)))
     }
 }
 
@@ -499,50 +500,6 @@ pub(super) struct Walk<'l> {
 
 fn takes(kind: HoleType, word: &str, lists: &Lists) -> bool {
     kind.take(word, &[Word { start: 0, end: word.len() }], 0, lists).is_some()
-}
-
-/// Whether the type has a list to put two values in.
-fn goes_with(first: &Captured, next: &Captured) -> bool {
-    use Captured as C;
-    matches!(
-        (first, next),
-        (C::Ports(_), C::Ports(_))
-            | (C::Vlan(_) | C::Vlans(_), C::Vlan(_) | C::Vlans(_))
-            | (C::Text(_), C::Text(_))
-            | (C::Int(_) | C::Ints(_), C::Int(_) | C::Ints(_))
-    )
-}
-
-/// The values of a repeated hole together, each looked at once.
-fn join(values: Vec<Captured>) -> Captured {
-    let last = values.last().cloned();
-    match (values.first(), last) {
-        (Some(Captured::Text(a)), Some(Captured::Text(b))) => Captured::Text(Word { start: a.start, end: b.end }),
-        (Some(Captured::Ports(_)), _) if values.len() > 1 => {
-            let items = values.iter().flat_map(|v| if let Captured::Ports(items) = v { &items[..] } else { &[] });
-            Captured::Ports(items.copied().collect())
-        }
-        (Some(Captured::Vlan(_) | Captured::Vlans(_)), _) if values.len() > 1 => {
-            let mut set = crate::model::VlanSet::default();
-            for value in &values {
-                match value {
-                    Captured::Vlan(vlan) => set.insert(*vlan),
-                    Captured::Vlans(more) => set = set.union(more),
-                    _ => {}
-                }
-            }
-            Captured::Vlans(std::sync::Arc::new(set))
-        }
-        (Some(Captured::Int(_) | Captured::Ints(_)), _) if values.len() > 1 => {
-            let numbers = values.iter().flat_map(|v| match v {
-                Captured::Int(number) => std::slice::from_ref(number),
-                Captured::Ints(numbers) => numbers,
-                _ => &[],
-            });
-            Captured::Ints(numbers.copied().collect())
-        }
-        _ => values.into_iter().next().unwrap_or(Captured::Absent),
-    }
 }
 
 #[cfg(test)]

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 
-use super::hole::Captured;
+use super::captured::Captured;
 use super::ports::{Lists, PortItem};
 use crate::model::{Kind, Value, VlanSet};
 

@@ -3,9 +3,9 @@
 use std::net::IpAddr;
 use std::sync::Arc;
 
+use super::captured::Captured;
 use super::ports::{Lists, PortItem};
-use super::time::Moment;
-use crate::model::{Milliwatts, Rate, RateUnit, Station, StationAddress, StationRange, VlanId, VlanSet};
+use crate::model::{Milliwatts, Rate, RateUnit, Station, StationAddress, StationRange, VlanId};
 use crate::source::Word;
 
 macro_rules! hole_types {
@@ -61,41 +61,6 @@ hole_types! {
     Delimiter = "delimiter", "The rest of the line; its first character ends the free text that begins behind it (`until`).";
     Rest = "rest", "The rest of the line, at least one word; quotes around all of it are left out.";
     SecretRest = "secret-rest", "Like `rest`, and never shown anywhere.";
-}
-
-/// The value a hole took.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Captured {
-    /// The optional part it is in was not there.
-    Absent,
-    /// A number.
-    Int(u32),
-    /// Numbers.
-    Ints(Arc<[u32]>),
-    /// Seconds.
-    Seconds(u32),
-    /// A VLAN.
-    Vlan(VlanId),
-    /// VLANs.
-    Vlans(Arc<VlanSet>),
-    /// Ports.
-    Ports(Arc<[PortItem]>),
-    /// A station.
-    Station(StationAddress),
-    /// Stations from one to another.
-    Range(StationRange),
-    /// An IP address.
-    Address(IpAddr),
-    /// A rate.
-    Rate(Rate),
-    /// Power.
-    Milliwatts(u32),
-    /// A moment, its year and zone perhaps open.
-    Time(Moment),
-    /// Text, as byte offsets.
-    Text(Word),
-    /// Which of the hole's words.
-    Choice(usize),
 }
 
 /// Most numbers one list of numbers may stand for.

@@ -1,10 +1,9 @@
 //! From a dialect's TOML to the compiled dialect: every problem is gathered, with its place.
 
-use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use jiff::tz::Offset;
-use rustc_hash::{FxHashMap, FxHashSet};
+use rustc_hash::FxHashSet;
 
 use super::automaton::{Automaton, BuildError, Meaning, WordRule};
 use super::layout::{Braces, Layout, Structure};
@@ -12,9 +11,8 @@ use super::pattern::{Pattern, PatternError, Step};
 use super::ports::ListsText;
 use super::render::Writing;
 use super::rule::Rule;
-use super::state::StateRules;
-use super::{Dialect, DialectProblem, Example, Expected, ExpectedFact, Lists, Requirement, rules, state};
-use crate::model::{FactKind, Kind, Mark, Origin, SettingId, Slot, TraitId, TraitSlot, Traits, Value, settings};
+use super::{Dialect, DialectProblem, Lists, Requirement, compile, example, rules, state};
+use crate::model::{Kind, Mark, Origin, SettingId, Slot, TraitId, TraitSlot, Traits, Value, settings};
 use crate::source::{Item, Problem, Scalar, Source, Spot, TableReader, TomlDoc};
 use crate::syntax::Splitter;
 
@@ -25,88 +23,14 @@ pub(super) struct Text {
     pub(super) words: WordRule,
 }
 
-pub(super) fn load(source: Arc<Source>) -> Result<Dialect, Vec<Problem>> {
-    let doc = TomlDoc::parse(&source);
-    let parts = read(&doc);
+pub(super) fn load(source: &Arc<Source>) -> Result<Dialect, Vec<Problem>> {
+    let doc = TomlDoc::parse(source);
+    let dialect = read(&doc, source);
     let problems = doc.into_problems();
-    match parts {
-        Some(parts) if problems.is_empty() => Ok(parts.into_dialect(source)),
-        _ => Err(problems),
-    }
+    dialect.filter(|_| problems.is_empty()).ok_or(problems)
 }
 
-struct Parts {
-    name: String,
-    title: String,
-    text: Text,
-    lists: Lists,
-    recognise: Automaton,
-    recognise_lines: usize,
-    titles: Automaton,
-    defaults: Vec<Option<Slot>>,
-    traits: Traits,
-    requires: Vec<Requirement>,
-    state: StateRules,
-    writing: Writing,
-    rules: Vec<Rule>,
-    contexts: Vec<String>,
-    automaton: Automaton,
-    examples: Vec<Example>,
-}
-
-impl Parts {
-    fn into_dialect(self, source: Arc<Source>) -> Dialect {
-        let mut set_by_rules = vec![false; settings::ALL.len()];
-        let mut vocabulary: FxHashSet<Box<str>> = FxHashSet::default();
-        for rule in &self.rules {
-            rule.effects.iter().for_each(|e| set_by_rules[e.setting.index()] = true);
-            for step in rule.pattern.sequences.iter().flatten() {
-                if let Step::Literal(word) | Step::Choice(_, _, word) = step {
-                    vocabulary.insert(word.as_str().into());
-                }
-            }
-        }
-        vocabulary.extend(self.text.layout.negation.as_deref().map(Into::into));
-        vocabulary.extend(self.text.layout.verb.as_deref().map(Into::into));
-        let mut defaults = self.defaults;
-        for id in SettingId::all() {
-            // Text that can hold a list or a note and is silent holds none. VLANs of a trunk are the trait's.
-            let empty = match id.info().kind {
-                Kind::Text => Some(Value::Text("".into())),
-                kind if kind.is_list() && id != settings::TAGGED_VLANS.id => kind.off(),
-                _ => None,
-            };
-            let slot = &mut defaults[id.index()];
-            if slot.is_none() && set_by_rules[id.index()] && empty.is_some() {
-                *slot = Some(Slot { value: empty, origin: Origin::Default, mark: None, contested: false });
-            }
-        }
-        Dialect {
-            name: self.name.into(),
-            title: self.title,
-            source,
-            layout: self.text.layout,
-            words: self.text.words,
-            lists: self.lists,
-            automaton: self.automaton,
-            rules: self.rules,
-            contexts: self.contexts,
-            recognise: self.recognise,
-            recognise_lines: self.recognise_lines,
-            titles: self.titles,
-            defaults,
-            set_by_rules,
-            traits: Arc::new(self.traits),
-            requires: self.requires,
-            state: self.state,
-            writing: self.writing,
-            vocabulary,
-            examples: self.examples,
-        }
-    }
-}
-
-fn read(doc: &TomlDoc<'_>) -> Option<Parts> {
+fn read(doc: &TomlDoc<'_>, source: &Arc<Source>) -> Option<Dialect> {
     let root = doc.root();
     let head = root.table("dialect");
     let name = head.as_ref().and_then(|t| t.required_text("name"));
@@ -129,7 +53,7 @@ fn read(doc: &TomlDoc<'_>) -> Option<Parts> {
     let writing = root.table("write").map(|table| read_writing(doc, &table)).unwrap_or_default();
     let tables = root.tables("rule");
     let state = state::read(doc, root.table("state").as_ref(), root.tables("line"), &root.tables("table"), &text);
-    let examples = root.tables("example").iter().filter_map(|table| read_example(doc, table)).collect();
+    let examples = root.tables("example").iter().filter_map(|table| example::read(doc, table)).collect();
     root.finish();
     if let Some(head) = head {
         head.finish();
@@ -140,27 +64,65 @@ fn read(doc: &TomlDoc<'_>) -> Option<Parts> {
         doc.report(&Spot::default(), DialectProblem::NoRules);
     }
     let lists = lists?;
-    let automaton = compile(doc, &rules, contexts.len(), &text, &lists);
+    let automaton = compile::rules(doc, &rules, contexts.len(), &text, &lists);
     let state = state.compiled(doc, &lists);
-    let name = name?.value.to_owned();
-    Some(Parts {
-        title: title.map_or_else(|| name.clone(), |t| t.value.to_owned()),
-        name,
-        text,
+    let name = name?.value;
+    let rules: Vec<Rule> = rules.into_iter().map(|r| r.rule).collect();
+    let set_by_rules = set_by_rules(&rules);
+    Some(Dialect {
+        name: name.into(),
+        title: title.map_or(name, |t| t.value).to_owned(),
+        source: Arc::clone(source),
+        defaults: with_empty_lists(defaults, &set_by_rules),
+        set_by_rules,
+        vocabulary: vocabulary(&rules, &text.layout),
+        layout: text.layout,
+        words: text.words,
         lists,
         recognise,
         recognise_lines,
         titles,
-        defaults,
-        traits,
+        traits: Arc::new(traits),
         requires,
         state,
         writing,
-        rules: rules.into_iter().map(|r| r.rule).collect(),
+        rules,
         contexts,
         automaton,
         examples,
     })
+}
+
+/// By setting, whether some rule changes it.
+fn set_by_rules(rules: &[Rule]) -> Vec<bool> {
+    let mut set = vec![false; settings::ALL.len()];
+    rules.iter().flat_map(|rule| &rule.effects).for_each(|effect| set[effect.setting.index()] = true);
+    set
+}
+
+/// The words of a dialect, which are no secret wherever they stand.
+fn vocabulary(rules: &[Rule], layout: &Layout) -> FxHashSet<Box<str>> {
+    let steps = rules.iter().flat_map(|rule| rule.pattern.sequences.iter().flatten());
+    let words = steps.filter_map(|step| match step {
+        Step::Literal(word) | Step::Choice(_, _, word) => Some(word.as_str()),
+        Step::Hole(_) => None,
+    });
+    words.chain(layout.negation.as_deref()).chain(layout.verb.as_deref()).map(Into::into).collect()
+}
+
+/// Text that can hold a list or a note and is silent holds none. VLANs of a trunk are the trait's.
+fn with_empty_lists(mut defaults: Vec<Option<Slot>>, set_by_rules: &[bool]) -> Vec<Option<Slot>> {
+    for id in SettingId::all().filter(|id| set_by_rules[id.index()]) {
+        let empty = match id.info().kind {
+            Kind::Text => Some(Value::Text("".into())),
+            kind if kind.is_list() && id != settings::TAGGED_VLANS.id => kind.off(),
+            _ => None,
+        };
+        let slot = |value| Slot { value: Some(value), origin: Origin::Default, mark: None, contested: false };
+        let default = &mut defaults[id.index()];
+        *default = default.take().or(empty.map(slot));
+    }
+    defaults
 }
 
 fn read_text(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Text {
@@ -268,63 +230,6 @@ fn read_writing(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Writing {
     }
     table.finish();
     Writing { save, leave, stations, never }
-}
-
-fn read_example(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Option<Example> {
-    let text = table.required_text("text");
-    let state = table.text("state").map(|i| i.value.to_owned());
-    let as_of = table.time_text("as-of").and_then(|i| i.value.parse().ok());
-    let facts = table.tables("facts").iter().filter_map(|fact| expected_fact(doc, fact)).collect();
-    let unread = table.integer("unread").and_then(|i| usize::try_from(i.value).ok());
-    let mut expect = Vec::new();
-    if let Some(facts) = table.table("expect") {
-        for entry in facts.entries().into_values() {
-            let Some(value) = scalar_text(&entry) else { continue };
-            expect.push(Expected { fact: entry.key.value.to_owned(), value, spot: entry.key.spot.clone() });
-        }
-    }
-    table.finish();
-    let text = text?;
-    Some(Example { text: text.value.to_owned(), unread, expect, state, facts, as_of, spot: text.spot })
-}
-
-/// `{ fact = "station", vlan = 110 }`
-fn expected_fact(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Option<ExpectedFact> {
-    let name = table.required_text("fact")?;
-    let Some(kind) = FactKind::by_name(name.value) else {
-        doc.report(&name.spot, DialectProblem::UnknownFact { found: name.value.to_owned() });
-        return None;
-    };
-    let mut fields = Vec::new();
-    for entry in table.entries().into_values().filter(|e| e.key.value != "fact") {
-        let Some((field, info)) = kind.field(entry.key.value).and_then(|f| Some((f, kind.info().fields.get(f)?)))
-        else {
-            let found = entry.key.value.to_owned();
-            doc.report(&entry.key.spot, DialectProblem::UnknownField { found, fact: kind.info().name });
-            continue;
-        };
-        let Some(text) = scalar_text(&entry) else { continue };
-        match info.kind.parse(&text) {
-            Ok(value) => fields.push((field, value)),
-            Err(problem) => doc.report(&entry.spot(), DialectProblem::Value { setting: info.name, problem }),
-        }
-    }
-    Some(ExpectedFact { kind, fields, spot: table.spot.clone() })
-}
-
-/// A value of any simple type, or a list of them, as text.
-fn scalar_text(entry: &crate::source::Entry<'_>) -> Option<String> {
-    if let Some(numbers) = entry.integers().filter(|n| !n.is_empty()) {
-        return Some(numbers.iter().map(ToString::to_string).collect::<Vec<_>>().join(","));
-    }
-    if let Some(texts) = entry.texts() {
-        return Some(texts.join(","));
-    }
-    Some(match entry.scalar()? {
-        Scalar::Text(text) => text.to_owned(),
-        Scalar::Integer(number) => number.to_string(),
-        Scalar::Flag(flag) => flag.to_string(),
-    })
 }
 
 /// A key that is one of a few words: the position of the word.
@@ -484,67 +389,4 @@ fn read_traits(doc: &TomlDoc<'_>, table: Option<&TableReader<'_>>) -> Traits {
         traits.set(id, TraitSlot { bits, mark });
     }
     traits
-}
-
-fn compile(doc: &TomlDoc<'_>, rules: &[rules::Placed], contexts: usize, text: &Text, lists: &Lists) -> Automaton {
-    let mut automaton = Automaton::new(2 * contexts, text.words);
-    let place = |rule: u32| {
-        let placed = &rules[rule as usize];
-        (placed.spot.clone(), placed.rule.line)
-    };
-    let paths = text.layout.structure == Structure::Paths;
-    let short = short_negations(rules);
-    for (number, placed) in rules.iter().enumerate() {
-        let rule = &placed.rule;
-        let inside = rule.opens.filter(|_| paths);
-        let number = number as u32;
-        for context in &rule.contexts {
-            let mut add = |root: usize, sequence: &[Step], ends: bool, enters: Option<usize>| {
-                let meaning = Meaning { rule: number, ends, enters };
-                report_build(doc, automaton.add(root, &rule.pattern, sequence, meaning), place);
-            };
-            for sequence in &rule.pattern.sequences {
-                add(2 * context, sequence, true, inside.map(|c| 2 * c));
-                if let Some(inside) = inside.filter(|_| text.layout.negation.is_some()) {
-                    add(2 * context + 1, sequence, rule.undo.is_some(), Some(2 * inside + 1));
-                }
-            }
-            if rule.undo.is_none() || text.layout.negation.is_none() {
-                continue;
-            }
-            for sequence in &rule.pattern.sequences {
-                add(2 * context + 1, sequence, true, inside.map(|c| 2 * c + 1));
-                // Shortened it may stand only where it means this rule and no other.
-                let head = shortened(sequence);
-                if short.get(&(*context, head)).is_some_and(|rules| rules.len() == 1) {
-                    add(2 * context + 1, head, true, None);
-                }
-            }
-        }
-    }
-    for clash in automaton.clashes(lists) {
-        report_build(doc, Err(BuildError::Clash(clash)), place);
-    }
-    automaton
-}
-
-/// The negated form of a sequence may leave out what follows its first hole.
-fn shortened(sequence: &[Step]) -> &[Step] {
-    let first = sequence.iter().position(|s| !matches!(s, Step::Literal(_))).unwrap_or(sequence.len());
-    sequence.get(..first.max(1)).unwrap_or(sequence)
-}
-
-/// By context and words, the rules whose negated form these words could be, shortened or whole.
-fn short_negations(rules: &[rules::Placed]) -> FxHashMap<(usize, &[Step]), BTreeSet<usize>> {
-    let mut short: FxHashMap<(usize, &[Step]), BTreeSet<usize>> = FxHashMap::default();
-    for (number, placed) in rules.iter().enumerate().filter(|(_, p)| p.rule.undo.is_some()) {
-        for context in &placed.rule.contexts {
-            for sequence in &placed.rule.pattern.sequences {
-                for form in [sequence, shortened(sequence)] {
-                    short.entry((*context, form)).or_default().insert(number);
-                }
-            }
-        }
-    }
-    short
 }

@@ -1,7 +1,10 @@
 //! Dialects: how one switch system's text maps to statements. See docs/dialects.md.
 
 mod automaton;
+mod captured;
+mod compile;
 mod convert;
+mod example;
 mod hole;
 mod layout;
 mod load;
@@ -21,8 +24,10 @@ use std::sync::Arc;
 use rustc_hash::FxHashSet;
 
 pub use automaton::Match;
+pub use captured::Captured;
 pub use convert::port_names;
-pub use hole::{Captured, HoleType, duration};
+pub use example::{Example, Expected, ExpectedFact};
+pub use hole::{HoleType, duration};
 pub use layout::{Layout, Structure};
 pub use pattern::{Hole, HoleKind, Pattern, Step};
 pub use ports::{Lists, ListsText, PortItem, PortRef};
@@ -34,9 +39,7 @@ pub use sketch::sketch;
 pub use state::{StateRule, StateRules, StateText, Table};
 pub use time::Moment;
 
-use jiff::Timestamp;
-
-use crate::model::{FactKind, Mark, SettingId, Slot, Traits, Value, platform, settings};
+use crate::model::{Mark, SettingId, Slot, Traits, platform, settings};
 use crate::source::{Problem, Source, Spot};
 use automaton::{Automaton, WordRule};
 
@@ -78,50 +81,9 @@ pub struct Requirement {
     pub mark: Mark,
 }
 
-/// A text inside a dialect with the facts that are to be read from it.
-#[derive(Debug, Clone)]
-pub struct Example {
-    /// The text.
-    pub text: String,
-    /// How many of its lines no rule takes, when that is said.
-    pub unread: Option<usize>,
-    /// What is to be read.
-    pub expect: Vec<Expected>,
-    /// A text of state, and the facts it is to tell.
-    pub state: Option<String>,
-    /// Each with the fields that matter.
-    pub facts: Vec<ExpectedFact>,
-    /// What moments without a year are settled by.
-    pub as_of: Option<Timestamp>,
-    /// Where the text stands.
-    pub spot: Spot,
-}
-
-/// A fact of state that an example expects.
-#[derive(Debug, Clone)]
-pub struct ExpectedFact {
-    /// Its kind.
-    pub kind: FactKind,
-    /// The fields that matter, with their values.
-    pub fields: Vec<(usize, Value)>,
-    /// Where it stands.
-    pub spot: Spot,
-}
-
-/// One fact that an example expects.
-#[derive(Debug, Clone)]
-pub struct Expected {
-    /// What it is about: `1.1 port.mode`, `switch.name`, `vlan 110 vlan.name`, `mirror 1 mirror.target`.
-    pub fact: String,
-    /// Its value.
-    pub value: String,
-    /// Where it stands.
-    pub spot: Spot,
-}
-
 impl Dialect {
     /// Reads and compiles a dialect; all that is wrong with it is told at once.
-    pub fn load(source: Arc<Source>) -> Result<Self, Vec<Problem>> {
+    pub fn load(source: &Arc<Source>) -> Result<Self, Vec<Problem>> {
         load::load(source)
     }
 

@@ -6,7 +6,8 @@ use rustc_hash::FxHashMap;
 
 use super::Dialect;
 use super::automaton::{Match, Walk};
-use super::hole::{Captured, HoleType};
+use super::captured::Captured;
+use super::hole::HoleType;
 use super::layout::{Logical, Logicals, Structure};
 use super::pattern::HoleKind;
 use super::rule::{HoleRef, Subject, Until};

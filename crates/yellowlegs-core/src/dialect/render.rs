@@ -3,7 +3,8 @@
 use std::fmt::Write as _;
 use std::sync::Arc;
 
-use super::hole::{Captured, HoleType};
+use super::captured::Captured;
+use super::hole::HoleType;
 use super::layout::Structure;
 use super::pattern::{HoleKind, Step};
 use super::ports::PortItem;

@@ -1,7 +1,8 @@
 //! Settings that are one of a few words, and the words.
 
-use std::fmt;
 use std::marker::PhantomData;
+
+use super::{Kind, SettingType, Value};
 
 /// The words a choice may be.
 #[derive(Debug, PartialEq, Eq)]
@@ -58,13 +59,22 @@ macro_rules! choice {
             }
         }
 
-        impl fmt::Display for $name {
-            fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        impl SettingType for $name {
+            const KIND: Kind = Kind::Choice(Self::SET);
+            fn read(value: &Value) -> Option<Self> {
+                match value { Value::Choice { index, .. } => Self::from_index(*index), _ => None }
+            }
+        }
+
+        impl std::fmt::Display for $name {
+            fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
                 f.write_str(self.word())
             }
         }
     };
 }
+
+pub(super) use choice;
 
 choice! {
     /// How a port treats VLANs.

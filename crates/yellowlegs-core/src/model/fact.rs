@@ -1,5 +1,6 @@
 //! The catalogue of state facts: what tables, stanzas and logs tell, one row each with its fields.
 
+use super::choice::choice;
 use super::{Announcement, Cause, Choice, ChoiceSet, Kind, Mark, SettingType, Value};
 
 /// A row of the catalogue.
@@ -87,90 +88,97 @@ impl<T> Clone for Field<T> {
 
 impl<T> Copy for Field<T> {}
 
-macro_rules! words {
-    ($(#[$doc:meta])* $name:ident { $($variant:ident = $word:literal, $meaning:literal;)+ }) => {
-        $(#[$doc])*
-        #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-        pub enum $name { $(#[doc = $meaning] $variant),+ }
-
-        impl Choice for $name {
-            const SET: &'static ChoiceSet = &ChoiceSet { words: &[$($word),+] };
-            fn from_index(index: u8) -> Option<Self> {
-                [$(Self::$variant),+].get(usize::from(index)).copied()
-            }
-            fn index(self) -> u8 {
-                self as u8
-            }
-        }
-
-        impl SettingType for $name {
-            const KIND: Kind = Kind::Choice(Self::SET);
-            fn read(value: &Value) -> Option<Self> {
-                match value { Value::Choice { index, .. } => Self::from_index(*index), _ => None }
-            }
-        }
-    };
-}
-
-words! {
+choice! {
     /// How a station came into the address table.
     Learned {
-        Learned = "learned", "It was heard.";
-        Pinned = "pinned", "It was heard and is kept.";
-        Written = "written", "It was written by hand.";
+        /// It was heard.
+        Learned = "learned",
+        /// It was heard and is kept.
+        Pinned = "pinned",
+        /// It was written by hand.
+        Written = "written",
     }
 }
 
-words! {
+choice! {
     /// What a neighbour says it can do (IEEE 802.1AB, 8.5.8).
     Capability {
-        Bridge = "bridge", "It forwards between ports.";
-        Router = "router", "It routes.";
-        Telephone = "telephone", "It is a phone.";
-        AccessPoint = "access-point", "It is a radio access point.";
-        Station = "station", "It is a host and nothing else.";
-        Repeater = "repeater", "It repeats.";
-        Other = "other", "Something else.";
+        /// It forwards between ports.
+        Bridge = "bridge",
+        /// It routes.
+        Router = "router",
+        /// It is a phone.
+        Telephone = "telephone",
+        /// It is a radio access point.
+        AccessPoint = "access-point",
+        /// It is a host and nothing else.
+        Station = "station",
+        /// It repeats.
+        Repeater = "repeater",
+        /// Something else.
+        Other = "other",
     }
 }
 
-words! {
+choice! {
     /// What unidirectional link detection sees.
     LinkSeen {
-        TwoWay = "two-way", "Both directions work.";
-        OneWay = "one-way", "One direction is dead.";
-        Undetermined = "undetermined", "It cannot tell.";
-        NoNeighbour = "no-neighbour", "Nobody answers.";
-        Off = "off", "It is not running.";
+        /// Both directions work.
+        TwoWay = "two-way",
+        /// One direction is dead.
+        OneWay = "one-way",
+        /// It cannot tell.
+        Undetermined = "undetermined",
+        /// Nobody answers.
+        NoNeighbour = "no-neighbour",
+        /// It is not running.
+        Off = "off",
     }
 }
 
-words! {
+choice! {
     /// What flap protection does with a port.
     FlapSeen {
-        Watching = "watching", "It counts.";
-        Holding = "holding", "The port is held down for a time.";
-        Waiting = "waiting", "The port is held down until somebody comes.";
+        /// It counts.
+        Watching = "watching",
+        /// The port is held down for a time.
+        Holding = "holding",
+        /// The port is held down until somebody comes.
+        Waiting = "waiting",
     }
 }
 
-words! {
+choice! {
     /// What a log line tells.
     EventSeen {
-        LinkUp = "link-up", "The link came.";
-        LinkDown = "link-down", "The link went.";
-        HeldDown = "held-down", "A feature took the port down.";
-        Recovered = "recovered", "The port came back.";
-        Violation = "violation", "One station too many.";
-        ServerDropped = "server-dropped", "A DHCP server message from an untrusted port was dropped.";
-        ArpDropped = "arp-dropped", "An ARP message without a binding was dropped.";
-        AdvertisementDropped = "advertisement-dropped", "A router advertisement was dropped.";
-        OneWay = "one-way", "A link works one way.";
-        LoopDetected = "loop-detected", "A probe came back.";
-        StoreFailed = "store-failed", "The bindings could not be written.";
-        Saved = "saved", "The configuration was saved.";
-        Restarted = "restarted", "The switch started.";
-        Other = "other", "Something else.";
+        /// The link came.
+        LinkUp = "link-up",
+        /// The link went.
+        LinkDown = "link-down",
+        /// A feature took the port down.
+        HeldDown = "held-down",
+        /// The port came back.
+        Recovered = "recovered",
+        /// One station too many.
+        Violation = "violation",
+        /// A DHCP server message from an untrusted port was dropped.
+        ServerDropped = "server-dropped",
+        /// An ARP message without a binding was dropped.
+        ArpDropped = "arp-dropped",
+        /// A router advertisement was dropped.
+        AdvertisementDropped = "advertisement-dropped",
+        /// A link works one way.
+        OneWay = "one-way",
+        /// A probe came back.
+        LoopDetected = "loop-detected",
+        /// The bindings could not be written.
+        StoreFailed = "store-failed",
+        /// The configuration was saved.
+        Saved = "saved",
+        /// The switch started.
+        Restarted = "restarted",
+        /// Something else.
+        Other = "other",
     }
 }
 
@@ -354,9 +362,8 @@ catalogue! {
     }
 }
 
-/// The name of a fact's port, whatever its kind.
 impl Fact {
-    /// The port it is about.
+    /// The port it is about, whatever its kind.
     pub fn port(&self) -> Option<&Name> {
         match self.fields.get(self.kind.field("port")?)? {
             Some(Value::Port(port)) => port.as_ref(),

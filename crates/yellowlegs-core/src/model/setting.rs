@@ -7,9 +7,8 @@ use std::sync::Arc;
 use jiff::Timestamp;
 
 use super::{
-    Action, Announcement, Cause, Choice, Choices, Direction, FastStart, Frames, Kind, LinkType, Mark, Media,
-    Milliwatts, Mode, Protocol, Rate, RelayInfo, Seconds, Slot, Station, StationAddress, StationRange, StormAction,
-    Trust, Unidirectional, Value, VlanId, VlanSet, settings,
+    Choice, Choices, Direction, Kind, Mark, Milliwatts, Rate, Seconds, Slot, Station, StationAddress, StationRange,
+    Value, VlanId, VlanSet, settings,
 };
 
 /// What a setting belongs to.
@@ -136,19 +135,6 @@ setting_type! {
     bool = Kind::Flag, Value::Flag(v) => Some(*v);
     u32 = Kind::Count, Value::Count(v) => Some(*v);
     Seconds = Kind::Seconds, Value::Seconds(v) => Some(Seconds(*v));
-    Mode = Kind::Choice(Mode::SET), Value::Choice { index, .. } => Self::from_index(*index);
-    Action = Kind::Choice(Action::SET), Value::Choice { index, .. } => Self::from_index(*index);
-    Frames = Kind::Choice(Frames::SET), Value::Choice { index, .. } => Self::from_index(*index);
-    FastStart = Kind::Choice(FastStart::SET), Value::Choice { index, .. } => Self::from_index(*index);
-    Protocol = Kind::Choice(Protocol::SET), Value::Choice { index, .. } => Self::from_index(*index);
-    LinkType = Kind::Choice(LinkType::SET), Value::Choice { index, .. } => Self::from_index(*index);
-    Media = Kind::Choice(Media::SET), Value::Choice { index, .. } => Self::from_index(*index);
-    RelayInfo = Kind::Choice(RelayInfo::SET), Value::Choice { index, .. } => Self::from_index(*index);
-    Trust = Kind::Choice(Trust::SET), Value::Choice { index, .. } => Self::from_index(*index);
-    Announcement = Kind::Choice(Announcement::SET), Value::Choice { index, .. } => Self::from_index(*index);
-    Unidirectional = Kind::Choice(Unidirectional::SET), Value::Choice { index, .. } => Self::from_index(*index);
-    StormAction = Kind::Choice(StormAction::SET), Value::Choice { index, .. } => Self::from_index(*index);
-    Cause = Kind::Choice(Cause::SET), Value::Choice { index, .. } => Self::from_index(*index);
     StationAddress = Kind::Station, Value::Station(v) => Some(*v);
     Timestamp = Kind::Time, Value::Time(v) => Some(*v);
     Milliwatts = Kind::Milliwatts, Value::Milliwatts(v) => Some(Milliwatts(*v));

@@ -79,7 +79,7 @@ pub(crate) fn shingle_without(keys: &[&str]) -> Arc<Dialect> {
 }
 
 pub(crate) fn dialect(text: &str) -> Arc<Dialect> {
-    match Dialect::load(Arc::new(Source::of("dialect.toml", text))) {
+    match Dialect::load(&Arc::new(Source::of("dialect.toml", text))) {
         Ok(dialect) => Arc::new(dialect),
         Err(problems) => panic!("{}", problems.iter().map(ToString::to_string).collect::<Vec<_>>().join("\n")),
     }

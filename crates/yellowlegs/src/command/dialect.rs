@@ -32,7 +32,7 @@ fn source(path: &Path) -> Result<Arc<Source>, Failure> {
 }
 
 fn load(path: &Path) -> Result<Arc<Dialect>, Failure> {
-    Dialect::load(source(path)?).map(Arc::new).map_err(Failure::Problems)
+    Dialect::load(&source(path)?).map(Arc::new).map_err(Failure::Problems)
 }
 
 fn settings(args: &Settings, loudness: Loudness) -> Result<ExitCode, Failure> {

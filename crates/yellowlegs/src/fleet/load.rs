@@ -52,7 +52,7 @@ pub(crate) fn load(root: &Root, args: &FleetArgs) -> Result<Loaded, Failure> {
     };
     let mut dialects: Vec<Arc<Dialect>> = Vec::new();
     for file in files {
-        match Dialect::load(Arc::new(source(&root.dir, &file)?)) {
+        match Dialect::load(&Arc::new(source(&root.dir, &file)?)) {
             Ok(dialect) => dialects.push(Arc::new(dialect)),
             Err(found) => problems.extend(found),
         }

@@ -43,7 +43,7 @@ pub fn sketch(name: &str, texts: &[&str]) -> Option<String> {
     let mut rules = rules(&plain, texts.len());
     prune(&mut rules);
     let first = write(name, &guessed, &rules, &told, texts.len());
-    if let Ok(dialect) = Dialect::load(Arc::new(Source::of("sketch", first))) {
+    if let Ok(dialect) = Dialect::load(&Arc::new(Source::of("sketch", first))) {
         let lines = unread_lines(&dialect, texts);
         let needed = |t: &&Told| !t.negated || lines.contains(&(t.text, t.line));
         rules = self::rules(&told.iter().filter(needed).cloned().collect::<Vec<_>>(), texts.len());
@@ -52,7 +52,7 @@ pub fn sketch(name: &str, texts: &[&str]) -> Option<String> {
     for _ in 0..60 {
         prune(&mut rules);
         let written = write(name, &guessed, &rules, &told, texts.len());
-        let dialect = match Dialect::load(Arc::new(Source::of("sketch", written.as_str()))) {
+        let dialect = match Dialect::load(&Arc::new(Source::of("sketch", written.as_str()))) {
             Ok(dialect) => dialect,
             Err(problems) => {
                 let lines: Vec<u32> = problems.iter().map(|p| p.place.line).collect();

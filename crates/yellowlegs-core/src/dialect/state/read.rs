@@ -5,7 +5,7 @@ use std::sync::Arc;
 use jiff::Timestamp;
 
 use super::super::automaton::{Match, Walk};
-use super::super::hole::Captured;
+use super::super::captured::Captured;
 use super::super::ports::PortItem;
 use super::super::{Dialect, convert::port_names};
 use super::table::{Heading, cells, heading, is_ruler, placed};

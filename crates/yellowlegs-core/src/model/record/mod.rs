@@ -1,16 +1,22 @@
 //! The switch record: the model as JSON. Reading what was printed gives the same model.
 
+mod fact;
+mod settings;
+
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use serde::de::{self, Deserialize, Deserializer, MapAccess, Visitor};
+use serde::de::{self, Deserialize, Deserializer};
 use serde::ser::{Serialize, SerializeMap, Serializer};
 
+use self::fact::RecordFact;
+use self::settings::{RecordSettings, RecordSlot};
+use super::settings::PORT_COUNT;
 use super::{
-    Fact, FactKind, FileText, Kind, Mark, Origin, PortName, Quote, Remark, SavedCopy, Scope, SettingId, Slot, Switch,
-    TraitId, TraitSlot, Traits, Unread, Value, ValueError, VlanId, platform, settings,
+    Fact, FileText, Mark, PortName, Quote, Remark, SavedCopy, Scope, SettingId, Slot, Switch, TraitId, TraitSlot,
+    Traits, Unread, VlanId, platform,
 };
-use crate::source::{Place, nearest};
+use crate::source::Place;
 
 /// A switch record, version 1. `schemas/record.schema.json` describes it.
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
@@ -87,66 +93,6 @@ struct RecordVlan {
     settings: RecordSettings,
 }
 
-/// A fact of the switch's state, checked while it is read.
-#[derive(Debug, Clone, PartialEq, Eq)]
-struct RecordFact {
-    kind: FactKind,
-    fields: Vec<Option<Value>>,
-    evidence: Option<RecordQuote>,
-}
-
-#[derive(serde::Deserialize)]
-#[serde(deny_unknown_fields)]
-struct RawFact {
-    fact: String,
-    fields: BTreeMap<String, RawValue>,
-    #[serde(default)]
-    evidence: Option<RecordQuote>,
-}
-
-impl Serialize for RecordFact {
-    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        let info = self.kind.info();
-        let told =
-            info.fields.iter().zip(&self.fields).filter_map(|(field, value)| Some((field.name, value.as_ref()?)));
-        let fields: BTreeMap<&str, &Value> = told.collect();
-        let mut map = serializer.serialize_map(None)?;
-        map.serialize_entry("fact", info.name)?;
-        map.serialize_entry("fields", &fields)?;
-        if let Some(evidence) = &self.evidence {
-            map.serialize_entry("evidence", evidence)?;
-        }
-        map.end()
-    }
-}
-
-impl<'de> Deserialize<'de> for RecordFact {
-    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
-        let raw = RawFact::deserialize(deserializer)?;
-        let near = |found: &str, names: Vec<&'static str>| {
-            nearest(found, names).map_or_else(String::new, |n| format!("; did you mean `{n}`?"))
-        };
-        let Some(kind) = FactKind::by_name(&raw.fact) else {
-            let hint = near(&raw.fact, FactKind::all().map(|k| k.info().name).collect());
-            return Err(de::Error::custom(format!("unknown fact `{}`{hint}", raw.fact)));
-        };
-        let mut fields = vec![None; kind.info().fields.len()];
-        for (name, value) in raw.fields {
-            let Some(position) = kind.field(&name) else {
-                let hint = near(&name, kind.info().fields.iter().map(|f| f.name).collect());
-                return Err(de::Error::custom(format!("`{}` has no field `{name}`{hint}", raw.fact)));
-            };
-            let of = kind.info().fields.get(position).map(|f| f.kind);
-            let value = of.map(|of| value.of_kind(of)).transpose();
-            let value = value.map_err(|e| de::Error::custom(format!("`{name}`: {e}")))?;
-            if let Some(field) = fields.get_mut(position) {
-                *field = value.flatten();
-            }
-        }
-        Ok(Self { kind, fields, evidence: raw.evidence })
-    }
-}
-
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
 #[serde(deny_unknown_fields)]
 struct RecordMirror {
@@ -182,112 +128,6 @@ struct RecordQuote {
     column: u32,
     width: u32,
     text: String,
-}
-
-/// One setting as a record carries it.
-#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize)]
-struct RecordSlot {
-    value: Option<Value>,
-    origin: Origin,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    evidence: Option<RecordQuote>,
-}
-
-#[derive(serde::Deserialize)]
-#[serde(deny_unknown_fields)]
-struct RawSlot {
-    value: RawValue,
-    #[serde(default)]
-    origin: Option<String>,
-    #[serde(default)]
-    evidence: Option<RecordQuote>,
-}
-
-#[derive(serde::Deserialize)]
-#[serde(untagged)]
-enum RawValue {
-    Nothing(()),
-    Flag(bool),
-    Number(i64),
-    Text(String),
-    List(Vec<String>),
-}
-
-impl RawValue {
-    fn of_kind(self, kind: Kind) -> Result<Option<Value>, ValueError> {
-        Ok(match self {
-            Self::Nothing(()) => None,
-            Self::Flag(flag) if kind == Kind::Flag => Some(Value::Flag(flag)),
-            Self::Flag(flag) => Some(kind.parse(&flag.to_string())?),
-            Self::Number(number) => Some(kind.from_number(number)?),
-            Self::Text(text) => Some(kind.parse(&text)?),
-            // A word may hold the sign that parts others.
-            Self::List(texts) if kind == Kind::Words => Some(Value::Words(texts.into_iter().map(Arc::from).collect())),
-            Self::List(texts) => Some(kind.parse(&texts.join(","))?),
-        })
-    }
-}
-
-#[derive(serde::Deserialize)]
-#[serde(untagged)]
-enum RawEntry {
-    Full(RawSlot),
-    Short(RawValue),
-}
-
-impl RawEntry {
-    fn into_slot(self, id: SettingId) -> Result<RecordSlot, String> {
-        let (value, origin, evidence) = match self {
-            Self::Full(slot) => (slot.value, slot.origin, slot.evidence),
-            Self::Short(value) => (value, None, None),
-        };
-        let value = value.of_kind(id.info().kind).map_err(|e| e.to_string())?;
-        let origin = match origin {
-            Some(word) => Origin::from_word(&word).ok_or_else(|| format!("`{word}` is no origin"))?,
-            None if value.is_some() => Origin::Record,
-            None => Origin::Unknown,
-        };
-        Ok(RecordSlot { value, origin, evidence })
-    }
-}
-
-/// Settings by name, checked while they are read, so that errors have their line.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
-struct RecordSettings(BTreeMap<SettingId, RecordSlot>);
-
-impl Serialize for RecordSettings {
-    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        serializer.collect_map(self.0.iter().map(|(id, slot)| (id.name(), slot)))
-    }
-}
-
-impl<'de> Deserialize<'de> for RecordSettings {
-    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
-        struct Settings;
-        impl<'de> Visitor<'de> for Settings {
-            type Value = RecordSettings;
-            fn expecting(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-                f.write_str("settings by name")
-            }
-            fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> Result<Self::Value, A::Error> {
-                let mut settings = BTreeMap::new();
-                while let Some(name) = map.next_key::<String>()? {
-                    let Some(id) = SettingId::by_name(&name) else {
-                        let near = nearest(&name, SettingId::all().map(SettingId::name));
-                        let hint = near.map_or_else(String::new, |n| format!("; did you mean `{n}`?"));
-                        return Err(de::Error::custom(format!("unknown setting `{name}`{hint}")));
-                    };
-                    let entry: RawEntry = map.next_value()?;
-                    let slot = entry.into_slot(id).map_err(|e| de::Error::custom(format!("`{name}`: {e}")))?;
-                    if settings.insert(id, slot).is_some() {
-                        return Err(de::Error::custom(format!("`{name}` is there twice")));
-                    }
-                }
-                Ok(RecordSettings(settings))
-            }
-        }
-        deserializer.deserialize_map(Settings)
-    }
 }
 
 /// The traits of the platform, by name.
@@ -445,7 +285,7 @@ impl Record {
         for RecordPort { port, place, mut settings } in ports {
             switch.ports.push(PortName::new(port));
             switch.port_places.push(place.map(|p| quotes.mark(p)));
-            for id in SettingId::all().take(settings::PORT_COUNT) {
+            for id in SettingId::all().take(PORT_COUNT) {
                 switch.port_slots.push(settings.0.remove(&id).map_or(Slot::UNKNOWN, |slot| quotes.slot(slot)));
             }
         }

@@ -1,0 +1,76 @@
+//! From rules to the automaton: negated forms, paths that go on on one line, clashes with their place.
+
+use std::collections::BTreeSet;
+
+use rustc_hash::FxHashMap;
+
+use super::automaton::{Automaton, BuildError, Meaning};
+use super::layout::Structure;
+use super::load::{Text, report_build};
+use super::pattern::Step;
+use super::{Lists, rules::Placed};
+use crate::source::TomlDoc;
+
+/// The automaton of all rules in all contexts.
+pub(super) fn rules(doc: &TomlDoc<'_>, rules: &[Placed], contexts: usize, text: &Text, lists: &Lists) -> Automaton {
+    let mut automaton = Automaton::new(2 * contexts, text.words);
+    let place = |rule: u32| {
+        let placed = &rules[rule as usize];
+        (placed.spot.clone(), placed.rule.line)
+    };
+    let paths = text.layout.structure == Structure::Paths;
+    let short = short_negations(rules);
+    for (number, placed) in rules.iter().enumerate() {
+        let rule = &placed.rule;
+        let inside = rule.opens.filter(|_| paths);
+        let number = number as u32;
+        for context in &rule.contexts {
+            let mut add = |root: usize, sequence: &[Step], ends: bool, enters: Option<usize>| {
+                let meaning = Meaning { rule: number, ends, enters };
+                report_build(doc, automaton.add(root, &rule.pattern, sequence, meaning), place);
+            };
+            for sequence in &rule.pattern.sequences {
+                add(2 * context, sequence, true, inside.map(|c| 2 * c));
+                if let Some(inside) = inside.filter(|_| text.layout.negation.is_some()) {
+                    add(2 * context + 1, sequence, rule.undo.is_some(), Some(2 * inside + 1));
+                }
+            }
+            if rule.undo.is_none() || text.layout.negation.is_none() {
+                continue;
+            }
+            for sequence in &rule.pattern.sequences {
+                add(2 * context + 1, sequence, true, inside.map(|c| 2 * c + 1));
+                // Shortened it may stand only where it means this rule and no other.
+                let head = shortened(sequence);
+                if short.get(&(*context, head)).is_some_and(|rules| rules.len() == 1) {
+                    add(2 * context + 1, head, true, None);
+                }
+            }
+        }
+    }
+    for clash in automaton.clashes(lists) {
+        report_build(doc, Err(BuildError::Clash(clash)), place);
+    }
+    automaton
+}
+
+/// The negated form of a sequence may leave out what follows its first hole.
+fn shortened(sequence: &[Step]) -> &[Step] {
+    let first = sequence.iter().position(|s| !matches!(s, Step::Literal(_))).unwrap_or(sequence.len());
+    sequence.get(..first.max(1)).unwrap_or(sequence)
+}
+
+/// By context and words, the rules whose negated form these words could be, shortened or whole.
+fn short_negations(rules: &[Placed]) -> FxHashMap<(usize, &[Step]), BTreeSet<usize>> {
+    let mut short: FxHashMap<(usize, &[Step]), BTreeSet<usize>> = FxHashMap::default();
+    for (number, placed) in rules.iter().enumerate().filter(|(_, p)| p.rule.undo.is_some()) {
+        for context in &placed.rule.contexts {
+            for sequence in &placed.rule.pattern.sequences {
+                for form in [sequence, shortened(sequence)] {
+                    short.entry((*context, form)).or_default().insert(number);
+                }
+            }
+        }
+    }
+    short
+}
