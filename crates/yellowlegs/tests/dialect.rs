@@ -95,7 +95,29 @@ fn state_is_explained_as_facts() {
         "{}",
         ran.out
     );
-    assert!(ran.out.contains("4 facts, 0 lines not understood"), "{}", ran.out);
+    assert!(ran.out.contains("<time:time> lessor <ip:ip> refused at <port:port>"), "{}", ran.out);
+    assert!(ran.out.contains("4 lines understood, 0 not"), "{}", ran.out);
+}
+
+#[rstest]
+#[case::a_cell(
+    "Berth  Water  Station            How\na:3    110    soon               heard\n",
+    "`Station` does not take its cell"
+)]
+#[case::no_key(
+    "Berth  Water  Station            How\na:3           02:00:5e:10:00:01  heard\n",
+    "`Water` has no cell, and it makes the row"
+)]
+#[case::a_word("Mar 4 05:18:04 closed a:3 for tea\n", "a later word does not fit")]
+#[case::no_rule("whelk: 4\n", "no rule of the context `top` begins like it")]
+fn a_line_of_state_that_is_not_taken_is_told_why(#[case] text: &str, #[case] why: &str) {
+    let fleet = Fleet::demo();
+    fleet.write("state.txt", text);
+    let args = ["dialect", "explain", "dialects/fathom.toml", "state.txt", "--state", "--unread"];
+    let ran = fleet.run(&[&args[..], &["--as-of", "2031-03-04T06:30:00Z"]].concat());
+    assert!(ran.out.contains(why), "{}", ran.out);
+    assert!(ran.out.contains(" 1 not,"), "{}", ran.out);
+    assert!(!ran.out.contains("tea") && !ran.out.contains("whelk"), "words of unread lines stay masked: {}", ran.out);
 }
 
 #[test]

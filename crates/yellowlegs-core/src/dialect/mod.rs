@@ -36,7 +36,7 @@ pub use reading::{Reading, Statement};
 pub use render::{Held, Writing};
 pub use rule::{Change, Effect, HoleRef, Operand, ProfileRef, Reach, Rule, Subject, Until};
 pub use sketch::sketch;
-pub use state::{StateRule, StateRules, StateText, Table};
+pub use state::{Missed, StateRule, StateRules, StateText, Table};
 pub use time::Moment;
 
 use crate::model::{Mark, SettingId, Slot, Traits, platform, settings};

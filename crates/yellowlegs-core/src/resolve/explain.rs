@@ -1,12 +1,17 @@
 //! Line by line: which rule took it and what it said, or why none did.
 
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
+use jiff::Timestamp;
+
+use super::CONFIG_FILE;
 use super::apply::Applier;
 use super::port_table::PortTable;
-use crate::dialect::Dialect;
-use crate::model::{FileText, SettingId, Switch, Value};
-use crate::source::Source;
+use crate::dialect::{Dialect, Missed};
+use crate::model::{Fact, FileText, Mark, SettingId, Switch, Unread, Value};
+use crate::source::{Source, Word};
+use crate::syntax::{Line, lines};
 
 /// A line, explained.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -35,6 +40,22 @@ pub enum Outcome {
         /// What it opens.
         opens: Option<String>,
     },
+    /// A rule or a table of state took it.
+    Told {
+        /// Its line in the dialect.
+        rule: u32,
+        /// The facts that begin with this line.
+        facts: Vec<Fact>,
+    },
+    /// It stands under a table of state and one of its cells does not fit.
+    Misfit {
+        /// The table's line in the dialect.
+        table: u32,
+        /// The title of the cell's column.
+        column: String,
+        /// It is blank, in the column that makes a row.
+        blank: bool,
+    },
     /// No rule takes it.
     Unread {
         /// The context it stands in; `None` inside a block that nobody knows.
@@ -61,52 +82,93 @@ pub struct Said {
 
 /// Explains every line of a configuration.
 pub fn explain(dialect: &Arc<Dialect>, source: &Arc<Source>) -> Vec<Explained> {
-    let mut reading = dialect.read(source, 1);
-    let mut switch = Switch::empty("text".into());
-    let masked = FileText::text(Arc::clone(source), std::mem::take(&mut reading.secrets));
-    switch.files = vec![FileText::text(Arc::clone(dialect.source()), Vec::new()), masked];
-    let table = PortTable::gather(dialect, &reading, &mut switch);
+    let mut reading = dialect.read(source, CONFIG_FILE);
+    let secrets = std::mem::take(&mut reading.secrets);
+    let mut page = Page::new(dialect, source, secrets);
+    let table = PortTable::gather(dialect, &reading, &mut page.switch);
     let applier = Applier::new(dialect, source, &reading, &table, None);
-    let lines = source.text().lines().count() as u32;
-    let mut outcomes: Vec<Vec<Outcome>> = vec![Vec::new(); lines as usize + 1];
-    let mut texts: Vec<Option<String>> = vec![None; lines as usize + 1];
+    let context_name = |c: usize| dialect.contexts().get(c).cloned();
     for statement in &reading.statements {
         let Some(rule) = dialect.rules().get(statement.rule as usize) else { continue };
         let said = applier.said(statement);
-        let opens = rule.opens.filter(|_| !statement.negated).and_then(|c| dialect.contexts().get(c).cloned());
-        let line = statement.mark.line() as usize;
-        if let Some(outcome) = outcomes.get_mut(line) {
-            outcome.push(Outcome::Taken { rule: rule.line, negated: statement.negated, said, opens });
-            texts[line] = switch.quote(statement.mark).map(|q| q.text);
-        }
+        let opens = rule.opens.filter(|_| !statement.negated).and_then(context_name);
+        page.add(statement.mark.line(), Outcome::Taken { rule: rule.line, negated: statement.negated, said, opens });
     }
     for (unread, context) in reading.unread.iter().zip(&reading.unread_in) {
         let nearest = context.and_then(|c| dialect.nearest_rule(source.text(), unread.mark, c));
-        let line = unread.mark.line() as usize;
-        if let Some(outcome) = outcomes.get_mut(line) {
-            outcome.push(Outcome::Unread {
-                context: context.and_then(|c| dialect.contexts().get(c).cloned()),
-                nearest: nearest.map(|(rule, _)| rule.line),
-                stopped: nearest.map(|(_, word)| word.of(source.text()).to_owned()),
-            });
-            texts[line] = switch.quote(unread.mark).map(|q| q.text);
-        }
+        let outcome = Outcome::Unread {
+            context: context.and_then(context_name),
+            nearest: nearest.map(|(rule, _)| rule.line),
+            stopped: nearest.map(|(_, word)| word.of(source.text()).to_owned()),
+        };
+        page.miss(unread, outcome);
     }
-    let mut shapes: Vec<Option<String>> = vec![None; lines as usize + 1];
-    for unread in &reading.unread {
-        if let Some(shape) = shapes.get_mut(unread.mark.line() as usize) {
-            *shape = Some(unread.shape.to_string());
-        }
+    page.finish(source)
+}
+
+/// Explains every line of a text of state.
+pub fn explain_state(dialect: &Arc<Dialect>, source: &Arc<Source>, as_of: Timestamp) -> Vec<Explained> {
+    let read = dialect.read_state(source, CONFIG_FILE, as_of);
+    let mut page = Page::new(dialect, source, read.secrets);
+    let mut facts: BTreeMap<u32, Vec<Fact>> = BTreeMap::new();
+    for fact in read.facts {
+        facts.entry(fact.mark.line()).or_default().push(fact);
     }
-    let plain: Vec<&str> = source.text().lines().collect();
-    (1..=lines as usize)
-        .map(|line| {
-            let mut outcome = std::mem::take(&mut outcomes[line]);
-            if outcome.is_empty() {
-                outcome.push(Outcome::Passed);
+    let unread: BTreeSet<u32> = read.unread.iter().map(|u| u.mark.line()).collect();
+    for (line, rule) in read.taken.into_iter().filter(|(line, _)| !unread.contains(line)) {
+        page.add(line, Outcome::Told { rule, facts: facts.remove(&line).unwrap_or_default() });
+    }
+    for (unread, missed) in read.unread.iter().zip(read.missed) {
+        let outcome = match missed {
+            Missed::Cell { table, column, blank } => Outcome::Misfit { table, column, blank },
+            Missed::Rule { context } => {
+                let nearest = dialect.nearest_state_rule(source.text(), unread.mark, context);
+                Outcome::Unread {
+                    context: dialect.state().contexts.get(context).cloned(),
+                    nearest: nearest.map(|(rule, _)| rule.line),
+                    stopped: nearest.map(|(_, word)| word.of(source.text()).to_owned()),
+                }
             }
-            let text = texts[line].take().unwrap_or_else(|| plain[line - 1].to_owned());
-            Explained { line: line as u32, text, shape: shapes[line].take(), outcome }
-        })
-        .collect()
+        };
+        page.miss(unread, outcome);
+    }
+    page.finish(source)
+}
+
+/// What is known of each line so far.
+struct Page {
+    switch: Switch,
+    outcomes: BTreeMap<u32, Vec<Outcome>>,
+    shapes: BTreeMap<u32, String>,
+}
+
+impl Page {
+    fn new(dialect: &Dialect, source: &Arc<Source>, secrets: Vec<Word>) -> Self {
+        let mut switch = Switch::empty("text".into());
+        let dialect = FileText::text(Arc::clone(dialect.source()), Vec::new());
+        switch.files = vec![dialect, FileText::text(Arc::clone(source), secrets)];
+        Self { switch, outcomes: BTreeMap::new(), shapes: BTreeMap::new() }
+    }
+
+    fn add(&mut self, line: u32, outcome: Outcome) {
+        self.outcomes.entry(line).or_default().push(outcome);
+    }
+
+    fn miss(&mut self, unread: &Unread, outcome: Outcome) {
+        self.add(unread.mark.line(), outcome);
+        self.shapes.insert(unread.mark.line(), unread.shape.to_string());
+    }
+
+    fn finish(mut self, source: &Source) -> Vec<Explained> {
+        let explained = |line: Line<'_>| {
+            let mark = Mark { file: CONFIG_FILE, line: line.number, offset: line.start as u32, width: 0 };
+            Explained {
+                line: line.number,
+                text: self.switch.quote(mark).map(|quote| quote.text).unwrap_or_default(),
+                shape: self.shapes.remove(&line.number),
+                outcome: self.outcomes.remove(&line.number).unwrap_or_else(|| vec![Outcome::Passed]),
+            }
+        };
+        lines(source.text()).map(explained).collect()
+    }
 }

@@ -19,7 +19,7 @@ use crate::model::{FileText, Mark, Record, SavedCopy, Scope, SettingId, Slot, Sw
 use crate::source::Source;
 pub use edit::{About, Edit, EditProblem, Wanted};
 pub use examples::{Failed, run_examples};
-pub use explain::{Explained, Outcome, Said, explain};
+pub use explain::{Explained, Outcome, Said, explain, explain_state};
 
 use apply::{Applier, Watch};
 use port_table::PortTable;

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use yellowlegs_core::check;
 use yellowlegs_core::dialect::{Dialect, sketch};
 use yellowlegs_core::model::SettingId;
-use yellowlegs_core::resolve::{State, explain, resolve_with, run_examples};
+use yellowlegs_core::resolve::{explain, explain_state, run_examples};
 use yellowlegs_core::source::{Problem, Source};
 
 use super::moment;
@@ -66,14 +66,15 @@ fn explained(args: &Explain, loudness: Loudness) -> Result<ExitCode, Failure> {
     let mut out = output::stdout(loudness.color);
     let written = match &args.text {
         None => page::rules(&mut out, &dialect),
-        Some(text) if args.state => {
-            let as_of = moment(args.as_of.as_deref(), None)?.moment();
-            let state = State { texts: vec![source(text)?], as_of };
-            let nothing = Arc::new(Source::of("nothing", ""));
-            let switch = resolve_with("text", &dialect, nothing, &state).switch;
-            page::state(&mut out, &switch, args.unread, args.raw)
+        Some(text) => {
+            let text = source(text)?;
+            let explained = if args.state {
+                explain_state(&dialect, &text, moment(args.as_of.as_deref(), None)?.moment())
+            } else {
+                explain(&dialect, &text)
+            };
+            page::lines(&mut out, &dialect, &explained, args.unread, args.raw)
         }
-        Some(text) => page::lines(&mut out, &dialect, &explain(&dialect, &source(text)?), args.unread, args.raw),
     };
     written.and_then(|()| out.flush()).map_err(Failure::stdout)?;
     Ok(ExitCode::SUCCESS)

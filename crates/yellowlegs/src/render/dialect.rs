@@ -5,8 +5,7 @@ use std::io::{self, Write};
 use serde::Serialize;
 use yellowlegs_core::check::{self, OutOfReach};
 use yellowlegs_core::dialect::{Dialect, HoleType};
-use yellowlegs_core::finding::UnreadRow;
-use yellowlegs_core::model::{FactKind, SettingId, Switch, TraitId};
+use yellowlegs_core::model::{Fact, FactKind, SettingId, TraitId};
 use yellowlegs_core::resolve::{Explained, Failed, Outcome, Said};
 
 use super::clean;
@@ -119,6 +118,21 @@ fn pattern(dialect: &Dialect, line: u32) -> String {
     clean(inner).into_owned()
 }
 
+/// What of the dialect took a line of state: a table, or a rule.
+fn teller(dialect: &Dialect, line: u32) -> String {
+    let Some(table) = dialect.state().tables.iter().find(|t| t.line == line) else {
+        return format!("line {line}: {}", pattern(dialect, line));
+    };
+    let titles: Vec<_> = table.columns.iter().map(|c| clean(&c.title)).collect();
+    format!("line {line}: table {}", titles.join(", "))
+}
+
+fn told(fact: &Fact) -> String {
+    let fields = fact.kind.info().fields.iter().zip(&fact.fields);
+    let shown = fields.filter_map(|(f, v)| Some(format!("{}={}", f.name, v.as_ref()?)));
+    format!("tells {} {}", fact.kind.info().name, clean(&shown.collect::<Vec<_>>().join(" ")))
+}
+
 /// What a rule does besides setting anything.
 fn besides(dialect: &Dialect, line: u32) -> Vec<&'static str> {
     let Some(rule) = dialect.rules().iter().find(|r| r.line == line) else { return Vec::new() };
@@ -131,7 +145,7 @@ fn besides(dialect: &Dialect, line: u32) -> Vec<&'static str> {
     does.into_iter().filter(|(is, _)| *is).map(|(_, words)| words).collect()
 }
 
-/// Every line of a configuration with what came of it.
+/// Every line of a text with what came of it.
 pub(crate) fn lines(
     out: &mut dyn Write,
     dialect: &Dialect,
@@ -141,9 +155,10 @@ pub(crate) fn lines(
 ) -> io::Result<()> {
     let (mut taken, mut unread) = (0, 0);
     for line in lines {
-        let is_unread = line.outcome.iter().any(|o| matches!(o, Outcome::Unread { .. }));
+        let is_unread = line.outcome.iter().any(|o| matches!(o, Outcome::Unread { .. } | Outcome::Misfit { .. }));
+        let is_taken = line.outcome.iter().any(|o| matches!(o, Outcome::Taken { .. } | Outcome::Told { .. }));
         unread += usize::from(is_unread);
-        taken += usize::from(line.outcome.iter().any(|o| matches!(o, Outcome::Taken { .. })));
+        taken += usize::from(is_taken);
         if only_unread && !is_unread {
             continue;
         }
@@ -167,6 +182,17 @@ pub(crate) fn lines(
                     if let Some(context) = opens {
                         writeln!(out, "           {}", paint(DIM, &format!("opens {context}")))?;
                     }
+                }
+                Outcome::Told { rule, facts } => {
+                    writeln!(out, "       {} {}", paint(GOOD, "✓"), paint(DIM, &teller(dialect, *rule)))?;
+                    for fact in facts {
+                        writeln!(out, "           {}", told(fact))?;
+                    }
+                }
+                Outcome::Misfit { table, column, blank } => {
+                    let why = if *blank { "has no cell, and it makes the row" } else { "does not take its cell" };
+                    let why = format!("{}; `{}` {why}", teller(dialect, *table), clean(column));
+                    writeln!(out, "       {} {why}", paint(level(Level::Breach), "✗"))?;
                 }
                 Outcome::Unread { context, nearest, stopped } => {
                     let why = why(dialect, context.as_deref(), *nearest, stopped.as_deref(), raw);
@@ -195,33 +221,6 @@ fn why(dialect: &Dialect, context: Option<&str>, nearest: Option<u32>, stopped: 
         _ => "a later word does not fit".into(),
     };
     format!("the nearest rule is line {line}: {}; {at}", pattern(dialect, line))
-}
-
-/// Every fact of a text of state, by line.
-pub(crate) fn state(out: &mut dyn Write, switch: &Switch, only_unread: bool, raw: bool) -> io::Result<()> {
-    let mut told: Vec<(u32, String)> = Vec::new();
-    for fact in switch.facts().iter().filter(|_| !only_unread) {
-        let fields = fact.kind.info().fields.iter().zip(&fact.fields);
-        let shown = fields.filter_map(|(f, v)| Some(format!("{}={}", f.name, v.as_ref()?)));
-        let shown = shown.collect::<Vec<_>>().join(" ");
-        told.push((fact.mark.line(), format!("{} {}", paint(BOLD, fact.kind.info().name), clean(&shown))));
-    }
-    told.sort_by_key(|(line, _)| *line);
-    for (line, text) in &told {
-        writeln!(out, "{line:>5}  {text}")?;
-    }
-    for row in UnreadRow::of(switch, raw) {
-        let shown = row.sample.text.as_deref().unwrap_or(&row.shape);
-        writeln!(
-            out,
-            "{:>5}  {} {} × {}",
-            row.sample.line,
-            paint(level(Level::Breach), "✗"),
-            row.count,
-            clean(shown.trim())
-        )?;
-    }
-    writeln!(out, "{} facts, {} lines not understood", switch.facts().len(), switch.unread().len())
 }
 
 /// The rules of a dialect, context by context.

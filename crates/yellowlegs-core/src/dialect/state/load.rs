@@ -1,6 +1,6 @@
 //! From `[state]`, `[[line]]` and `[[table]]` to the rules of state.
 
-use super::super::automaton::{Automaton, Meaning};
+use super::super::automaton::{Automaton, BuildError, Meaning};
 use super::super::load::{Text, one_of, parse_pattern, patterns, report_build};
 use super::super::pattern::{HoleKind, Pattern};
 use super::super::rules::{bare, fits, known_context, mismatch};
@@ -14,14 +14,13 @@ use crate::syntax::Splitter;
 pub(in crate::dialect) struct Uncompiled {
     rules: StateRules,
     spots: Vec<Spot>,
-    contexts: usize,
 }
 
 impl Uncompiled {
     /// Compiles the patterns; rules that could take one line on equal terms are reported.
     pub(in crate::dialect) fn compiled(self, doc: &TomlDoc<'_>, lists: &Lists) -> StateRules {
-        let Self { mut rules, spots, contexts } = self;
-        let mut automaton = Automaton::new(contexts, rules.automaton.word_rule());
+        let Self { mut rules, spots } = self;
+        let mut automaton = Automaton::new(rules.contexts.len(), rules.automaton.word_rule());
         let place = |rule: u32| {
             let line = rules.rules.get(rule as usize).map_or(0, |r| r.line);
             (spots.get(rule as usize).cloned().unwrap_or_default(), line)
@@ -35,7 +34,7 @@ impl Uncompiled {
             }
         }
         for clash in automaton.clashes(lists) {
-            report_build(doc, Err(super::super::automaton::BuildError::Clash(clash)), place);
+            report_build(doc, Err(BuildError::Clash(clash)), place);
         }
         rules.automaton = automaton;
         rules
@@ -87,9 +86,8 @@ pub(in crate::dialect) fn read<'d>(
     let tables = tables.iter().filter_map(|table| read_table(doc, table, &names, &own)).collect();
     let automaton = Automaton::new(names.len(), own.words);
     Uncompiled {
-        rules: StateRules { rules, tables, automaton, ignored, splitter, comments, borders },
+        rules: StateRules { rules, tables, contexts: names, automaton, ignored, splitter, comments, borders },
         spots,
-        contexts: names.len(),
     }
 }
 

@@ -10,7 +10,7 @@ use crate::model::{FactKind, Value};
 use crate::syntax::Splitter;
 
 pub(super) use load::read;
-pub use read::StateText;
+pub use read::{Missed, StateText};
 
 /// Where a field's value comes from.
 #[derive(Debug, Clone)]
@@ -77,6 +77,8 @@ pub struct StateRules {
     pub rules: Vec<StateRule>,
     /// Tables.
     pub tables: Vec<Table>,
+    /// The names of its contexts, `top` first.
+    pub contexts: Vec<String>,
     automaton: Automaton,
     ignored: Automaton,
     splitter: Splitter,

@@ -9,7 +9,7 @@ use super::super::captured::Captured;
 use super::super::ports::PortItem;
 use super::super::{Dialect, convert::port_names};
 use super::table::{Heading, cells, heading, is_ruler, placed};
-use super::{Column, Filled, Table};
+use super::{Column, Filled, StateRule, Table};
 use crate::model::{Fact, FactKind, Kind, Mark, Unread, Value};
 use crate::source::{Source, Word};
 use crate::syntax::{Line, lines};
@@ -27,10 +27,33 @@ pub struct StateText {
     pub facts: Vec<Fact>,
     /// Lines that nothing takes.
     pub unread: Vec<Unread>,
+    /// Why, for each of them.
+    pub missed: Vec<Missed>,
+    /// Which line was taken by which line of the dialect.
+    pub taken: Vec<(u32, u32)>,
     /// Stretches that are never shown.
     pub secrets: Vec<Word>,
     /// How many lines it has.
     pub lines: u32,
+}
+
+/// Why nothing takes a line of state.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Missed {
+    /// It stands under a table, and one of its cells is not what the column takes.
+    Cell {
+        /// The table's line in the dialect.
+        table: u32,
+        /// The column's title.
+        column: String,
+        /// It is blank, in the column that makes a row.
+        blank: bool,
+    },
+    /// No rule of the context it stands in fits.
+    Rule {
+        /// The context.
+        context: usize,
+    },
 }
 
 /// An open block: the lines inside tell more of its fact.
@@ -81,8 +104,19 @@ impl Dialect {
             reader.line(&line);
         }
         reader.flush();
-        // A list of ports is a fact for each, and what a fact was told twice is told once.
         reader.result
+    }
+
+    /// The rule of state that fits an unread line longest, in its context or at the top, and the word where that stops.
+    pub fn nearest_state_rule(&self, text: &str, mark: Mark, context: usize) -> Option<(&StateRule, Word)> {
+        let (start, end) = (mark.offset as usize, (mark.offset + mark.width) as usize);
+        let mut words = Vec::new();
+        self.state.splitter.split(text.get(start..end)?, start, &mut words);
+        let walk = Walk { text, words: &words, lists: &self.lists };
+        let nearest = |context| self.state.automaton.nearest(context, &walk, 0);
+        let (rule, at) = nearest(context).or_else(|| nearest(0))?;
+        let stopped = words.get(at).copied().unwrap_or(Word { start: end, end });
+        Some((self.state.rules.get(rule as usize)?, stopped))
     }
 }
 
@@ -122,9 +156,33 @@ impl<'a> Reader<'a> {
         Mark { file: self.file, line: line.number, offset: line.start as u32, width: line.text.len() as u32 }
     }
 
-    fn unread(&mut self, line: &Line<'_>, words: &[Word]) {
+    fn unread(&mut self, line: &Line<'a>, words: &[Word]) {
+        let missed = self.misfit(line).unwrap_or_else(|| {
+            let context = self.blocks.last().map_or(0, |block| block.context);
+            Missed::Rule { context }
+        });
+        self.miss(self.mark(line), words, missed);
+    }
+
+    fn miss(&mut self, mark: Mark, words: &[Word], missed: Missed) {
         let shape = self.dialect.shape(self.text, words);
-        self.result.unread.push(Unread { mark: self.mark(line), shape: shape.into() });
+        self.result.unread.push(Unread { mark, shape: shape.into() });
+        self.result.missed.push(missed);
+    }
+
+    fn took(&mut self, line: &Line<'_>, by: u32) {
+        self.result.taken.push((line.number, by));
+    }
+
+    /// The first cell of a line that the open table would take but for it.
+    fn misfit(&self, line: &Line<'a>) -> Option<Missed> {
+        let Open { table, heading, .. } = self.open.as_ref()?;
+        let words = placed(self.whole(line), &self.dialect.state.borders);
+        let cells: Vec<String> = cells(heading, &words).into_iter().map(|c| c.join(" ")).collect();
+        let cells = || table.columns.iter().zip(&cells);
+        let wrong = cells().find(|(column, cell)| !self.fits(column, cell));
+        let (column, cell) = wrong.or_else(|| cells().find(|(column, _)| !column.carry))?;
+        Some(Missed::Cell { table: table.line, column: column.title.clone(), blank: cell.is_empty() })
     }
 
     /// The physical line, blanks in front too: columns count from its beginning.
@@ -149,6 +207,7 @@ impl<'a> Reader<'a> {
         let mut found = state.tables.iter().filter(inside).filter_map(|t| Some((t, heading(t, &words, same)?)));
         let Some((table, heading)) = found.next() else { return false };
         self.flush();
+        self.took(line, table.line);
         self.open = Some(Open { table, heading, row: None, above: Vec::new() });
         true
     }
@@ -174,6 +233,8 @@ impl<'a> Reader<'a> {
         let cells: Vec<String> = carried.collect();
         open.above.clone_from(&cells);
         open.row = Some(Row { cells, mark });
+        let by = open.table.line;
+        self.took(line, by);
         true
     }
 
@@ -214,6 +275,8 @@ impl<'a> Reader<'a> {
                 cell.push_str(word);
             }
         }
+        let by = open.table.line;
+        self.took(line, by);
         true
     }
 
@@ -228,20 +291,20 @@ impl<'a> Reader<'a> {
         let (table, Some(row)) = (open.table, open.row.take()) else { return };
         let mut fields: Vec<Option<Value>> = vec![None; table.fact.info().fields.len()];
         let mut ports: Option<(usize, Arc<[PortItem]>)> = None;
-        let mut wrong = false;
+        let mut wrong = None;
         for (column, cell) in table.columns.iter().zip(&row.cells).filter(|(_, cell)| !cell.is_empty()) {
             let words = self.split(cell);
             let walk = Walk { text: cell, words: &words, lists: &self.dialect.lists };
             let mut captures = Vec::new();
             if !column.cells.find(0, &walk, 0, &mut captures, &mut Vec::new()) {
-                wrong = true;
+                wrong = Some(column);
                 break;
             }
             self.fill(table.fact, &column.fields, cell, &captures, &mut fields, &mut ports);
         }
-        if wrong {
-            let shape = self.dialect.shape(self.text, &self.words_at(row.mark));
-            self.result.unread.push(Unread { mark: row.mark, shape: shape.into() });
+        if let Some(column) = wrong {
+            let missed = Missed::Cell { table: table.line, column: column.title.clone(), blank: false };
+            self.miss(row.mark, &self.words_at(row.mark), missed);
             return;
         }
         self.fill(table.fact, &table.fields, "", &[], &mut fields, &mut ports);
@@ -361,6 +424,7 @@ impl<'a> Reader<'a> {
         let (Some(depth), Some(found)) = (depth, found.first().copied()) else { return false };
         let Some(rule) = state.rules.get(found.rule as usize) else { return false };
         self.flush();
+        self.took(line, rule.line);
         self.blocks.truncate(depth);
         self.note_secrets(&rule.pattern, &captures);
         let enclosing = self.blocks.iter().rev().find_map(|b| b.fact);
