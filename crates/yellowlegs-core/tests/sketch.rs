@@ -12,6 +12,8 @@ const DESKS_1: &str = include_str!("../../../demo/northquay/nq-desks-1/config.tx
 const DESKS_2: &str = include_str!("../../../demo/northquay/nq-desks-2/config.txt");
 const GATES: &str = include_str!("../../../demo/northquay/nq-gates-1/config.txt");
 
+const HALL: &str = include_str!("../../../demo/saltpan/sp-hall-1/config.txt");
+
 const PATHS: &str = "put name quay-1
 put berth a:1 vlan 110
 put berth a:2 to 8, 12 vlan 110
@@ -69,6 +71,7 @@ fn every_line_it_was_shown_is_known(#[case] texts: &[&str]) {
     "pattern = \"socket <socket:ports>\"\nnegation = \"default\"\nopens = \"socket\"\nports = \"<socket>\"", "pattern = \"home lane <lane:vlan>\"", "pattern = \"dhcp watch lanes <lanes:vlans>\"", "pattern = \"crowd ceiling <ceiling:int>"])]
 #[case::paths(&[PATHS], &["structure = \"paths\"", "verb = \"put\"", "negation = \"undo\"", "names = [\"<a>:<n>\"]", "range = [\"to\"]", "carry = true",
     "berth <berth:ports> vlan <vlan:vlan>", "asks from <from:ip>", "<trusted:station> for <for:duration>"])]
+#[case::own_words(&[HALL], &["water <water:vlan> plain <plain:ports>", "leases watched in <in:vlans>", "berth <berth:ports> voice water <water:vlan>", "berth <berth:ports> closed\"", "chart-key <chart-key:secret>"])]
 #[case::braces(&[BRACES], &["structure = \"braces\"", "end = \";\"", "names = [\"q<n>\"]", "pattern = \"max <max:int>\"", "in = \"quay-watch\""])]
 #[case::sections(&[SECTIONS], &["structure = \"sections\"", "title = ", "<ports:ports> trunk <trunk:vlans>", "<access:vlan>", "password = <password:secret>"])]
 fn what_it_guesses(#[case] texts: &[&str], #[case] expected: &[&str]) {

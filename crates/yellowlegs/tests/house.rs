@@ -43,6 +43,25 @@ fn records_are_what_their_schema_says() {
     assert_eq!(report["summary"]["ports"], 1);
 }
 
+/// Every dialect of the demo, and every one that the guide builds.
+#[test]
+fn dialects_are_what_their_schema_says() {
+    let guide = fs::read_to_string(repository().join("docs/dialects.md")).unwrap();
+    let mut dialects: Vec<String> = guide
+        .split("```toml dialects/")
+        .skip(1)
+        .filter_map(|t| Some(t.split_once('\n')?.1.split("```").next()?.to_owned()))
+        .collect();
+    for name in ["shingle", "fathom"] {
+        dialects.push(fs::read_to_string(repository().join(format!("demo/dialects/{name}.toml"))).unwrap());
+    }
+    assert!(dialects.len() > 5);
+    for dialect in dialects {
+        let value: Value = toml::from_str(&dialect).unwrap();
+        hold("dialect.schema.json", &value.to_string());
+    }
+}
+
 fn metadata() -> Value {
     let cargo = std::env::var("CARGO").unwrap_or_else(|_| "cargo".into());
     let output = std::process::Command::new(cargo)

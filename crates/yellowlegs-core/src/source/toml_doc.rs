@@ -1,7 +1,7 @@
 //! TOML documents with places: every key read is remembered, so that what nobody asked for is an error.
 
 use std::cell::RefCell;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -323,11 +323,12 @@ impl<'d> TableReader<'d> {
             if asked.contains(&word) {
                 continue;
             }
+            let known: BTreeSet<&str> = asked.iter().copied().collect();
             let problem = TomlProblem::UnknownKey {
                 key: word.to_owned(),
                 table: self.name.clone(),
-                nearest: nearest(word, asked.iter().copied()).map(str::to_owned),
-                known: asked.iter().map(|k| (*k).to_owned()).collect(),
+                nearest: nearest(word, known.iter().copied()).map(str::to_owned),
+                known: known.into_iter().map(str::to_owned).collect(),
             };
             self.doc.report(&Spot(key.span()), problem);
         }

@@ -1,6 +1,7 @@
 //! What the tests of the core share: Shingle, a small policy, and verdicts on one port.
 
 #![allow(dead_code, reason = "each test file uses its own part of this")]
+#![allow(clippy::disallowed_methods, clippy::disallowed_macros, reason = "a test may read the files it is about")]
 
 use std::sync::Arc;
 
@@ -127,4 +128,14 @@ pub(crate) fn verdicts_of(resolved: &Resolved, dialect: &Dialect, policy: &Polic
 /// The line of a mark, for short assertions.
 pub(crate) fn line(mark: Option<Mark>) -> Option<u32> {
     mark.map(Mark::line)
+}
+
+/// Holds a file of the repository against what was made from the rows.
+pub(crate) fn compare(file: &str, made: &str) {
+    let path = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").join(file);
+    if std::env::var_os("YELLOWLEGS_RENEW").is_some() {
+        std::fs::write(&path, made).unwrap();
+    }
+    let there = std::fs::read_to_string(&path).unwrap_or_default();
+    assert!(there == made, "{file} is not what the rows say: run the tests once with YELLOWLEGS_RENEW=1");
 }

@@ -278,13 +278,13 @@ fn carried(lines: &[Vec<String>]) -> bool {
     apart || ranged || lines.iter().flatten().any(in_one)
 }
 
-/// The word that VLANs stand behind: the one that numbers of 1 to 4094 follow in most ways.
+/// The word that VLANs stand behind: the one that numbers of 1 to 4094 follow behind most other words.
 fn vlans(lines: &[Vec<String>]) -> (BTreeSet<String>, BTreeSet<u32>) {
     let mut behind: BTreeMap<String, (BTreeSet<String>, BTreeSet<u32>, usize)> = BTreeMap::new();
     for words in lines {
-        for pair in words.windows(2) {
+        for (position, pair) in words.windows(2).enumerate() {
             let [word, number] = pair else { continue };
-            if !word.bytes().all(|b| b.is_ascii_alphabetic() || b == b'-') {
+            if !word.bytes().all(|b| b.is_ascii_alphabetic() || b == b'-') || RANGES.contains(&word.as_str()) {
                 continue;
             }
             let numbers: Vec<u32> = number.split([',', '-', '.']).filter_map(|n| n.parse().ok()).collect();
@@ -293,8 +293,8 @@ fn vlans(lines: &[Vec<String>]) -> (BTreeSet<String>, BTreeSet<u32>) {
                 entry.2 += 1;
                 continue;
             }
-            let position = words.iter().position(|w| w == word).unwrap_or_default();
-            entry.0.insert(words.iter().take(position).cloned().collect::<Vec<_>>().join(" "));
+            let before = position.checked_sub(1).and_then(|p| words.get(p)).map_or("", String::as_str);
+            entry.0.insert(if form(before).is_some() { "a port".to_owned() } else { before.to_owned() });
             entry.1.extend(numbers);
         }
     }

@@ -183,7 +183,8 @@ fn value(before: &str, word: &str) -> Option<HoleType> {
         return None;
     }
     const SECRET: [&str; 8] = ["password", "secret", "key", "community", "passphrase", "hash", "token", "pin"];
-    if SECRET.iter().any(|s| before.eq_ignore_ascii_case(s)) {
+    let last = before.rsplit(['-', '_']).next().unwrap_or_default();
+    if SECRET.iter().any(|s| last.eq_ignore_ascii_case(s)) {
         return Some(HoleType::Secret);
     }
     if word.starts_with('"') {

@@ -88,7 +88,9 @@ impl Tree {
     }
 
     /// Words that are values become a hole; where their lines go on in unlike ways, the rest of the line is one.
-    fn generalise(&mut self, texts: usize, is_first: bool) {
+    /// What a line begins with is a keyword, however rare; so is what stands behind a port, and what goes on in unlike
+    /// ways behind another value: texts without quotes stand behind words.
+    fn generalise(&mut self, texts: usize, before: Option<&Sign>) {
         self.widen();
         let words: Vec<Sign> = self.next.keys().filter(|s| s.literal().is_some()).cloned().collect();
         let rare = |sign: &Sign| self.next.get(sign).is_some_and(|t| t.count() <= 2);
@@ -98,17 +100,20 @@ impl Tree {
             && words.len() >= texts
             && self.texts.len() == texts
             && words.iter().all(|s| self.next.get(s).is_some_and(|t| t.texts.len() == 1 && t.count() == 1));
-        // What a line begins with is a keyword, however rare.
-        if !is_first && ((words.len() >= MANY && rarely * 10 >= words.len() * 7) || own) {
+        let is_keyword = matches!(before, None | Some(Sign::Typed(HoleType::Port | HoleType::Ports)));
+        if !is_keyword && ((words.len() >= MANY && rarely * 10 >= words.len() * 7) || own) {
             let mut shapes = BTreeSet::new();
             let mut joined = Self::default();
             let values: Vec<&Sign> = words.iter().filter(|s| own || rare(s)).collect();
-            for sign in values {
-                let Some(tree) = self.next.remove(sign) else { continue };
+            for tree in values.iter().filter_map(|sign| self.next.get(sign)) {
                 tree.shapes(&mut shapes, &mut Vec::new());
-                joined.join(tree);
+                joined.join(tree.clone());
             }
             let alike = shapes.iter().map(Vec::len).collect::<BTreeSet<_>>().len() == 1 && shapes.len() <= 2;
+            let behind_a_value = matches!(before, Some(Sign::Typed(_)));
+            if alike || !behind_a_value {
+                self.next.retain(|sign, _| !values.contains(&sign));
+            }
             if alike {
                 let hole = Sign::Typed(if self.next.contains_key(&Sign::Typed(HoleType::Text)) {
                     HoleType::Text
@@ -116,7 +121,7 @@ impl Tree {
                     HoleType::Word
                 });
                 self.next.entry(hole).or_default().join(joined);
-            } else {
+            } else if !behind_a_value {
                 let rest = self.next.entry(Sign::Typed(HoleType::Rest)).or_default();
                 rest.ends += joined.count();
                 rest.opens = rest.opens.take().or(joined.opens);
@@ -127,12 +132,12 @@ impl Tree {
         if let Some(rest) = self.next.get_mut(&Sign::Typed(HoleType::Rest)) {
             rest.next.clear();
         }
-        self.next.values_mut().for_each(|tree| tree.generalise(texts, false));
+        self.next.iter_mut().for_each(|(sign, tree)| tree.generalise(texts, Some(sign)));
     }
 
     /// The rules that the lines come to, with how many lines each has.
     pub(super) fn rules(mut self, texts: usize) -> Vec<(Rule, usize)> {
-        self.generalise(texts, true);
+        self.generalise(texts, None);
         let mut rules = Vec::new();
         self.gather(&mut Vec::new(), &mut rules);
         rules

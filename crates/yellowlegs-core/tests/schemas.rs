@@ -1,0 +1,242 @@
+//! JSON Schemas made from the core's own rows: they are compared here, and written with `YELLOWLEGS_RENEW=1`.
+
+mod support;
+
+use serde_json::{Value, json};
+use support::compare;
+use yellowlegs_core::dialect::Dialect;
+use yellowlegs_core::model::{FactKind, Kind, Origin, Scope, SettingId, TraitId};
+use yellowlegs_core::source::Source;
+
+/// What a value of a kind looks like in a record.
+fn value(kind: Kind) -> Value {
+    let vlan = json!({"type": "integer", "minimum": 1, "maximum": 4094});
+    match kind {
+        Kind::Flag => json!({"type": ["boolean", "null"]}),
+        Kind::Count | Kind::Seconds | Kind::Milliwatts => {
+            json!({"type": ["integer", "null"], "minimum": 0, "maximum": 4_294_967_295_u32})
+        }
+        Kind::Choice(set) => {
+            json!({"enum": set.words.iter().map(|w| json!(w)).chain([Value::Null]).collect::<Vec<_>>()})
+        }
+        Kind::Vlan => json!({"anyOf": [vlan, {"enum": ["none", null]}]}),
+        Kind::Vlans => {
+            json!({"anyOf": [vlan, {"type": ["string", "null"], "pattern": "^(all|none|[0-9]+(-[0-9]+)?(,[0-9]+(-[0-9]+)?)*)$"}]})
+        }
+        Kind::Rate => {
+            json!({"anyOf": [{"enum": ["none", null]}, {"type": "string", "pattern": "^[0-9]+ (pps|kbps|%)$"}]})
+        }
+        Kind::Port | Kind::Address | Kind::Text | Kind::Station => json!({"type": ["string", "null"]}),
+        Kind::Time => json!({"type": ["string", "null"], "format": "date-time"}),
+        Kind::Choices(set) => json!({"type": ["array", "null"], "items": {"enum": set.words}}),
+        Kind::Words | Kind::Stations | Kind::Ranges | Kind::Taps | Kind::Pairs => {
+            json!({"type": ["array", "string", "null"], "items": {"type": "string"}})
+        }
+    }
+}
+
+fn settings(scope: Scope) -> Value {
+    let mut properties = serde_json::Map::new();
+    for info in SettingId::all().map(SettingId::info).filter(|info| info.scope == scope) {
+        let slot = json!({"type": "object", "additionalProperties": false, "required": ["value"], "properties": {
+            "value": value(info.kind), "origin": {"$ref": "#/$defs/origin"}, "evidence": {"$ref": "#/$defs/quote"}}});
+        properties.insert(info.name.into(), json!({"description": info.meaning, "anyOf": [slot, value(info.kind)]}));
+    }
+    json!({"type": "object", "additionalProperties": false, "properties": properties})
+}
+
+fn facts() -> Vec<Value> {
+    FactKind::all()
+        .map(FactKind::info)
+        .map(|info| {
+            let fields = info.fields.iter().map(|f| (f.name.to_owned(), value(f.kind)));
+            json!({"type": "object", "additionalProperties": false, "required": ["fact", "fields"], "properties": {
+                "fact": {"const": info.name}, "evidence": {"$ref": "#/$defs/quote"},
+                "fields": {"type": "object", "additionalProperties": false, "properties": fields.collect::<serde_json::Map<_, _>>()}}})
+        })
+        .collect()
+}
+
+#[test]
+fn the_schema_of_records() {
+    let origins: Vec<&str> = Origin::ALL.into_iter().map(Origin::word).collect();
+    let mut traits = serde_json::Map::new();
+    for info in TraitId::all().map(TraitId::info) {
+        let words = json!({"type": "array", "items": {"enum": info.words}});
+        traits.insert(
+            info.name.into(),
+            json!({"description": info.meaning, "type": "object", "additionalProperties": false,
+            "required": ["words"], "properties": {"words": words, "evidence": {"$ref": "#/$defs/quote"}}}),
+        );
+    }
+    let number = json!({"type": "integer", "minimum": 0});
+    let schema = json!({
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Switch record, version 1",
+        "$ref": "#/$defs/record",
+        "$defs": {
+            "record": {"type": "object", "additionalProperties": false, "required": ["record", "switch", "ports"], "properties": {
+                "record": {"const": 1},
+                "switch": {"type": "string"},
+                "dialect": {"type": "string"},
+                "lines": number,
+                "files": {"type": "array", "items": {"type": "string"}},
+                "traits": {"type": "object", "additionalProperties": false, "properties": traits},
+                "settings": settings(Scope::Switch),
+                "vlans": {"type": "array", "items": {"type": "object", "additionalProperties": false, "required": ["vlan", "settings"],
+                    "properties": {"vlan": {"type": "integer", "minimum": 1, "maximum": 4094}, "settings": settings(Scope::Vlan)}}},
+                "every_vlan": settings(Scope::Vlan),
+                "mirrors": {"type": "array", "items": {"type": "object", "additionalProperties": false, "required": ["mirror", "settings"],
+                    "properties": {"mirror": {"type": "string"}, "settings": settings(Scope::Mirror)}}},
+                "ports": {"type": "array", "items": {"type": "object", "additionalProperties": false, "required": ["port"],
+                    "properties": {"port": {"type": "string"}, "place": {"$ref": "#/$defs/quote"}, "settings": settings(Scope::Port)}}},
+                "facts": {"type": "array", "items": {"oneOf": facts()}},
+                "unread": {"type": "array", "items": {"type": "object", "additionalProperties": false,
+                    "required": ["shape", "file", "line", "column", "width"],
+                    "properties": {"shape": {"type": "string"}, "file": {"type": "string"}, "line": number, "column": number, "width": number}}},
+                "remarks": {"type": "array", "items": {"type": "object", "required": ["about", "text"],
+                    "properties": {"about": {"type": "string"}, "file": {"type": ["string", "null"]}, "line": {"type": ["integer", "null"]}, "text": {"type": "string"}}}},
+                "saved": {"anyOf": [{"enum": ["missing", "not-kept"]},
+                    {"type": "object", "additionalProperties": false, "required": ["copy"], "properties": {"copy": {"$ref": "#/$defs/record"}}}]},
+            }},
+            "origin": {"enum": origins},
+            "quote": {"type": "object", "additionalProperties": false, "required": ["file", "line", "column", "width", "text"],
+                "properties": {"file": {"type": "string"}, "line": number, "column": number, "width": number, "text": {"type": "string"}}},
+        },
+    });
+    compare("schemas/record.schema.json", &format!("{}\n", serde_json::to_string_pretty(&schema).unwrap()));
+}
+
+/// What a dialect writes for a setting of a kind: a constant, a hole, or several holes of which the first counts.
+fn written(kind: Kind) -> Value {
+    let hole = json!({"type": "string", "pattern": "<[^<>]+>"});
+    let holes = json!({"type": "array", "items": {"type": "string"}});
+    let constant = match kind {
+        Kind::Flag => json!({"type": "boolean"}),
+        Kind::Choice(set) => json!({"enum": set.words}),
+        Kind::Choices(set) => json!({"type": "array", "items": {"enum": set.words}}),
+        Kind::Count => json!({"type": "integer", "minimum": 0}),
+        Kind::Seconds => {
+            json!({"anyOf": [{"type": "integer", "minimum": 0}, {"type": "string", "pattern": "^[0-9]+"}]})
+        }
+        Kind::Vlan => json!({"anyOf": [{"type": "integer", "minimum": 1, "maximum": 4094}, {"const": "none"}]}),
+        Kind::Vlans => json!({"type": ["integer", "string", "array"]}),
+        _ => json!({"type": ["string", "integer", "array"]}),
+    };
+    json!({"anyOf": [hole, holes, constant]})
+}
+
+fn by_setting(of: impl Fn(Kind) -> Value) -> Value {
+    let property = |id: SettingId| {
+        let mut value = of(id.info().kind);
+        value["description"] = json!(id.info().meaning);
+        (id.name().to_owned(), value)
+    };
+    let properties: serde_json::Map<_, _> = SettingId::all().map(property).collect();
+    json!({"type": "object", "additionalProperties": false, "properties": properties})
+}
+
+fn table(required: &[&str], properties: &Value) -> Value {
+    json!({"type": "object", "additionalProperties": false, "required": required, "properties": properties})
+}
+
+fn dialect_schema() -> Value {
+    let text = json!({"type": "string"});
+    let flag = json!({"type": "boolean"});
+    let texts = json!({"anyOf": [{"type": "string"}, {"type": "array", "items": {"type": "string"}}]});
+    let words = |words: &[&str]| json!({"enum": words});
+    let many = |items: Value| json!({"type": "array", "items": items});
+    let settings = json!({"$ref": "#/$defs/settings"});
+    let traits: serde_json::Map<_, _> = TraitId::all()
+        .map(TraitId::info)
+        .map(|info| {
+            let one = json!({"enum": info.words});
+            let value = if info.many { json!({"anyOf": [one, {"type": "array", "items": one}]}) } else { one };
+            (info.name.to_owned(), json!({"description": info.meaning, "anyOf": [value, {"type": "boolean"}]}))
+        })
+        .collect();
+    let fact = words(&FactKind::all().map(|kind| kind.info().name).collect::<Vec<_>>());
+    let fields = json!({"type": "object", "additionalProperties": {"anyOf": [
+        {"type": ["string", "integer", "boolean"]},
+        table(&["from"], &json!({"from": text, "else": text, "words": {"type": "object", "additionalProperties": text}}))]}});
+    let column = table(
+        &["title", "is"],
+        &json!({
+        "title": text, "is": text, "optional": flag, "carry": flag, "fields": fields}),
+    );
+    json!({
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Dialect: how one switch system writes its configuration and its state",
+        "type": "object", "additionalProperties": false, "required": ["dialect"],
+        "properties": {
+            "dialect": table(&["name"], &json!({"name": text, "title": text})),
+            "recognise": table(&[], &json!({"lines": texts})),
+            "text": table(&[], &json!({
+                "structure": words(&["indent", "braces", "paths", "sections"]), "split": text, "quote": text, "comment": texts,
+                "inline-comment": texts, "block-comment": many(text.clone()), "continuation": text, "negation": text, "verb": text,
+                "case": words(&["exact", "ignore"]), "abbreviate": {"type": "integer", "minimum": 1},
+                "open-brace": text, "close-brace": text, "end": text, "title": texts, "close": text})),
+            "ports": table(&[], &json!({"names": texts, "also": {"type": "object", "additionalProperties": text}})),
+            "lists": table(&[], &json!({"range": texts, "item": texts, "carry": flag})),
+            "time": table(&[], &json!({"forms": texts, "zone": text})),
+            "defaults": by_setting(written),
+            "traits": table(&[], &Value::Object(traits)),
+            "requires": many(table(&["feature", "ready"], &json!({"feature": text, "ready": text, "restart": flag}))),
+            "rule": many(table(&["pattern"], &json!({
+                "pattern": text, "in": texts, "opens": text, "ports": text, "vlan": text, "profile": text, "mirror": text,
+                "reach": words(&["all-ports", "access-ports", "trunk-ports", "edge-ports", "all-vlans"]),
+                "declares": text, "sets": settings, "adds": settings, "removes": settings, "implies": settings, "resets": texts,
+                "uses": text, "used-by": text, "negation": words(&["default", "off"]), "until": text, "read-only": flag}))),
+            "state": table(&[], &json!({"split": text, "quote": text, "comment": texts, "ignore": texts, "borders": text})),
+            "line": many(table(&["pattern"], &json!({
+                "pattern": text, "in": texts, "opens": text, "fact": fact, "fields": fields}))),
+            "table": many(table(&["fact", "columns"], &json!({
+                "fact": fact, "in": texts, "columns": many(column), "fields": fields, "wrap": words(&["words", "joined"])}))),
+            "write": table(&[], &json!({
+                "save": texts, "leave": text, "stations": words(&["colon", "dash", "dotted", "bare"]),
+                "never": by_setting(|_| json!({"type": "string"}))})),
+            "example": many(table(&["text"], &json!({
+                "text": text, "unread": {"type": "integer", "minimum": 0}, "expect": {"type": "object"}, "state": text,
+                "facts": many(json!({"type": "object"})), "as-of": text}))),
+        },
+        "$defs": {"settings": by_setting(written)},
+    })
+}
+
+#[test]
+fn the_schema_of_dialects() {
+    compare("schemas/dialect.schema.json", &format!("{}\n", serde_json::to_string_pretty(&dialect_schema()).unwrap()));
+}
+
+/// The loader tells which keys it knows: they are those of the schema, section by section.
+#[test]
+fn the_schema_has_the_keys_that_the_loader_reads() {
+    const ALL: &str = "zzzzzzzzzz = 1\n[dialect]\nname = 'a'\nzzzzzzzzzz = 1\n[recognise]\nzzzzzzzzzz = 1\n[text]\nzzzzzzzzzz = 1\n\
+        [ports]\nzzzzzzzzzz = 1\n[lists]\nzzzzzzzzzz = 1\n[time]\nzzzzzzzzzz = 1\n[[requires]]\nfeature = 'mirror'\nready = 'a'\n\
+        zzzzzzzzzz = 1\n[write]\nzzzzzzzzzz = 1\n[[rule]]\npattern = 'a'\nzzzzzzzzzz = 1\n[state]\nzzzzzzzzzz = 1\n[[line]]\n\
+        pattern = 'a'\nfact = 'event'\nzzzzzzzzzz = 1\n[[table]]\nfact = 'event'\nzzzzzzzzzz = 1\n[[table.columns]]\ntitle = 'A'\n\
+        is = '<port:port>'\nzzzzzzzzzz = 1\n[[example]]\ntext = 'a'\nzzzzzzzzzz = 1\n";
+    let schema = dialect_schema();
+    let problems = Dialect::load(&std::sync::Arc::new(Source::of("a.toml", ALL))).unwrap_err();
+    let mut seen = 0;
+    for problem in problems {
+        let Some((_, section)) = problem.what.split_once("unknown key `zzzzzzzzzz` in ") else { continue };
+        let hint = problem.hint.as_deref().unwrap_or_default();
+        let mut known: Vec<&str> = hint.trim_start_matches("known here: ").split(", ").collect();
+        known.sort_unstable();
+        let name = section.trim_matches(['[', ']']).rsplit('.').next().unwrap_or_default();
+        let of_section = match name {
+            "the file" => &schema["properties"],
+            "columns" => &schema["properties"]["table"]["items"]["properties"]["columns"]["items"]["properties"],
+            name => {
+                let section = &schema["properties"][name];
+                section.get("items").unwrap_or(section).get("properties").unwrap_or(&Value::Null)
+            }
+        };
+        let mut keys: Vec<&str> = of_section.as_object().into_iter().flatten().map(|(k, _)| k.as_str()).collect();
+        keys.sort_unstable();
+        assert_eq!(keys, known, "{section}");
+        seen += 1;
+    }
+    assert_eq!(seen, 15);
+}
