@@ -1,11 +1,12 @@
-//! Runs every check on every port of a switch: levels, absorption, waivers, and what is reported.
+//! Runs every check on a switch and on each of its ports: levels, absorption, waivers, and what is reported.
 
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use super::fleet::Usage;
-use super::say::{port_finding, waiver_shown};
+use super::say::{Subject, finding, waiver_shown};
 use super::verdict::{Unknown, Verdict, Violation};
-use super::{Check, PortCheck, PortView, Run, Selection, all};
+use super::{Check, PortCheck, PortView, Run, Selection, SwitchCheck, SwitchView, all};
 use crate::dialect::Lists;
 use crate::finding::{Counts, Finding, SwitchOutcome, SwitchRow, UnreadRow};
 use crate::model::{SettingId, Switch};
@@ -22,6 +23,7 @@ pub struct Judge<'p> {
     selection: &'p Selection,
     raw: bool,
     checks: Vec<(&'static Check, PortCheck)>,
+    of_switch: Vec<(&'static Check, SwitchCheck)>,
 }
 
 /// A switch, judged: what is reported, and what the fleet's checks need of it.
@@ -48,13 +50,15 @@ pub enum Told {
 impl<'p> Judge<'p> {
     /// `raw`: unread lines are shown as they are.
     pub fn new(policy: &'p Policy, as_of: &'p AsOf, selection: &'p Selection, raw: bool) -> Self {
-        let checks = all()
-            .filter_map(|check| match check.run {
-                Run::Port(run) => Some((check, run)),
-                Run::Fleet(_) => None,
-            })
-            .collect();
-        Self { policy, as_of, selection, raw, checks }
+        let (mut checks, mut of_switch) = (Vec::new(), Vec::new());
+        for check in all() {
+            match check.run {
+                Run::Port(run) => checks.push((check, run)),
+                Run::Switch(run) => of_switch.push((check, run)),
+                Run::Fleet(_) => {}
+            }
+        }
+        Self { policy, as_of, selection, raw, checks, of_switch }
     }
 
     /// Judges one switch.
@@ -65,10 +69,12 @@ impl<'p> Judge<'p> {
         let mut outcome = SwitchOutcome::default();
         let chosen = self.selection.takes_switch(switch.name());
         let mut ports = 0;
-        for port in 0..switch.ports().len() {
-            let assigned = roles.ports.get(port).copied().flatten();
-            let view = PortView::new(resolved, self.policy, port, assigned);
-            let findings = self.port(&view, lists, &mut outcome, &mut usage, chosen);
+        let on = SwitchView::new(resolved, self.policy, &roles.ports, self.as_of);
+        let mut placed = self.on_switch(on, lists, &mut outcome, &mut usage, chosen);
+        for view in on.ports() {
+            let port = view.port;
+            let mut findings = self.port(&view, lists, &mut outcome, &mut usage, chosen);
+            findings.extend(placed.remove(&Some(port)).into_iter().flatten());
             let role = view.role().ok().map(|r| r.name.as_str());
             let name = switch.ports().get(port).map_or("", |p| p.as_str());
             if chosen && self.selection.takes_port(name, role) {
@@ -82,7 +88,65 @@ impl<'p> Judge<'p> {
         if chosen {
             self.finish(switch, roles, ports, &mut outcome);
         }
+        debug_assert!(placed.is_empty(), "a finding stands on a port that is not there");
         Judged { outcome, usage }
+    }
+
+    /// The checks of the switch: what stands on it goes into the outcome, what stands on a port comes back.
+    fn on_switch(
+        &self,
+        on: SwitchView<'_>,
+        lists: Option<&Lists>,
+        outcome: &mut SwitchOutcome,
+        usage: &mut Usage,
+        chosen: bool,
+    ) -> BTreeMap<Option<usize>, Vec<Finding>> {
+        let reported = chosen && !self.selection.names_ports();
+        let mut placed: BTreeMap<Option<usize>, Vec<Finding>> = BTreeMap::new();
+        for (check, told) in self.switch_verdicts(on) {
+            match told {
+                Told::Met | Told::NotApplicable => {}
+                Told::Undetermined(needs) => {
+                    let level = self.policy.level(check.id, None, check.level);
+                    if let Some(level) = level.filter(|_| reported && self.selection.takes_check(check.id)) {
+                        outcome.undetermined.push((check.id, level, None, needs));
+                    }
+                }
+                Told::Violated(violations) => {
+                    for violation in violations {
+                        let port = violation.port;
+                        let role = port.and_then(|p| self.policy.roles.get(on.assigned(p)?.role));
+                        let role = role.map(|r| r.name.as_str());
+                        let Some(level) = self.policy.level(check.id, role, check.level) else { continue };
+                        let mut finding = finding(check, level, Subject { on, port }, violation);
+                        self.waive(&mut finding, on, port, lists, usage);
+                        placed.entry(port).or_default().push(finding);
+                    }
+                }
+            }
+        }
+        let own = placed.remove(&None).unwrap_or_default();
+        outcome.findings.extend(own.into_iter().filter(|f| reported && self.selection.takes_check(f.check)));
+        outcome.findings.sort_by_key(|f| (f.check, f.vlan));
+        placed
+    }
+
+    /// What every check of switches comes to, in the order in which they are told. Waivers play no part.
+    pub fn switch_verdicts(&self, on: SwitchView<'_>) -> Vec<(&'static Check, Told)> {
+        let verdict = |check: &'static Check, run: SwitchCheck| {
+            if self.policy.level(check.id, None, check.level).is_none() {
+                return Told::NotApplicable;
+            }
+            match run(&on) {
+                Ok(Verdict::Met) => Told::Met,
+                Ok(Verdict::NotApplicable) => Told::NotApplicable,
+                Ok(Verdict::Violated(violations)) => Told::Violated(violations),
+                Err(Unknown { needs }) => Told::Undetermined(needs),
+            }
+        };
+        let mut told: Vec<_> = self.of_switch.iter().map(|(check, run)| (*check, verdict(check, *run))).collect();
+        absorb(&mut told);
+        told
     }
 
     fn finish(&self, switch: &Switch, roles: Assignment, ports: usize, outcome: &mut SwitchOutcome) {
@@ -158,8 +222,9 @@ impl<'p> Judge<'p> {
                 }
                 Told::Violated(violations) => {
                     for violation in violations {
-                        let mut finding = port_finding(check, level, view, violation);
-                        self.waive(&mut finding, view, lists, usage);
+                        let subject = Subject { on: view.on(), port: Some(view.port) };
+                        let mut finding = finding(check, level, subject, violation);
+                        self.waive(&mut finding, view.on(), Some(view.port), lists, usage);
                         findings.push(finding);
                     }
                 }
@@ -169,14 +234,22 @@ impl<'p> Judge<'p> {
     }
 
     /// Applies the first waiver in force that covers a finding, and notes every one that does.
-    fn waive(&self, finding: &mut Finding, view: &PortView<'_>, lists: Option<&Lists>, usage: &mut Usage) {
-        let switch = view.switch();
+    fn waive(
+        &self,
+        finding: &mut Finding,
+        on: SwitchView<'_>,
+        port: Option<usize>,
+        lists: Option<&Lists>,
+        usage: &mut Usage,
+    ) {
+        let switch = on.switch();
         for (position, waiver) in self.policy.waivers.iter().enumerate() {
             if !crate::policy::names_check(&waiver.check, finding.check) || !waiver.switch.is_match(&**switch.name()) {
                 continue;
             }
             let here = waiver.port.as_ref().is_none_or(|ports| {
-                ports.positions(switch, lists).is_some_and(|positions| positions.contains(&view.port))
+                let named = ports.positions(switch, lists);
+                named.zip(port).is_some_and(|(positions, port)| positions.contains(&port))
             });
             if !here {
                 continue;
@@ -206,10 +279,12 @@ fn without_derived(check: &Check, view: &PortView<'_>, verdict: Verdict) -> Told
 
 /// Takes out what another check of the port names better: violations of the same cause.
 fn absorb(told: &mut [(&'static Check, Told)]) {
-    let mut absorbed: Vec<(&'static str, Vec<SettingId>)> = Vec::new();
+    let cause = |v: &Violation| Some((*v.settings.first()?, v.port));
+    let causes = |v: &Violation| v.settings.iter().map(|id| (*id, v.port)).collect::<Vec<_>>();
+    let mut absorbed: Vec<(&'static str, Vec<(SettingId, Option<usize>)>)> = Vec::new();
     for (check, told) in told.iter() {
         if let Told::Violated(violations) = told {
-            let causes: Vec<_> = violations.iter().filter_map(|v| v.settings.first().copied()).collect();
+            let causes: Vec<_> = violations.iter().flat_map(causes).collect();
             absorbed.extend(check.absorbs.iter().map(|id| (*id, causes.clone())));
         }
     }
@@ -219,8 +294,8 @@ fn absorb(told: &mut [(&'static Check, Told)]) {
     for (check, told) in told {
         let Told::Violated(violations) = told else { continue };
         violations.retain(|violation| {
-            let cause = violation.settings.first();
-            !absorbed.iter().any(|(id, causes)| *id == check.id && cause.is_some_and(|c| causes.contains(c)))
+            let cause = cause(violation);
+            !absorbed.iter().any(|(id, causes)| *id == check.id && cause.is_some_and(|c| causes.contains(&c)))
         });
         if violations.is_empty() {
             *told = Told::NotApplicable;

@@ -3,21 +3,38 @@
 //! A check is a row and a function. Reports, docs, `yellowlegs checks` and the tests read the row. To
 //! add one: write both in a file of its family's folder and name the row in the family's `CHECKS`.
 
+mod arming;
+mod arp_inspection;
 mod config;
+mod dhcp_snooping;
+mod fast_start;
+mod flap;
 mod fleet;
+mod guard;
+mod ipv6_guard;
 mod judge;
+mod mirror;
+mod multicast;
 mod port;
 mod port_security;
 mod reach;
+mod recovery;
+mod requires;
 mod say;
 mod select;
+mod source_guard;
+mod switch_view;
+mod tree;
+mod unidirectional;
 mod verdict;
 pub(crate) mod view;
+mod voice;
 
 pub use fleet::{FleetOutcome, FleetView, FleetViolation, Usage};
 pub use judge::{Judge, Judged, Told};
 pub use reach::{OutOfReach, out_of_reach};
 pub use select::Selection;
+pub use switch_view::SwitchView;
 pub use verdict::{Judgement, Tally, Unknown, Verdict, Violation};
 pub use view::PortView;
 
@@ -55,15 +72,36 @@ pub struct Check {
 /// A check's function on a port.
 pub type PortCheck = fn(&PortView<'_>) -> Judgement;
 
+/// A check's function on a switch.
+pub type SwitchCheck = fn(&SwitchView<'_>) -> Judgement;
+
 /// What a check is run on.
 pub enum Run {
     /// Each port.
     Port(PortCheck),
+    /// Each switch.
+    Switch(SwitchCheck),
     /// The fleet, after all switches.
     Fleet(fn(&fleet::FleetView<'_>) -> Vec<fleet::FleetViolation>),
 }
 
 impl Check {
+    /// A row with nothing in it, for rows to be made from.
+    pub(crate) const ROW: Self = Self {
+        id: "",
+        title: "",
+        level: Level::Risk,
+        needs: &[],
+        uses: &[],
+        policy: &[],
+        reference: "",
+        why: "",
+        remedy: "",
+        judges: &[],
+        absorbs: &[],
+        run: Run::Port(|_| Ok(Verdict::NotApplicable)),
+    };
+
     /// The part of the id before the slash.
     pub fn family(&self) -> &'static str {
         self.id.split_once('/').map_or(self.id, |(family, _)| family)
@@ -76,7 +114,23 @@ impl Check {
 }
 
 /// The families: their checks, in the order in which they are told.
-pub static FAMILIES: &[&[Check]] = &[port::CHECKS, port_security::CHECKS, config::CHECKS];
+pub static FAMILIES: &[&[Check]] = &[
+    port::CHECKS,
+    port_security::CHECKS,
+    dhcp_snooping::CHECKS,
+    arp_inspection::CHECKS,
+    source_guard::CHECKS,
+    ipv6_guard::CHECKS,
+    fast_start::CHECKS,
+    guard::CHECKS,
+    voice::CHECKS,
+    multicast::CHECKS,
+    mirror::CHECKS,
+    unidirectional::CHECKS,
+    flap::CHECKS,
+    recovery::CHECKS,
+    config::CHECKS,
+];
 
 /// Every check.
 pub fn all() -> impl Iterator<Item = &'static Check> {

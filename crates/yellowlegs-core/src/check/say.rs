@@ -3,9 +3,9 @@
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
-use super::{Check, PortView, Violation};
+use super::{Check, SwitchView, Violation};
 use crate::finding::{Evidence, EvidenceKind, Finding, SettingShown, WaiverShown, fingerprint, quote_cite, quote_slot};
-use crate::model::{Mark, Slot};
+use crate::model::{Mark, Scope, SettingId, Slot};
 use crate::policy::{Level, Waiver};
 
 /// A sentence with its holes filled; a hole nobody fills stays, and a test finds it.
@@ -25,77 +25,104 @@ pub(super) fn fill(template: &str, facts: &BTreeMap<&'static str, String>) -> St
     text
 }
 
-/// The finding that a violation on a port becomes.
-pub(super) fn port_finding(check: &Check, level: Level, view: &PortView<'_>, violation: Violation) -> Finding {
-    let switch = view.switch();
-    let name = switch.ports().get(view.port).map(ToString::to_string).unwrap_or_default();
-    let role = view.role().ok();
+/// What a finding is about: a switch, or a port of it with its role.
+#[derive(Clone, Copy)]
+pub(super) struct Subject<'a> {
+    pub(super) on: SwitchView<'a>,
+    pub(super) port: Option<usize>,
+}
+
+impl Subject<'_> {
+    fn slot(&self, violation: &Violation, id: SettingId) -> Slot {
+        let switch = self.on.switch();
+        let slot = match id.info().scope {
+            Scope::Port | Scope::Switch => Some(switch.slot(self.port, id)),
+            Scope::Vlan => violation.vlan.map(|vlan| switch.vlan_slot(vlan, id)),
+            Scope::Mirror => violation.mirror.as_ref().and_then(|name| switch.mirrors().get(name)?.get(&id)),
+        };
+        slot.cloned().unwrap_or(Slot::UNKNOWN)
+    }
+}
+
+/// The finding that a violation becomes.
+pub(super) fn finding(check: &Check, level: Level, subject: Subject<'_>, violation: Violation) -> Finding {
+    let subject = Subject { port: violation.port.or(subject.port), ..subject };
+    let switch = subject.on.switch();
+    let name = subject.port.and_then(|port| switch.ports().get(port)).map(ToString::to_string);
+    let assigned = subject.port.and_then(|port| subject.on.assigned(port));
+    let role = assigned.and_then(|a| subject.on.policy().roles.get(a.role));
     let mut facts: BTreeMap<&'static str, String> =
         violation.facts.iter().map(|(name, fact)| (*name, fact.to_string())).collect();
-    facts.insert("port", name.clone());
+    facts.insert("port", name.clone().unwrap_or_default());
     facts.insert("switch", switch.name().to_string());
     facts.insert("role", role.map_or_else(|| "unknown".into(), |r| r.name.clone()));
     facts.insert("faces", role.map_or("", |r| r.faces.word()).to_owned());
     let cause = violation.settings.first().map_or("", |id| id.name());
     let vlan = violation.vlan.map(|v| v.get().to_string()).unwrap_or_default();
-    let fingerprint = fingerprint([check.id, switch.name(), &name, cause, &vlan]);
+    let session = violation.mirror.as_deref().unwrap_or_default();
+    let port = name.as_deref().unwrap_or_default();
+    let parts = [check.id, switch.name(), port, cause, &vlan, session];
+    let fingerprint = fingerprint(parts.into_iter().take(if session.is_empty() { 5 } else { 6 }));
     let judged = violation.settings.iter().chain(violation.lacking.as_ref().map(|(id, _)| id));
     let settings = judged
         .map(|id| {
-            let slot = view.slot(*id);
-            SettingShown { name: id.name(), value: slot.value.clone(), origin: slot.origin }
+            let slot = subject.slot(&violation, *id);
+            SettingShown { name: id.name(), value: slot.value, origin: slot.origin }
         })
         .collect();
-    let (evidence, overridden) = evidence(view, &violation);
+    let (evidence, overridden) = evidence(subject, &violation);
     Finding {
         check: check.id,
         level,
         switch: Some(switch.name().clone()),
-        port: Some(name),
+        port: name,
         vlan: violation.vlan.map(Into::into),
         role: role.map(|r| r.name.clone()),
-        role_from: view.assigned.map(|a| a.from),
+        role_from: assigned.map(|a| a.from),
         message: fill(violation.says, &facts),
         fingerprint,
         settings,
         evidence,
         overridden,
         inputs: violation.facts.into_iter().collect(),
-        related: Vec::new(),
+        related: violation.related,
         remedy: fill(check.remedy, &facts),
         waiver: None,
     }
 }
 
 /// The lines for each setting judged, then the policy's; and the lines that lost.
-fn evidence(view: &PortView<'_>, violation: &Violation) -> (Vec<Evidence>, Vec<Evidence>) {
-    let switch = view.switch();
+fn evidence(subject: Subject<'_>, violation: &Violation) -> (Vec<Evidence>, Vec<Evidence>) {
+    let (switch, resolved, port) = (subject.on.switch(), subject.on.resolved(), subject.port);
     let mut evidence: Vec<Evidence> = Vec::new();
     let mut overridden: Vec<Evidence> = Vec::new();
     for (i, id) in violation.settings.iter().enumerate() {
-        let slot = view.slot(*id);
+        let slot = subject.slot(violation, *id);
         let own = violation.line.filter(|_| i == 0 && slot.origin.is_written());
-        let narrow = |mark: Mark| view.resolved.deciding_words(mark, *id);
+        let narrow = |mark: Mark| resolved.deciding_words(mark, *id);
         let quoted = own.and_then(|mark| Evidence::line(EvidenceKind::Line, switch, narrow(mark)));
         let shown = Slot { mark: slot.mark.map(narrow), ..slot.clone() };
-        let lines = quoted.map_or_else(|| quote_slot(switch, Some(view.port), *id, &shown), |line| vec![line]);
+        let lines = quoted.map_or_else(|| quote_slot(switch, port, *id, &shown), |line| vec![line]);
         for line in lines {
             if !evidence.contains(&line) {
                 evidence.push(line);
             }
         }
-        if slot.contested {
-            let marks = view.resolved.history(Some(view.port), *id).into_iter().filter_map(|s| s.mark);
+        if slot.contested && matches!(id.info().scope, Scope::Port | Scope::Switch) {
+            let marks = resolved.history(port, *id).into_iter().filter_map(|s| s.mark);
             let lost = marks.filter(|mark| Some(*mark) != slot.mark && Some(*mark) != own);
             overridden.extend(lost.filter_map(|mark| Evidence::line(EvidenceKind::Line, switch, narrow(mark))));
         }
+    }
+    for mark in &violation.beside_lines {
+        evidence.extend(Evidence::line(EvidenceKind::of_line(*mark), switch, *mark));
     }
     if let Some((_, what)) = &violation.lacking {
         let file = switch.config_path().map(str::to_owned);
         evidence.push(Evidence { file, ..Evidence::words(EvidenceKind::Silent, what.clone()) });
     }
     if evidence.is_empty() {
-        let place = switch.port_place(view.port);
+        let place = violation.line.or_else(|| switch.port_place(port?));
         let line = place.and_then(|mark| Evidence::line(EvidenceKind::Line, switch, mark));
         evidence.extend(line);
     }

@@ -2,7 +2,9 @@
 //!
 //! `Met` is a value that has to be made; what is unknown leaves through `?` and is never a pass.
 
-use crate::finding::Fact;
+use std::sync::Arc;
+
+use crate::finding::{Fact, Related};
 use crate::model::{Mark, SettingId, VlanId};
 use crate::policy::Cite;
 
@@ -45,8 +47,16 @@ pub struct Violation {
     pub settings: Vec<SettingId>,
     /// A setting judged that is shown with its value, and what no line of it says.
     pub lacking: Option<(SettingId, String)>,
-    /// The VLAN it is about.
+    /// The VLAN it is about; settings of VLANs are that one's.
     pub vlan: Option<VlanId>,
+    /// The port it stands on, where a check of the switch found it; settings of ports are that one's.
+    pub port: Option<usize>,
+    /// The mirror session it is about; settings of sessions are that one's.
+    pub mirror: Option<Arc<str>>,
+    /// Other ports it is about.
+    pub related: Vec<Related>,
+    /// Lines of state that are quoted besides.
+    pub beside_lines: Vec<Mark>,
     /// The line to quote for the cause, where it is not the deciding one.
     pub line: Option<Mark>,
     /// The policy line, or the built-in default, that demands otherwise.
@@ -56,8 +66,24 @@ pub struct Violation {
 impl Violation {
     /// A violation by a setting.
     pub fn of(setting: SettingId, says: &'static str) -> Self {
-        let settings = vec![setting];
-        Self { says, facts: Vec::new(), settings, lacking: None, vlan: None, line: None, demand: None }
+        Self { settings: vec![setting], ..Self::saying(says) }
+    }
+
+    /// A violation that no setting of ours proves: a line quoted, or the policy's, says it.
+    pub fn saying(says: &'static str) -> Self {
+        Self {
+            says,
+            facts: Vec::new(),
+            settings: Vec::new(),
+            lacking: None,
+            vlan: None,
+            port: None,
+            mirror: None,
+            related: Vec::new(),
+            beside_lines: Vec::new(),
+            line: None,
+            demand: None,
+        }
     }
 
     /// With another setting that was judged.
@@ -87,6 +113,34 @@ impl Violation {
     #[must_use]
     pub fn vlan(mut self, vlan: Option<VlanId>) -> Self {
         self.vlan = vlan;
+        self
+    }
+
+    /// Standing on a port.
+    #[must_use]
+    pub fn on(mut self, port: Option<usize>) -> Self {
+        self.port = port;
+        self
+    }
+
+    /// About a mirror session.
+    #[must_use]
+    pub fn of_mirror(mut self, session: &Arc<str>) -> Self {
+        self.mirror = Some(Arc::clone(session));
+        self
+    }
+
+    /// With other ports it is about.
+    #[must_use]
+    pub fn related(mut self, related: Vec<Related>) -> Self {
+        self.related = related;
+        self
+    }
+
+    /// With a line that is quoted beside those of the settings.
+    #[must_use]
+    pub fn and_line(mut self, line: Option<Mark>) -> Self {
+        self.beside_lines.extend(line);
         self
     }
 
@@ -124,6 +178,15 @@ impl Tally {
     pub fn add(&mut self, part: Result<Option<Violation>, Unknown>) {
         match part {
             Ok(violation) => self.violations.extend(violation),
+            Err(unknown) => self.needs.extend(unknown.needs),
+        }
+    }
+
+    /// Takes in what another check would say.
+    pub fn take(&mut self, judgement: Judgement) {
+        match judgement {
+            Ok(Verdict::Violated(violations)) => self.violations.extend(violations),
+            Ok(_) => {}
             Err(unknown) => self.needs.extend(unknown.needs),
         }
     }

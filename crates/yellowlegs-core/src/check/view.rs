@@ -2,17 +2,16 @@
 
 use std::sync::Arc;
 
-use super::Unknown;
+use super::{SwitchView, Unknown};
 use crate::model::{
-    Key, Mark, Mode, Setting, SettingId, SettingType, Slot, Switch, Value, VlanId, VlanSet, platform, settings,
+    Key, Mark, Mode, Rate, RateUnit, Setting, SettingId, SettingType, Slot, Switch, Value, VlanId, VlanSet, platform,
+    settings,
 };
 use crate::policy::{Assigned, Faces, Policy, Role};
-use crate::resolve::Resolved;
 
 /// One port, its role, and what is around it.
 pub struct PortView<'a> {
-    pub(super) resolved: &'a Resolved,
-    pub(super) policy: &'a Policy,
+    on: SwitchView<'a>,
     /// The port's position on the switch.
     pub port: usize,
     /// Its role, with what told it.
@@ -29,18 +28,23 @@ pub struct Carried {
 
 impl<'a> PortView<'a> {
     /// The view of a port by its position.
-    pub fn new(resolved: &'a Resolved, policy: &'a Policy, port: usize, assigned: Option<Assigned>) -> Self {
-        Self { resolved, policy, port, assigned }
+    pub fn new(on: SwitchView<'a>, port: usize) -> Self {
+        Self { on, port, assigned: on.assigned(port) }
+    }
+
+    /// The switch it is on.
+    pub fn on(&self) -> SwitchView<'a> {
+        self.on
     }
 
     /// The switch.
     pub fn switch(&self) -> &'a Switch {
-        &self.resolved.switch
+        self.on.switch()
     }
 
     /// The policy.
     pub fn policy(&self) -> &'a Policy {
-        self.policy
+        self.on.policy()
     }
 
     /// A setting of the port or its switch.
@@ -61,7 +65,7 @@ impl<'a> PortView<'a> {
 
     /// The port's role; none leaves through `?`.
     pub fn role(&self) -> Result<&'a Role, Unknown> {
-        let role = self.assigned.and_then(|a| self.policy.roles.get(a.role));
+        let role = self.assigned.and_then(|a| self.policy().roles.get(a.role));
         role.ok_or_else(|| Unknown::fact("role"))
     }
 
@@ -96,6 +100,26 @@ impl<'a> PortView<'a> {
         }
     }
 
+    /// Every VLAN it carries: untagged, voice and tagged.
+    pub fn carries(&self) -> Result<VlanSet, Unknown> {
+        let mut carried = self.tagged()?.map(|set| (*set).clone()).unwrap_or_default();
+        [self.untagged()?.vlan, self.voice()?.vlan].into_iter().flatten().for_each(|vlan| carried.insert(vlan));
+        Ok(carried)
+    }
+
+    /// Whether a limit is above another; limits in packets and in bits cannot be compared.
+    pub fn exceeds(&self, limit: Rate, most: Rate) -> Result<bool, Unknown> {
+        if limit.unit == most.unit {
+            return Ok(limit.amount > most.amount);
+        }
+        let kilobits = |rate: Rate| match rate.unit {
+            RateUnit::Kilobits => Ok(u64::from(rate.amount)),
+            RateUnit::Percent => Ok(u64::from(self.known(settings::SPEED)?) * 10 * u64::from(rate.amount)),
+            RateUnit::Packets => Err(Unknown::fact("a limit in the unit of the policy's")),
+        };
+        Ok(kilobits(limit)? > kilobits(most)?)
+    }
+
     /// A word of one of the platform's traits.
     pub fn platform(&self, id: crate::model::TraitId, word: &str) -> Result<bool, Unknown> {
         self.switch().traits().holds(id, word).ok_or_else(|| Unknown::fact(id.info().name))
@@ -117,13 +141,7 @@ impl<'a> PortView<'a> {
 
     /// Whether DHCP snooping is in force in a VLAN: every switch it needs is thrown.
     pub fn snooping_in_force(&self, vlan: VlanId) -> Result<bool, Unknown> {
-        if self.platform(platform::SNOOPING_SWITCHES, "global")? && !self.known(settings::SNOOPING)? {
-            return Ok(false);
-        }
-        if !self.platform(platform::SNOOPING_SWITCHES, "vlan")? {
-            return Ok(true);
-        }
-        Ok(self.known(settings::SNOOPING_VLANS)?.contains(vlan))
+        self.on.snooping_in_force(vlan)
     }
 
     /// Whether a setting is written for this very port, not inherited from a global line.
@@ -139,7 +157,7 @@ impl<'a> PortView<'a> {
 
     /// The line after which a list held something.
     pub fn line_that_brought(&self, setting: SettingId, holds: impl Fn(&Value) -> bool) -> Option<Mark> {
-        self.resolved.line_that_brought(Some(self.port), setting, holds)
+        self.on.resolved().line_that_brought(Some(self.port), setting, holds)
     }
 }
 

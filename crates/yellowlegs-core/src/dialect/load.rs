@@ -11,8 +11,8 @@ use super::pattern::{Pattern, PatternError, Step};
 use super::ports::ListsText;
 use super::render::Writing;
 use super::rule::Rule;
-use super::{Dialect, DialectProblem, Lists, Requirement, compile, example, rules, state};
-use crate::model::{Kind, Mark, Origin, SettingId, Slot, TraitId, TraitSlot, Traits, Value, settings};
+use super::{Dialect, DialectProblem, Lists, compile, example, rules, state};
+use crate::model::{Kind, Mark, Origin, Requirement, SettingId, Slot, TraitId, TraitSlot, Traits, Value, settings};
 use crate::source::{Item, Problem, Scalar, Source, Spot, TableReader, TomlDoc};
 use crate::syntax::Splitter;
 

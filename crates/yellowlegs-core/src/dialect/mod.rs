@@ -39,7 +39,7 @@ pub use sketch::sketch;
 pub use state::{Missed, StateRule, StateRules, StateText, Table};
 pub use time::Moment;
 
-use crate::model::{Mark, SettingId, Slot, Traits, platform, settings};
+use crate::model::{Requirement, SettingId, Slot, Traits, platform, settings};
 use crate::source::{Problem, Source, Spot};
 use automaton::{Automaton, WordRule};
 
@@ -61,24 +61,11 @@ pub struct Dialect {
     defaults: Vec<Option<Slot>>,
     set_by_rules: Vec<bool>,
     traits: Arc<Traits>,
-    requires: Vec<Requirement>,
+    requires: Arc<[Requirement]>,
     state: StateRules,
     writing: Writing,
     vocabulary: FxHashSet<Box<str>>,
     examples: Vec<Example>,
-}
-
-/// What a feature requires before it can be in force.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Requirement {
-    /// The feature: the part of its settings' names before the dot.
-    pub feature: Arc<str>,
-    /// The word that has to be in `platform.ready`.
-    pub ready: Arc<str>,
-    /// Whether it takes effect only after a restart.
-    pub restart: bool,
-    /// The line of the dialect.
-    pub mark: Mark,
 }
 
 impl Dialect {
@@ -128,7 +115,7 @@ impl Dialect {
     }
 
     /// What its features require first.
-    pub fn requires(&self) -> &[Requirement] {
+    pub fn requires(&self) -> &Arc<[Requirement]> {
         &self.requires
     }
 

@@ -15,10 +15,23 @@ pub enum EvidenceKind {
     Default,
     /// Where a configuration could say something and does not.
     Silent,
+    /// A line of a table, a stanza or a log.
+    Table,
     /// A switch record.
     Record,
     /// A line of the policy, or a built-in default of it.
     Policy,
+}
+
+impl EvidenceKind {
+    /// What a line beside the deciding ones is: the dialect is the first of a switch's files, state comes last.
+    pub(crate) fn of_line(mark: Mark) -> Self {
+        match mark.file {
+            0 => Self::Default,
+            1 => Self::Line,
+            _ => Self::Table,
+        }
+    }
 }
 
 /// A line with its place; the stretch that matters begins at the column.

@@ -22,7 +22,7 @@ pub use port::{PortName, natural_order};
 pub use record::Record;
 pub use setting::{Key, Origin, Scope, Setting, SettingId, SettingInfo, SettingType};
 pub use station::{Station, StationAddress, StationError, StationRange};
-pub use switch::{FileText, Mark, Quote, Remark, SavedCopy, Slot, Switch, Unread};
+pub use switch::{FileText, Mark, Quote, Remark, Requirement, SavedCopy, Slot, Switch, Unread};
 pub use traits::{TraitId, TraitInfo, TraitSlot, Traits, platform};
 pub use value::{Kind, Milliwatts, Rate, Seconds, Value, ValueError};
 pub use vlan::{VlanError, VlanId, VlanSet};

@@ -108,6 +108,19 @@ pub enum SavedCopy {
     Read(Box<Switch>),
 }
 
+/// What a feature requires before it can be in force.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Requirement {
+    /// The feature: the first part of its settings' names.
+    pub feature: Arc<str>,
+    /// What `platform.ready` must hold.
+    pub ready: Arc<str>,
+    /// It takes effect only after a restart.
+    pub restart: bool,
+    /// The line of the dialect.
+    pub mark: Mark,
+}
+
 /// One switch.
 #[derive(Debug, Clone)]
 pub struct Switch {
@@ -123,6 +136,7 @@ pub struct Switch {
     pub(crate) vlan_defaults: BTreeMap<SettingId, Slot>,
     pub(crate) mirrors: BTreeMap<Arc<str>, BTreeMap<SettingId, Slot>>,
     pub(crate) traits: Arc<Traits>,
+    pub(crate) requires: Arc<[Requirement]>,
     pub(crate) unread: Vec<Unread>,
     pub(crate) remarks: Vec<Remark>,
     pub(crate) saved: SavedCopy,
@@ -146,6 +160,7 @@ impl Switch {
             vlan_defaults: BTreeMap::new(),
             mirrors: BTreeMap::new(),
             traits: Arc::default(),
+            requires: Arc::default(),
             unread: Vec::new(),
             remarks: Vec::new(),
             saved: SavedCopy::Missing,
@@ -181,6 +196,11 @@ impl Switch {
     /// The traits of its platform.
     pub fn traits(&self) -> &Traits {
         &self.traits
+    }
+
+    /// What features of its platform require first.
+    pub fn requires(&self) -> &[Requirement] {
+        &self.requires
     }
 
     /// Lines that were not understood, in the order of the text.

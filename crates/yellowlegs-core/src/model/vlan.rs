@@ -116,6 +116,12 @@ impl VlanSet {
         Self(std::array::from_fn(|i| self.0[i] | other.0[i]))
     }
 
+    /// The VLANs in both.
+    #[must_use]
+    pub fn common(&self, other: &Self) -> Self {
+        self.minus(&self.minus(other))
+    }
+
     /// What is in this one and not in the other.
     #[must_use]
     pub fn minus(&self, other: &Self) -> Self {

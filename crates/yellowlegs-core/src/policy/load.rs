@@ -4,16 +4,14 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use globset::{Glob, GlobMatcher};
-use jiff::civil::Date;
 use regex::Regex;
 
-use super::wishes::{FEATURES, Wish, Wished};
+use super::wishes::Refused;
 use super::{
-    AsOf, Cite, Derive, Expect, Faces, Files, Level, LevelOverride, Policy, PolicyProblem, PortPattern, PortsText,
-    Purpose, Role, SiteVlan, Waiver,
+    AsOf, Cite, Derive, Expect, Faces, Files, Level, LevelOverride, Management, Policy, PolicyProblem, PortPattern,
+    PortsText, Purpose, Role, Site, SiteVlan, Waiver,
 };
-use crate::dialect::duration;
-use crate::model::{Action, Choice, Seconds, VlanId, VlanSet};
+use crate::model::{Capability, Choice, VlanId, VlanSet};
 use crate::source::{Entry, Item, Problem, Scalar, Source, Spot, TableReader, TomlDoc, nearest};
 
 pub(super) fn load(source: &Arc<Source>, checks: &[&str]) -> Result<Policy, Vec<Problem>> {
@@ -23,7 +21,7 @@ pub(super) fn load(source: &Arc<Source>, checks: &[&str]) -> Result<Policy, Vec<
     if problems.is_empty() { Ok(policy) } else { Err(problems) }
 }
 
-struct Reader<'d> {
+pub(super) struct Reader<'d> {
     doc: &'d TomlDoc<'d>,
     source: &'d Source,
     checks: &'d [&'d str],
@@ -35,11 +33,11 @@ impl<'d> Reader<'d> {
         let as_of = root.time_text("as-of").and_then(|item| {
             AsOf::parse(&item.value).map_err(|problem| self.report(&item.spot, PolicyProblem::AsOf(problem))).ok()
         });
-        let site = root.table("site").and_then(|table| {
-            let name = table.text("name").map(|i| i.value.to_owned());
-            table.finish();
-            name
-        });
+        let mut site = Site::default();
+        let mut management = None;
+        if let Some(table) = root.table("site") {
+            management = self.site(&table, &mut site);
+        }
         let files = self.files(root.table("files").as_ref());
         let vlans = self.vlans(root.table("vlans").as_ref());
         let derive = self.derive(root.table("roles").as_ref());
@@ -53,15 +51,62 @@ impl<'d> Reader<'d> {
         }
         let levels = self.levels(root.table("levels").as_ref(), &roles);
         let waivers = root.tables("waiver").iter().filter_map(|table| self.waiver(table)).collect();
+        let dhcp_servers = root.tables("dhcp-server").iter().filter_map(|table| self.dhcp_server(table)).collect();
+        let links = root.tables("link").iter().filter_map(|table| self.link(table)).collect();
+        let mirrors = root.tables("mirror").iter().filter_map(|table| self.mirror(table)).collect();
+        let sisters = root.tables("sisters").iter().filter_map(|table| self.sisters(table)).collect();
         root.finish();
-        Policy { as_of, site, files, vlans, derive, roles, levels, waivers }
+        Policy {
+            as_of,
+            site,
+            management,
+            files,
+            vlans,
+            derive,
+            roles,
+            levels,
+            waivers,
+            dhcp_servers,
+            links,
+            mirrors,
+            sisters,
+        }
     }
 
-    fn report(&self, spot: &Spot, problem: PolicyProblem) {
+    /// `[site]`: its name, where the engineer comes in, and the values that checks call policy.
+    fn site(&self, table: &TableReader<'_>, site: &mut Site) -> Option<Management> {
+        let mut management = None;
+        for entry in table.entries().into_values() {
+            match entry.key.value {
+                "name" => site.name = entry.text().map(str::to_owned),
+                "management" => {
+                    let Some(inner) = table.table("management") else { continue };
+                    let (switch, port) = (inner.required_text("switch"), inner.required_text("port"));
+                    inner.finish();
+                    let Some((switch, port)) = switch.zip(port) else { continue };
+                    management = Some(Management { switch: switch.value.to_owned(), port: port.value.to_owned() });
+                }
+                key => {
+                    let row = Site::VALUES.iter().find(|v| v.key == key);
+                    match site.take(key, &entry, self.cite(&entry.whole())) {
+                        Some(true) => {}
+                        Some(false) => {
+                            let wanted = row.map_or("something else", |v| v.values).to_owned();
+                            self.report(&entry.spot(), PolicyProblem::SiteValue { key: key.to_owned(), wanted });
+                        }
+                        None => self.report(&entry.key.spot, PolicyProblem::SiteKey { found: key.to_owned() }),
+                    }
+                }
+            }
+        }
+        management
+    }
+
+    pub(super) fn report(&self, spot: &Spot, problem: PolicyProblem) {
         self.doc.report(spot, problem);
     }
 
-    fn cite(&self, spot: &Spot) -> Cite {
+    pub(super) fn cite(&self, spot: &Spot) -> Cite {
         let place = self.doc.place(spot);
         let text = self.source.line(place.line).unwrap_or_default().trim_end().to_owned();
         let words = self.source.text().get(spot.0.clone()).unwrap_or_default();
@@ -70,7 +115,7 @@ impl<'d> Reader<'d> {
         Cite::Line { place, width, text }
     }
 
-    fn glob(&self, item: &Item<&str>) -> Option<GlobMatcher> {
+    pub(super) fn glob(&self, item: &Item<&str>) -> Option<GlobMatcher> {
         match Glob::new(item.value) {
             Ok(glob) => Some(glob.compile_matcher()),
             Err(error) => {
@@ -145,18 +190,35 @@ impl<'d> Reader<'d> {
         let name = table.text("name").map(|i| i.value.to_owned());
         let purpose = table.text("purpose").and_then(|item| self.word("purpose", &item, &Purpose::WORDS));
         let switches = table.texts("switches").unwrap_or_default().iter().filter_map(|i| self.glob(i)).collect();
+        let sensitive = table.flag("sensitive").is_some_and(|i| i.value);
+        let subnets = table.texts("subnet").unwrap_or_default();
         table.finish();
+        let subnets = subnets.iter().filter_map(|item| self.prefix(item)).collect();
         debug_assert!(purpose.is_none_or(|p| Purpose::from_word(p.word()) == Some(p)));
-        SiteVlan { id, name, purpose, switches, cite: self.cite(spot) }
+        SiteVlan { id, name, purpose, switches, sensitive, subnets, cite: self.cite(spot) }
+    }
+
+    /// `192.0.2.0/25`: an address and how many of its bits count.
+    fn prefix(&self, item: &Item<&str>) -> Option<(std::net::IpAddr, u8)> {
+        let parsed = item.value.split_once('/').and_then(|(address, length)| {
+            let address: std::net::IpAddr = address.parse().ok()?;
+            let most = if address.is_ipv4() { 32 } else { 128 };
+            Some((address, length.parse().ok().filter(|length| *length <= most)?))
+        });
+        if parsed.is_none() {
+            self.report(&item.spot, PolicyProblem::Prefix { found: item.value.to_owned() });
+        }
+        parsed
     }
 
     fn derive(&self, table: Option<&TableReader<'_>>) -> Derive {
         let Some(table) = table else { return Derive::default() };
         let derive = table.texts("derive").map(|items| {
-            let mut derive = Derive { description: false, vlan: false };
+            let mut derive = Derive { description: false, neighbour: false, vlan: false };
             for item in &items {
-                match self.word("derive", item, &[(0, "description"), (1, "vlan")]) {
+                match self.word("derive", item, &[(0, "description"), (1, "neighbour"), (2, "vlan")]) {
                     Some(0) => derive.description = true,
+                    Some(1) => derive.neighbour = true,
                     Some(_) => derive.vlan = true,
                     None => {}
                 }
@@ -175,7 +237,7 @@ impl<'d> Reader<'d> {
         number
     }
 
-    fn vlan_id(&self, item: &Item<i64>) -> Option<VlanId> {
+    pub(super) fn vlan_id(&self, item: &Item<i64>) -> Option<VlanId> {
         VlanId::new(item.value).map_err(|error| self.report(&item.spot, PolicyProblem::Vlan(error))).ok()
     }
 
@@ -190,8 +252,23 @@ impl<'d> Reader<'d> {
         let voice = table.integer("voice");
         let ports = table.texts("ports").unwrap_or_default();
         let describes = table.texts("describes").unwrap_or_default();
+        let endpoint = table.texts("endpoint").unwrap_or_default();
+        let receiver = table.flag("receiver");
+        let time_critical = table.flag("time-critical");
         let expect = table.table("expect");
         table.finish();
+        let words: Vec<(Capability, &'static str)> = Capability::SET
+            .words
+            .iter()
+            .enumerate()
+            .filter_map(|(i, w)| Some((Capability::from_index(i as u8)?, *w)))
+            .collect();
+        let endpoint = endpoint.iter().filter_map(|item| self.word("endpoint", item, &words)).collect();
+        for (key, item) in [("receiver", &receiver), ("time-critical", &time_critical)] {
+            if let Some(item) = item {
+                cite(key, &item.spot);
+            }
+        }
         if let Some(item) = &name {
             cite("name", &item.spot);
         }
@@ -225,7 +302,23 @@ impl<'d> Reader<'d> {
         let expect = self.expect(expect.as_ref(), faces);
         let name = name?.value.to_owned();
         faces_word?;
-        Some(Role { name, faces, stations, stations_needed: needed, vlans, voice, ports, describes, expect, cites })
+        let receiver = receiver.is_some_and(|i| i.value);
+        let time_critical = time_critical.map(|i| i.value);
+        Some(Role {
+            name,
+            faces,
+            stations,
+            stations_needed: needed,
+            vlans,
+            voice,
+            ports,
+            describes,
+            endpoint,
+            receiver,
+            time_critical,
+            expect,
+            cites,
+        })
     }
 
     fn port_pattern(&self, item: &Item<&str>) -> Option<PortPattern> {
@@ -238,7 +331,7 @@ impl<'d> Reader<'d> {
         Some(PortPattern { switch, ports, cite: self.cite(&item.spot) })
     }
 
-    fn ports_text(&self, item: &Item<&str>) -> Option<PortsText> {
+    pub(super) fn ports_text(&self, item: &Item<&str>) -> Option<PortsText> {
         let problem = |error: globset::Error| {
             self.report(&item.spot, PolicyProblem::Glob { message: error.kind().to_string() });
         };
@@ -260,21 +353,23 @@ impl<'d> Reader<'d> {
         let mut expect = Expect::of(faces);
         let Some(table) = table else { return expect };
         for entry in table.entries().into_values() {
-            let Some(feature) = FEATURES.iter().find(|f| f.name == entry.key.value) else {
-                let found = entry.key.value.to_owned();
-                self.report(&entry.key.spot, PolicyProblem::UnknownExpectation { found });
-                continue;
-            };
-            let Some(scalar) = entry.scalar() else { continue };
             let cite = self.cite(&entry.whole());
-            if !take_wish(&mut expect, feature.name, &scalar, cite) {
-                let found = match scalar {
-                    Scalar::Text(text) => text.to_owned(),
-                    Scalar::Integer(number) => number.to_string(),
-                    Scalar::Flag(flag) => flag.to_string(),
-                };
-                let problem = PolicyProblem::Expectation { key: feature.name, found, wanted: feature.values };
-                self.report(&entry.spot(), problem);
+            let key = entry.key.value;
+            match expect.take(key, &entry, cite) {
+                Ok(()) => {}
+                Err(Refused::Name) => {
+                    self.report(&entry.key.spot, PolicyProblem::UnknownExpectation { found: key.to_owned() });
+                }
+                Err(Refused::Value(wanted)) => {
+                    let found = match entry.scalar() {
+                        Some(Scalar::Text(text)) => text.to_owned(),
+                        Some(Scalar::Integer(number)) => number.to_string(),
+                        Some(Scalar::Flag(flag)) => flag.to_string(),
+                        None => continue,
+                    };
+                    let problem = PolicyProblem::Expectation { key: key.to_owned(), found, wanted };
+                    self.report(&entry.spot(), problem);
+                }
             }
         }
         expect
@@ -335,18 +430,8 @@ impl<'d> Reader<'d> {
         let owner = table.required_text("owner");
         let switch = table.text("switch");
         let port = table.text("port");
-        let last_day = table.time_text("last-day");
-        if last_day.is_none() {
-            table.required_text("last-day");
-        }
+        let last_day = self.last_day(table);
         table.finish();
-        let last_day = last_day.and_then(|item| {
-            let date = item.value.parse::<Date>().ok();
-            if date.is_none() {
-                self.report(&item.spot, PolicyProblem::Date { found: item.value.clone() });
-            }
-            date
-        });
         let switch = self.glob(&switch.unwrap_or(Item { value: "*", spot: Spot::default() }));
         let port = match port {
             Some(item) => Some(self.ports_text(&item)?),
@@ -364,39 +449,4 @@ impl<'d> Reader<'d> {
             cite,
         })
     }
-}
-
-/// Puts an expectation in its place; false when its value cannot be.
-fn take_wish(expect: &mut Expect, name: &str, scalar: &Scalar<'_>, cite: Cite) -> bool {
-    let wish = match scalar {
-        Scalar::Text(word) => Wish::from_word(word),
-        Scalar::Flag(true) => Some(Wish::Wanted),
-        Scalar::Flag(false) => Some(Wish::Unwanted),
-        Scalar::Integer(_) => None,
-    };
-    match (name, wish, scalar) {
-        ("port-security", Some(value), Scalar::Text(_)) => expect.port_security = Wished { value, cite },
-        ("port-security.pinning", Some(value), _) => expect.pinning = Wished { value, cite },
-        ("port-security.aging", Some(value), Scalar::Text(_)) => expect.aging = Wished { value: (value, None), cite },
-        ("port-security.aging", None, scalar) => {
-            let seconds = match scalar {
-                Scalar::Text(text) => duration(text),
-                Scalar::Integer(number) => u32::try_from(*number).ok(),
-                Scalar::Flag(_) => None,
-            };
-            let Some(seconds) = seconds.filter(|s| *s > 0) else { return false };
-            expect.aging = Wished { value: (Wish::Wanted, Some(Seconds(seconds))), cite };
-        }
-        ("port-security.action", _, Scalar::Text(word)) => {
-            let index = Action::SET.words.iter().position(|w| w == word);
-            let Some(value) = index.and_then(|i| Action::from_index(i as u8)) else { return false };
-            expect.action = Wished { value, cite };
-        }
-        ("port.native-vlan", _, Scalar::Integer(number)) => {
-            let Ok(value) = VlanId::new(*number) else { return false };
-            expect.native = Some(Wished { value, cite });
-        }
-        _ => return false,
-    }
-    true
 }

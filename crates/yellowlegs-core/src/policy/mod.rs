@@ -1,10 +1,12 @@
 //! What the site wants: VLANs and their purposes, roles, levels, waivers. See docs/policy.md.
 
 mod as_of;
+mod entries;
 mod load;
 mod ports;
 mod problem;
 mod roles;
+mod site;
 mod wishes;
 
 use std::collections::BTreeMap;
@@ -15,12 +17,14 @@ use jiff::civil::Date;
 use regex::Regex;
 
 pub use as_of::{AsOf, AsOfProblem};
+pub use entries::{DhcpServer, End, Link, MirrorEntry, Sisters};
 pub use ports::{PortPattern, PortsText};
 pub use problem::PolicyProblem;
 pub use roles::{Assigned, Assignment, RoleFrom, assign};
-pub use wishes::{Expect, FEATURES, Wish, Wished};
+pub use site::{Marking, Site, SiteValue};
+pub use wishes::{Expect, Expectation, Feature, Wish, Wished, expectations};
 
-use crate::model::{VlanId, VlanSet};
+use crate::model::{Capability, VlanId, VlanSet};
 use crate::source::{Place, Problem, Source};
 
 /// How grave a finding is, gravest first.
@@ -187,6 +191,10 @@ pub struct SiteVlan {
     pub purpose: Option<Purpose>,
     /// The switches this entry is about, where an identifier is used twice.
     pub switches: Vec<GlobMatcher>,
+    /// What is said in it is nobody else's business: mirrors of it need an agreement.
+    pub sensitive: bool,
+    /// Its subnets: address and how many of its bits count.
+    pub subnets: Vec<(std::net::IpAddr, u8)>,
     /// Where it is written.
     pub cite: Cite,
 }
@@ -210,6 +218,12 @@ pub struct Role {
     pub ports: Vec<PortPattern>,
     /// The descriptions that tell it.
     pub describes: Vec<(Regex, Cite)>,
+    /// What the neighbour may be that tells it.
+    pub endpoint: Vec<Capability>,
+    /// Receives multicast.
+    pub receiver: bool,
+    /// Audio, video or control that cannot wait; `None`: its VLANs' purpose says so.
+    pub time_critical: Option<bool>,
     /// What its features must be.
     pub expect: Expect,
     cites: BTreeMap<&'static str, Cite>,
@@ -295,13 +309,24 @@ impl Default for Files {
     }
 }
 
+/// Where the engineer comes in.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Management {
+    /// The switch.
+    pub switch: String,
+    /// The port.
+    pub port: String,
+}
+
 /// A site's policy.
 #[derive(Debug, Clone, Default)]
 pub struct Policy {
     /// The time evidence is judged at, where it is frozen.
     pub as_of: Option<AsOf>,
-    /// The site's name.
-    pub site: Option<String>,
+    /// What the site wants.
+    pub site: Site,
+    /// Where the engineer comes in.
+    pub management: Option<Management>,
     /// Which files are what.
     pub files: Files,
     /// The site's VLANs.
@@ -314,6 +339,14 @@ pub struct Policy {
     pub levels: Vec<LevelOverride>,
     /// Agreed exceptions.
     pub waivers: Vec<Waiver>,
+    /// DHCP servers that may answer.
+    pub dhcp_servers: Vec<DhcpServer>,
+    /// Cables between switches.
+    pub links: Vec<Link>,
+    /// Mirror sessions that are agreed on.
+    pub mirrors: Vec<MirrorEntry>,
+    /// Switches that are to be alike.
+    pub sisters: Vec<Sisters>,
 }
 
 /// Which ways of recognising a role are used beside the policy's lists.
@@ -321,13 +354,15 @@ pub struct Policy {
 pub struct Derive {
     /// The role's patterns on descriptions.
     pub description: bool,
+    /// What the neighbour says it is.
+    pub neighbour: bool,
     /// VLAN and mode.
     pub vlan: bool,
 }
 
 impl Default for Derive {
     fn default() -> Self {
-        Self { description: true, vlan: true }
+        Self { description: true, neighbour: true, vlan: true }
     }
 }
 

@@ -105,12 +105,35 @@ pub enum PolicyProblem {
     #[error("`{key}` cannot be `{found}`: it is {wanted}")]
     Expectation {
         /// The feature or setting.
-        key: &'static str,
+        key: String,
         /// What stands there.
         found: String,
         /// What it can be.
-        wanted: &'static str,
+        wanted: String,
     },
+    /// A key that `[site]` does not have.
+    #[error("unknown key `{found}` in [site]")]
+    SiteKey {
+        /// The key.
+        found: String,
+    },
+    /// A value that a key of `[site]` cannot have.
+    #[error("`{key}` is {wanted}")]
+    SiteValue {
+        /// The key.
+        key: String,
+        /// What it can be.
+        wanted: String,
+    },
+    /// A subnet that is none.
+    #[error("`{found}` is no subnet")]
+    Prefix {
+        /// What stands there.
+        found: String,
+    },
+    /// A link's end without a port.
+    #[error("the end of a link is a port")]
+    LinkPort,
     /// More stations needed than allowed.
     #[error("the role needs {needed} stations and allows {allowed}")]
     Stations {
@@ -142,9 +165,22 @@ impl Explain for PolicyProblem {
                 let names: Vec<String> = super::wishes::names().map(str::to_owned).collect();
                 Some(near(found, &names))
             }
-            Self::Regex { .. } | Self::Glob { .. } | Self::Vlan(_) | Self::VlanKey { .. } | Self::RoleTwice { .. } => {
-                None
+            Self::SiteKey { found } => {
+                let keys: Vec<String> = ["name", "management"]
+                    .into_iter()
+                    .chain(super::Site::VALUES.iter().map(|v| v.key))
+                    .map(str::to_owned)
+                    .collect();
+                Some(near(found, &keys))
             }
+            Self::Prefix { .. } => Some("write for example \"192.0.2.0/25\"".into()),
+            Self::LinkPort => Some("add `port = \"…\"`".into()),
+            Self::SiteValue { .. }
+            | Self::Regex { .. }
+            | Self::Glob { .. }
+            | Self::Vlan(_)
+            | Self::VlanKey { .. }
+            | Self::RoleTwice { .. } => None,
             Self::Number { .. } | Self::Expectation { .. } => None,
             Self::Stations { .. } => Some("raise `stations` or lower `stations-needed`".into()),
         }

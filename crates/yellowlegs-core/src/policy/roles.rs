@@ -1,13 +1,13 @@
 //! Which role a port has, and what says so.
 //!
-//! In this order: the policy's own list; its pattern on the description; VLAN and mode. A role that was
+//! In this order: the policy's own list; its pattern on the description; what the neighbour says it is; VLAN and mode. A role that was
 //! derived from a fact cannot judge that fact.
 
 use std::collections::BTreeSet;
 
 use super::{Faces, Policy, Role};
 use crate::dialect::Lists;
-use crate::model::{Mode, Remark, SettingId, Switch, settings};
+use crate::model::{Mode, Remark, SettingId, Switch, facts, settings};
 
 /// What told a role.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, serde::Serialize)]
@@ -17,6 +17,8 @@ pub enum RoleFrom {
     List,
     /// The policy's pattern on the description.
     Description,
+    /// What the neighbour says it is.
+    Neighbour,
     /// VLAN and mode.
     Vlan,
 }
@@ -37,7 +39,7 @@ impl Assigned {
             &[settings::MODE.id, settings::ACCESS_VLAN.id, settings::NATIVE_VLAN.id, settings::TAGGED_VLANS.id];
         match self.from {
             RoleFrom::Vlan => VLAN,
-            RoleFrom::List | RoleFrom::Description => &[],
+            RoleFrom::List | RoleFrom::Description | RoleFrom::Neighbour => &[],
         }
     }
 }
@@ -63,6 +65,9 @@ pub fn assign(policy: &Policy, switch: &Switch, lists: Option<&Lists>) -> Assign
     by_list(policy, switch, lists, &mut result);
     if policy.derive.description {
         by_description(policy, switch, &mut result);
+    }
+    if policy.derive.neighbour {
+        by_neighbour(policy, switch, &mut result);
     }
     if policy.derive.vlan {
         by_vlan(policy, switch, &mut result);
@@ -136,6 +141,23 @@ fn by_description(policy: &Policy, switch: &Switch, result: &mut Assignment) {
                 }
                 Some(_) => {}
             }
+        }
+    }
+}
+
+/// Only where exactly one role fits, and never to a role towards a bridge: a neighbour promotes nobody.
+fn by_neighbour(policy: &Policy, switch: &Switch, result: &mut Assignment) {
+    for fact in switch.facts_of(facts::neighbour::FACT) {
+        let capabilities = fact.get(facts::neighbour::CAPABILITIES);
+        let port = fact.port().and_then(|name| switch.port_index(name));
+        let (Some(port), Some(capabilities)) = (port, capabilities) else { continue };
+        if result.ports[port].is_some() {
+            continue;
+        }
+        let tells = |role: &Role| !role.faces.is_bridge() && role.endpoint.iter().any(|c| capabilities.contains(*c));
+        let mut fitting = policy.roles.iter().enumerate().filter(|(_, role)| tells(role));
+        if let (Some((role, _)), None) = (fitting.next(), fitting.next()) {
+            result.ports[port] = Some(Assigned { role, from: RoleFrom::Neighbour });
         }
     }
 }

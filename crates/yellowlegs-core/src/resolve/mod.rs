@@ -68,6 +68,7 @@ pub fn resolve_with(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: A
         FileText::text(Arc::clone(&source), std::mem::take(&mut reading.secrets)),
     ];
     switch.traits = Arc::clone(dialect.traits());
+    switch.requires = Arc::clone(dialect.requires());
     switch.lines = reading.lines;
     switch.unread = std::mem::take(&mut reading.unread);
     for text in &state.texts {
@@ -86,6 +87,11 @@ pub fn resolve_with(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: A
 }
 
 impl Resolved {
+    /// How the switch's system writes lists of ports; `None` for a record.
+    pub fn lists(&self) -> Option<&crate::dialect::Lists> {
+        self.history.as_ref().map(|history| history.dialect.lists())
+    }
+
     /// A switch without history: from a record.
     pub fn from_record(switch: Switch) -> Self {
         Self { switch, history: None }

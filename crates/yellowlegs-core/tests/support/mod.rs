@@ -5,7 +5,7 @@
 
 use std::sync::Arc;
 
-use yellowlegs_core::check::{Judge, PortView, Selection, Told, ids};
+use yellowlegs_core::check::{Judge, PortView, Selection, SwitchView, Told, ids};
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::model::Mark;
 use yellowlegs_core::policy::{AsOf, Policy, assign};
@@ -104,7 +104,7 @@ pub(crate) fn as_of() -> AsOf {
 /// What a check came to: id, verdict in a word, and what is missing.
 pub(crate) type Verdict = (&'static str, &'static str, Vec<&'static str>);
 
-/// What every check comes to on the first port.
+/// What every check comes to on the switch and its first port.
 pub(crate) fn verdicts(resolved: &Resolved, dialect: &Dialect, policy: &Policy) -> Vec<Verdict> {
     verdicts_of(resolved, dialect, policy, 0)
 }
@@ -114,14 +114,18 @@ pub(crate) fn verdicts_of(resolved: &Resolved, dialect: &Dialect, policy: &Polic
     let (as_of, selection) = (as_of(), Selection::default());
     let judge = Judge::new(policy, &as_of, &selection, false);
     let roles = assign(policy, &resolved.switch, Some(dialect.lists()));
-    let view = PortView::new(resolved, policy, port, roles.ports[port]);
+    let on = SwitchView::new(resolved, policy, &roles.ports, &as_of);
     let word = |told: Told| match told {
         Told::Met => ("met", Vec::new()),
         Told::NotApplicable => ("not-applicable", Vec::new()),
         Told::Violated(_) => ("violated", Vec::new()),
         Told::Undetermined(needs) => ("undetermined", needs),
     };
-    let told = judge.verdicts(&view).into_iter().map(|(check, told)| (check.id, word(told)));
+    let told = judge
+        .verdicts(&PortView::new(on, port))
+        .into_iter()
+        .chain(judge.switch_verdicts(on))
+        .map(|(check, told)| (check.id, word(told)));
     told.map(|(id, (word, needs))| (id, word, needs)).collect()
 }
 

@@ -31,7 +31,7 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
     let as_of = moment(args.as_of.as_deref(), loaded.policy.as_of.as_ref())?;
     let switches = fleet::discover(&root, &loaded.policy.files)?;
     let mut sinks = Sinks::open(args, loudness)?;
-    sinks.head(&Head { as_of: as_of.as_str(), site: loaded.policy.site.as_deref() })?;
+    sinks.head(&Head { as_of: as_of.as_str(), site: loaded.policy.site.name.as_deref() })?;
     let judge = Judge::new(&loaded.policy, &as_of, &selection, args.raw);
     let mut work = Work { root: &root, loaded: &loaded, judge, as_of: &as_of };
     let gathered = work.run(&switches, jobs(args), &mut sinks)?;

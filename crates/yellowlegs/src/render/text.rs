@@ -40,11 +40,14 @@ impl Report for TextReport {
         } else {
             writeln!(out, ", {}", paint(GOOD, "none violating"))?;
         }
-        let mut port: Option<&str> = None;
+        let mut above: Option<Option<&str>> = None;
         for found in &outcome.findings {
-            if port != found.port.as_deref() {
-                port = found.port.as_deref();
-                writeln!(out, "\n  {} {}", paint(BOLD, &clean(port.unwrap_or_default())), paint(DIM, &role(found)))?;
+            if above != Some(found.port.as_deref()) {
+                above = Some(found.port.as_deref());
+                match &found.port {
+                    Some(port) => writeln!(out, "\n  {} {}", paint(BOLD, &clean(port)), paint(DIM, &role(found)))?,
+                    None => writeln!(out, "\n  {}", paint(BOLD, "the switch"))?,
+                }
             }
             self.finding(out, found)?;
         }
@@ -87,6 +90,7 @@ fn role(found: &Finding) -> String {
     let from = match found.role_from {
         Some(RoleFrom::List) => "listed in the policy",
         Some(RoleFrom::Description) => "by its description",
+        Some(RoleFrom::Neighbour) => "by its neighbour",
         Some(RoleFrom::Vlan) => "by VLAN and mode",
         None => return name.clone(),
     };
@@ -164,6 +168,7 @@ fn note(kind: EvidenceKind) -> &'static str {
         EvidenceKind::Line => "in force",
         EvidenceKind::Default => "the platform's default",
         EvidenceKind::Silent => "no line here sets it",
+        EvidenceKind::Table => "its state",
         EvidenceKind::Record => "the record",
         EvidenceKind::Policy => "the policy",
     }

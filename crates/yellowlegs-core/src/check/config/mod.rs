@@ -1,8 +1,16 @@
 //! `config/`: what the configuration and the policy say about themselves.
 
 mod policy;
+mod saved;
 
 use super::Check;
 
 /// The family's checks, in the order in which they are told.
-pub(super) static CHECKS: &[Check] = &[policy::WAIVER_EXPIRED, policy::POLICY_UNUSED];
+pub(super) static CHECKS: &[Check] = &[
+    saved::UNSAVED,
+    saved::RESTART_PENDING,
+    saved::NOBODY_TOLD,
+    policy::WAIVER_EXPIRED,
+    policy::POLICY_UNUSED,
+    saved::UNREAD,
+];

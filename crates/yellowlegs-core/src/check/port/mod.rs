@@ -1,5 +1,6 @@
 //! `port/`: mode and VLANs.
 
+mod expected;
 mod ingress;
 mod mode;
 mod spare;
@@ -24,4 +25,5 @@ pub(super) static CHECKS: &[Check] = &[
     trunk::NATIVE_IN_USE,
     ingress::OPEN,
     mode::DYNAMIC_UPLINK,
+    expected::UNEXPECTED,
 ];

@@ -35,6 +35,12 @@ fn name_only(port: &PortView<'_>) -> Judgement {
     if port.role().is_ok_and(|role| role.faces.is_bridge()) || !port.security_in_force()? {
         return Ok(Verdict::NotApplicable);
     }
+    // The prerequisite says it for whatever it holds back.
+    for feature in ["dhcp-snooping", "arp-inspection", "source-guard"] {
+        if port.on().is_held_back(feature)? {
+            return Ok(Verdict::NotApplicable);
+        }
+    }
     let backings = [port.known(settings::AUTHENTICATION), source_guard(port), inspection(port)];
     if backings.contains(&Ok(true)) {
         return Ok(Verdict::Met);

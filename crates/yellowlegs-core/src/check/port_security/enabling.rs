@@ -2,7 +2,7 @@
 
 use crate::check::{Check, Judgement, PortView, Run, Verdict, Violation};
 use crate::model::{SettingId, Value, settings};
-use crate::policy::{Level, Wish};
+use crate::policy::{Feature, Level, Wish};
 
 pub(super) const OFF: Check = Check {
     id: "port-security/off",
@@ -22,14 +22,14 @@ pub(super) const OFF: Check = Check {
 
 fn off(port: &PortView<'_>) -> Judgement {
     let role = port.role()?;
-    if role.expect.port_security.value != Wish::Wanted {
+    if role.expect.wish(Feature::PortSecurity).value != Wish::Wanted {
         return Ok(Verdict::NotApplicable);
     }
     if port.known(settings::PORT_SECURITY)? {
         return Ok(Verdict::Met);
     }
     Violation::of(settings::PORT_SECURITY.id, "port security is off; role {role} wants it")
-        .demand(&role.expect.port_security.cite)
+        .demand(&role.expect.wish(Feature::PortSecurity).cite)
         .into()
 }
 
@@ -68,7 +68,7 @@ const PARAMETERS: [SettingId; 6] = [
 ];
 
 fn not_armed(port: &PortView<'_>) -> Judgement {
-    if port.role().is_ok_and(|role| role.expect.port_security.value == Wish::Unwanted) {
+    if port.role().is_ok_and(|role| role.expect.wish(Feature::PortSecurity).value == Wish::Unwanted) {
         return Ok(Verdict::NotApplicable);
     }
     if port.known(settings::PORT_SECURITY)? {
@@ -89,8 +89,8 @@ fn not_armed(port: &PortView<'_>) -> Judgement {
         Violation::of(settings::PORT_SECURITY.id, "{written} set for the port, but port security itself is off");
     let violation = written.into_iter().fold(cause, Violation::beside).fact("written", names.join(", "));
     match port.role() {
-        Ok(role) if role.expect.port_security.value == Wish::Wanted => {
-            violation.demand(&role.expect.port_security.cite).into()
+        Ok(role) if role.expect.wants(Feature::PortSecurity) => {
+            violation.demand(&role.expect.wish(Feature::PortSecurity).cite).into()
         }
         _ => violation.into(),
     }
@@ -146,13 +146,13 @@ pub(super) const ON_UPLINK: Check = Check {
 
 fn on_uplink(port: &PortView<'_>) -> Judgement {
     let role = port.role()?;
-    if !role.faces.is_bridge() || role.expect.port_security.value != Wish::Unwanted {
+    if !role.faces.is_bridge() || role.expect.wish(Feature::PortSecurity).value != Wish::Unwanted {
         return Ok(Verdict::NotApplicable);
     }
     if !port.known(settings::PORT_SECURITY)? {
         return Ok(Verdict::Met);
     }
     Violation::of(settings::PORT_SECURITY.id, "port security is enabled; role {role} faces {faces}")
-        .demand(&role.expect.port_security.cite)
+        .demand(&role.expect.wish(Feature::PortSecurity).cite)
         .into()
 }

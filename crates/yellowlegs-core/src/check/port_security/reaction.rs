@@ -2,11 +2,11 @@
 
 use crate::check::{Check, Judgement, PortView, Run, Verdict, Violation};
 use crate::model::{Action, Seconds, settings};
-use crate::policy::{Level, Wish, Wished};
+use crate::policy::{Feature, Level, Wish, Wished};
 
 /// Whether the check makes sense: port security is in force, and the role is none where it does not belong.
 fn applies(port: &PortView<'_>) -> Result<bool, crate::check::Unknown> {
-    Ok(port.role()?.expect.port_security.value != Wish::Unwanted && port.security_in_force()?)
+    Ok(port.role()?.expect.wish(Feature::PortSecurity).value != Wish::Unwanted && port.security_in_force()?)
 }
 
 pub(super) const ACTION_WEAK: Check = Check {
@@ -58,7 +58,7 @@ pub(super) const NOT_KEPT: Check = Check {
 };
 
 fn not_kept(port: &PortView<'_>) -> Judgement {
-    let wished = &port.role()?.expect.pinning;
+    let wished = &port.role()?.expect.wish(Feature::Pinning);
     if wished.value != Wish::Wanted || !applies(port)? {
         return Ok(Verdict::NotApplicable);
     }

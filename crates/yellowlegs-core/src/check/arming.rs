@@ -1,0 +1,183 @@
+//! Features with several switches that must all be thrown: a global one, one for each VLAN, sometimes more.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use super::{SwitchView, Tally, Unknown, Violation};
+use crate::finding::Related;
+use crate::model::{Key, Scope, SettingId, TraitId, Value, VlanId, VlanSet, settings};
+use crate::policy::{Feature, Purpose};
+
+/// The switches of one feature.
+#[derive(Clone, Copy)]
+pub(super) struct Switches {
+    /// Which of them the platform needs.
+    pub(super) needed: TraitId,
+    /// The one for the whole switch.
+    pub(super) global: Key<bool>,
+    /// The VLANs it is thrown for.
+    pub(super) vlans: Key<Arc<VlanSet>>,
+    /// What means nothing without the feature.
+    pub(super) parameters: &'static [SettingId],
+}
+
+/// How far a feature is switched on.
+pub(super) enum Arming {
+    /// Everything it needs is thrown.
+    Armed,
+    /// Something is, and this is not.
+    Half { missing: SettingId, given: Vec<SettingId> },
+    /// Nothing is.
+    Off,
+}
+
+impl SwitchView<'_> {
+    /// How far a feature is switched on.
+    pub(super) fn arming(&self, of: Switches) -> Result<Arming, Unknown> {
+        let needs_global = self.platform(of.needed, "global")?;
+        let needs_vlans = self.platform(of.needed, "vlan")?;
+        let global = self.slot(of.global.id).value == Some(Value::Flag(true));
+        if needs_global {
+            self.known(of.global)?;
+        }
+        let vlans = needs_vlans && !self.known(of.vlans)?.is_empty();
+        let missing = if needs_global && !global {
+            of.global.id
+        } else if needs_vlans && !vlans {
+            of.vlans.id
+        } else {
+            return Ok(Arming::Armed);
+        };
+        let mut given: Vec<SettingId> = Vec::new();
+        // What the platform throws by itself nobody has set.
+        let thrown = [of.global.id, of.vlans.id].into_iter().chain(of.parameters.iter().copied());
+        given.extend(thrown.filter(|id| self.is_written(*id)));
+        Ok(if given.is_empty() { Arming::Off } else { Arming::Half { missing, given } })
+    }
+
+    /// Whether a feature acts at all.
+    pub(super) fn is_armed(&self, of: Switches) -> Result<bool, Unknown> {
+        Ok(matches!(self.arming(of)?, Arming::Armed))
+    }
+
+    /// Whether some line gives a parameter a value that means something.
+    pub(super) fn is_written(&self, id: SettingId) -> bool {
+        let says = |value: &Option<Value>| match value {
+            None | Some(Value::Flag(false) | Value::Rate(None)) => false,
+            Some(Value::Vlans(vlans)) => !vlans.is_empty(),
+            Some(_) => true,
+        };
+        let switch = self.switch();
+        match id.info().scope {
+            Scope::Port => (0..switch.ports().len()).any(|port| {
+                let slot = switch.slot(Some(port), id);
+                slot.origin.is_written() && says(&slot.value)
+            }),
+            _ => {
+                let slot = switch.slot(None, id);
+                slot.origin.is_written() && says(&slot.value)
+            }
+        }
+    }
+
+    /// The VLANs that edge ports use whose role wants a feature, each with the first such port. What is not known
+    /// of ports goes into the tally, where it matters: `covered` holds the VLANs that need no further look.
+    pub(super) fn edge_vlans(&self, feature: Feature, covered: &VlanSet, tally: &mut Tally) -> BTreeMap<VlanId, usize> {
+        let mut used: BTreeMap<VlanId, usize> = BTreeMap::new();
+        for port in self.ports() {
+            let role = match port.role() {
+                Ok(role) if role.faces.is_edge() && role.expect.wants(feature) => Some(role),
+                Ok(_) => continue,
+                Err(_) => None,
+            };
+            let vlans = match port.used_by_edge() {
+                Ok(vlans) => vlans,
+                Err(unknown) if role.is_some() => {
+                    tally.add(Err(unknown));
+                    continue;
+                }
+                Err(_) => continue,
+            };
+            for vlan in vlans.minus(covered).iter().filter(|vlan| self.has_users(*vlan)) {
+                match role {
+                    Some(_) => _ = used.entry(vlan).or_insert(port.port),
+                    None => tally.add(Err(Unknown::fact("role"))),
+                }
+            }
+        }
+        used
+    }
+
+    /// Whether a VLAN is none of those with nobody in them.
+    fn has_users(&self, vlan: VlanId) -> bool {
+        let purpose = self.policy().vlan(self.switch().name(), vlan).and_then(|v| v.purpose);
+        !matches!(purpose, Some(Purpose::Parking | Purpose::Native))
+    }
+
+    /// A port, as others name it.
+    pub(super) fn related(&self, port: usize) -> Related {
+        let switch = self.switch();
+        Related { switch: Arc::clone(switch.name()), port: switch.ports().get(port).map(ToString::to_string) }
+    }
+}
+
+impl super::PortView<'_> {
+    /// The VLANs an edge port uses: untagged, voice, and of its tagged ones those its role may use.
+    fn used_by_edge(&self) -> Result<VlanSet, Unknown> {
+        let mut used: VlanSet = [self.untagged()?.vlan, self.voice()?.vlan].into_iter().flatten().collect();
+        if let Some(tagged) = self.tagged()? {
+            let meant = self.role().map(crate::policy::Role::may_use).unwrap_or_default();
+            used = used.union(&tagged.common(&meant));
+        }
+        Ok(used)
+    }
+}
+
+/// The sentence's words for what is given.
+pub(super) fn named(ids: &[SettingId]) -> String {
+    ids.iter().map(|id| id.name()).collect::<Vec<_>>().join(", ")
+}
+
+/// A violation of a feature that is half switched on.
+pub(super) fn half(says: &'static str, missing: SettingId, given: Vec<SettingId>) -> Violation {
+    let violation = Violation::of(missing, says).fact("given", named(&given)).fact("missing", missing.name());
+    let of_switch = |id: &SettingId| id.info().scope == Scope::Switch;
+    given.into_iter().filter(of_switch).fold(violation, Violation::beside)
+}
+
+/// DHCP snooping's switches.
+pub(super) const SNOOPING: Switches = Switches {
+    needed: crate::model::platform::SNOOPING_SWITCHES,
+    global: settings::SNOOPING,
+    vlans: settings::SNOOPING_VLANS,
+    parameters: &[
+        settings::SNOOPING_TRUSTED.id,
+        settings::SNOOPING_RATE.id,
+        settings::RELAY_ACCEPTED.id,
+        settings::ADDRESS_CHECK.id,
+        settings::RELAY_INFO.id,
+        settings::SNOOPING_STORE.id,
+        settings::STORE_DELAY.id,
+    ],
+};
+
+/// ARP inspection's switches.
+pub(super) const INSPECTION: Switches = Switches {
+    needed: crate::model::platform::INSPECTION_SWITCHES,
+    global: settings::INSPECTION,
+    vlans: settings::INSPECTION_VLANS,
+    parameters: &[],
+};
+
+/// Multicast snooping's switches; its filter is looked at apart.
+pub(super) const MULTICAST: Switches = Switches {
+    needed: crate::model::platform::MULTICAST_SWITCHES,
+    global: settings::MULTICAST,
+    vlans: settings::MULTICAST_VLANS,
+    parameters: &[
+        settings::FAST_LEAVE.id,
+        settings::ROUTER_PORT.id,
+        settings::FORWARD_ALL.id,
+        settings::QUERIER_ADDRESS.id,
+    ],
+};

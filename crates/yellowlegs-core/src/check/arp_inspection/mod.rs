@@ -1,0 +1,8 @@
+//! `arp-inspection/`: ARP messages held against the bindings.
+
+mod inspection;
+
+use super::Check;
+
+/// The family's checks, in the order in which they are told.
+pub(super) static CHECKS: &[Check] = &[inspection::OFF, inspection::NO_BINDINGS, inspection::TRUSTED_EDGE];

@@ -1,0 +1,20 @@
+//! `dhcp-snooping/`: who may answer, and what is kept of the answers.
+
+mod arming;
+mod messages;
+mod trust;
+
+use super::Check;
+
+/// The family's checks, in the order in which they are told.
+pub(super) static CHECKS: &[Check] = &[
+    arming::PREREQUISITE,
+    arming::OFF,
+    arming::NOT_ARMED,
+    arming::VLAN_UNCOVERED,
+    trust::TRUSTED_EDGE,
+    messages::RATE_MISSING,
+    messages::ADDRESS_CHECK_OFF,
+    messages::RELAY_INFO,
+    messages::STORE_MISSING,
+];

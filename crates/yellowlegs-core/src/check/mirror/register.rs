@@ -1,0 +1,156 @@
+//! Sessions held against the policy's register.
+
+use std::collections::BTreeMap;
+
+use super::session::{Session, sessions};
+use crate::check::{Check, Judgement, Run, SwitchView, Tally, Violation};
+use crate::model::{Direction, settings};
+use crate::policy::{Level, MirrorEntry};
+
+const NEEDS: &[&str] = &["mirror.enabled", "mirror.sources", "mirror.target"];
+
+pub(super) const LEFT_ON: Check = Check {
+    id: "mirror/left-on",
+    title: "a mirror is active that nobody agreed to, or no longer",
+    level: Level::Breach,
+    needs: NEEDS,
+    uses: &["mirror.source-vlans"],
+    policy: &["mirror", "as-of"],
+    reference: "docs/policy.md, Mirrors",
+    why: "It was made for a fault and forgotten. What people say and type goes on being copied to a port where \
+          somebody may still be listening.",
+    remedy: "Take the session out, or enter it in the register with an owner and a last day.",
+    run: Run::Switch(left_on),
+    ..Check::ROW
+};
+
+pub(super) const ONE_SIDED: Check = Check {
+    id: "mirror/one-sided",
+    title: "a mirror copies another direction than agreed",
+    level: Level::Advice,
+    needs: NEEDS,
+    uses: &[],
+    policy: &["mirror.sources", "as-of"],
+    reference: "docs/policy.md, Mirrors",
+    why: "Half of the conversation is missing and nobody notices until the day it is needed; or more is copied than \
+          was agreed on.",
+    remedy: "Copy what was agreed: {agreed}.",
+    run: Run::Switch(one_sided),
+    ..Check::ROW
+};
+
+pub(super) const SENSITIVE: Check = Check {
+    id: "mirror/sensitive",
+    title: "a mirror copies a sensitive VLAN and nobody agreed to it",
+    level: Level::Breach,
+    needs: NEEDS,
+    uses: &["mirror.source-vlans", "port.mode", "port.access-vlan", "port.voice-vlan", "port.tagged-vlans"],
+    policy: &["vlans.sensitive", "mirror"],
+    reference: "docs/policy.md, Mirrors",
+    why: "The policy calls the VLAN sensitive. Copies of it go to a port that nobody answers for.",
+    remedy: "Take the session out.",
+    absorbs: &["mirror/left-on"],
+    run: Run::Switch(sensitive),
+    ..Check::ROW
+};
+
+/// How a session stands to an entry of the register.
+enum Fit<'p> {
+    /// Target and all sources with their directions.
+    Whole(&'p MirrorEntry),
+    /// Target and sources, in another direction.
+    OtherWay(&'p MirrorEntry),
+    None,
+}
+
+fn fit<'p>(on: &SwitchView<'p>, session: &Session) -> Fit<'p> {
+    let switch = on.switch();
+    let lists = on.resolved().lists();
+    let copied: BTreeMap<usize, Direction> =
+        session.sources.iter().filter_map(|(name, way)| Some((switch.port_index(name)?, *way))).collect();
+    let mut other = Fit::None;
+    for entry in on.policy().mirrors.iter().filter(|entry| entry.switch == **switch.name()) {
+        let at = |text: &crate::policy::PortsText| text.positions(switch, lists).unwrap_or_default();
+        let agreed: BTreeMap<usize, Direction> =
+            entry.sources.iter().flat_map(|(text, way)| at(text).into_iter().map(|port| (port, *way))).collect();
+        let same_target = session.port.is_some_and(|port| at(&entry.target) == [port]);
+        if !same_target || !session.vlans.is_empty() || !agreed.keys().eq(copied.keys()) {
+            continue;
+        }
+        if agreed == copied {
+            return Fit::Whole(entry);
+        }
+        other = Fit::OtherWay(entry);
+    }
+    other
+}
+
+/// The entry that covers a session today.
+fn covers<'p>(on: &SwitchView<'p>, session: &Session) -> Fit<'p> {
+    let holds = |entry: &MirrorEntry| on.today() <= entry.last_day;
+    match fit(on, session) {
+        Fit::Whole(entry) if holds(entry) => Fit::Whole(entry),
+        Fit::OtherWay(entry) if holds(entry) => Fit::OtherWay(entry),
+        _ => Fit::None,
+    }
+}
+
+fn each(on: &SwitchView<'_>, judge: impl Fn(&Session) -> Option<Violation>) -> Judgement {
+    let mut tally = Tally::default();
+    let (sessions, unknown) = sessions(on);
+    unknown.into_iter().for_each(|unknown| tally.add(Err(unknown)));
+    for session in &sessions {
+        tally.add(Ok(judge(session)));
+    }
+    tally.judgement()
+}
+
+fn left_on(on: &SwitchView<'_>) -> Judgement {
+    each(on, |session| {
+        if !matches!(covers(on, session), Fit::None) {
+            return None;
+        }
+        if let Fit::Whole(entry) | Fit::OtherWay(entry) = fit(on, session) {
+            let says = "mirror {session} copies {sources} to {target}; the agreement ended on {last-day}";
+            let violation = session.violation(on, settings::MIRROR_ENABLED.id, says);
+            let violation = violation.fact("last-day", entry.last_day.to_string()).fact("owner", entry.owner.as_str());
+            return Some(violation.beside(settings::MIRROR_SOURCES.id).demand(&entry.cite));
+        }
+        let says = "mirror {session} copies {sources} to {target}; no entry of the register agrees to it";
+        let violation = session.violation(on, settings::MIRROR_ENABLED.id, says);
+        Some(violation.beside(settings::MIRROR_SOURCES.id).beside(settings::MIRROR_TARGET.id))
+    })
+}
+
+fn one_sided(on: &SwitchView<'_>) -> Judgement {
+    each(on, |session| {
+        let Fit::OtherWay(entry) = covers(on, session) else { return None };
+        let agreed: Vec<String> = entry.sources.iter().map(|(text, way)| format!("{} {way}", text.as_str())).collect();
+        let says = "mirror {session} copies {sources}; agreed was {agreed}";
+        let violation = session.violation(on, settings::MIRROR_SOURCES.id, says);
+        Some(violation.fact("agreed", agreed.join(", ")).demand(&entry.cite))
+    })
+}
+
+fn sensitive(on: &SwitchView<'_>) -> Judgement {
+    let name = on.switch().name();
+    let is_sensitive = |vlan| on.policy().vlan(name, vlan).filter(|v| v.sensitive);
+    let mut tally = Tally::default();
+    let (sessions, unknown) = sessions(on);
+    unknown.into_iter().for_each(|unknown| tally.add(Err(unknown)));
+    for session in sessions.iter().filter(|session| matches!(covers(on, session), Fit::None)) {
+        let mut carried = (*session.vlans).clone();
+        for port in session.sources.iter().filter_map(|(name, _)| on.switch().port_index(name)) {
+            match on.port(port).carries() {
+                Ok(vlans) => carried = carried.union(&vlans),
+                Err(unknown) => tally.add(Err(unknown)),
+            }
+        }
+        let Some(site) = carried.iter().find_map(is_sensitive) else { continue };
+        let says = "mirror {session} copies {sources} to {target}, and with them sensitive VLAN {vlan}; nobody agreed";
+        let violation = session.violation(on, settings::MIRROR_ENABLED.id, says).beside(settings::MIRROR_SOURCES.id);
+        let violation = violation.fact("vlan", u32::from(site.id.get())).vlan(Some(site.id)).demand(&site.cite);
+        tally.add(Ok(Some(violation)));
+    }
+    tally.judgement()
+}

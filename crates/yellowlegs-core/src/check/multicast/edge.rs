@@ -1,0 +1,66 @@
+//! Edge ports: how fast they are cut, and what is sent there unasked.
+
+use crate::check::{Check, Judgement, PortView, Run, Tally, Unknown, Verdict, Violation};
+use crate::model::settings;
+use crate::policy::{Feature, Level, Role};
+
+pub(super) const FAST_LEAVE_MISSING: Check = Check {
+    id: "multicast/fast-leave-missing",
+    title: "a port with one receiver is not cut at its leave",
+    level: Level::Advice,
+    needs: &["multicast.fast-leave", "role"],
+    uses: &[],
+    policy: &["role.expect.multicast.fast-leave"],
+    reference: "RFC 2236, 8.8 and 8.9",
+    why: "Without it each channel that is switched away from runs on for last-member interval × count, and a viewer \
+          who zaps fills the link.",
+    remedy: "Switch fast leave on for the port.",
+    run: Run::Port(fast_leave_missing),
+    ..Check::ROW
+};
+
+fn fast_leave_missing(port: &PortView<'_>) -> Judgement {
+    let role = port.role()?;
+    if !role.expect.wants(Feature::FastLeave) {
+        return Ok(Verdict::NotApplicable);
+    }
+    if port.known(settings::FAST_LEAVE)? {
+        return Ok(Verdict::Met);
+    }
+    Violation::of(settings::FAST_LEAVE.id, "fast leave is off; role {role} wants it")
+        .demand(&role.expect.wish(Feature::FastLeave).cite)
+        .into()
+}
+
+pub(super) const ROUTER_PORT_EDGE: Check = Check {
+    id: "multicast/router-port-edge",
+    title: "an edge port gets every stream",
+    level: Level::Risk,
+    needs: &["multicast.router-port", "multicast.forward-all", "role"],
+    uses: &[],
+    policy: &["role.faces"],
+    reference: "RFC 4541, 2.1.2",
+    why: "A static router port, or one that is sent everything, floods whoever hangs there with every stream of its \
+          VLANs.",
+    remedy: "Take {what} off the port.",
+    run: Run::Port(router_port_edge),
+    ..Check::ROW
+};
+
+fn router_port_edge(port: &PortView<'_>) -> Judgement {
+    let role = port.role()?;
+    if !role.faces.is_edge() {
+        return Ok(Verdict::NotApplicable);
+    }
+    let mut tally = Tally::default();
+    for key in [settings::ROUTER_PORT, settings::FORWARD_ALL] {
+        tally.add(sent_all(port, role, key));
+    }
+    tally.judgement()
+}
+
+fn sent_all(port: &PortView<'_>, role: &Role, key: crate::model::Key<bool>) -> Result<Option<Violation>, Unknown> {
+    let says = "{what} is set; role {role} faces {faces}: every stream goes there";
+    let violation = || Violation::of(key.id, says).fact("what", key.id.name()).demand(role.cite("faces"));
+    Ok(port.known(key)?.then(violation))
+}

@@ -1,0 +1,24 @@
+//! `multicast/`: streams to those who asked, and to nobody else.
+
+mod edge;
+mod quality;
+mod querier;
+mod snooping;
+
+use super::Check;
+
+/// The family's checks, in the order in which they are told.
+pub(super) static CHECKS: &[Check] = &[
+    snooping::OFF,
+    snooping::VLAN_UNCOVERED,
+    snooping::FLOODING,
+    snooping::NOT_ARMED,
+    querier::NO_ADDRESS,
+    edge::FAST_LEAVE_MISSING,
+    edge::ROUTER_PORT_EDGE,
+    snooping::ROUTER_LEARNING_OFF,
+    quality::QUEUE_MAP,
+    quality::MARKING_UNTRUSTED,
+    quality::ENERGY_SAVING,
+    quality::MTU_SMALL,
+];

@@ -1,0 +1,174 @@
+//! The entries of a policy about single ports: servers, links, mirrors, sister switches; and their reading.
+
+use globset::GlobMatcher;
+use jiff::civil::Date;
+
+use super::load::Reader;
+use super::{Cite, PolicyProblem, PortsText};
+use crate::model::{Direction, VlanSet};
+use crate::source::{Item, Spot, TableReader};
+
+/// One port, named by its switch and in that switch's own form.
+#[derive(Debug, Clone)]
+pub struct End {
+    /// The switch.
+    pub switch: String,
+    /// The port; `None`: the switch itself.
+    pub port: Option<PortsText>,
+}
+
+/// A DHCP server that may answer.
+#[derive(Debug, Clone)]
+pub struct DhcpServer {
+    /// Where it is.
+    pub at: End,
+    /// The VLANs it serves; empty: all.
+    pub vlans: VlanSet,
+    /// Where it is written.
+    pub cite: Cite,
+}
+
+/// A cable between two switches.
+#[derive(Debug, Clone)]
+pub struct Link {
+    /// One end.
+    pub a: End,
+    /// The other.
+    pub b: End,
+    /// Where it is written.
+    pub cite: Cite,
+}
+
+/// A mirror session that is agreed on.
+#[derive(Debug, Clone)]
+pub struct MirrorEntry {
+    /// The switch.
+    pub switch: String,
+    /// What is copied, each with its direction.
+    pub sources: Vec<(PortsText, Direction)>,
+    /// Where the copies go.
+    pub target: PortsText,
+    /// Why.
+    pub reason: String,
+    /// Who answers for it.
+    pub owner: String,
+    /// The last day, inclusive.
+    pub last_day: Date,
+    /// Where it is written.
+    pub cite: Cite,
+}
+
+/// Switches that are to be alike.
+#[derive(Debug, Clone)]
+pub struct Sisters {
+    /// The switches.
+    pub switches: Vec<GlobMatcher>,
+    /// Settings in which they may differ.
+    pub except: Vec<String>,
+    /// Settings that are left out otherwise and are compared here.
+    pub including: Vec<String>,
+    /// The switch that is right, by its folder.
+    pub baseline: Option<String>,
+    /// Where it is written.
+    pub cite: Cite,
+}
+
+impl Reader<'_> {
+    fn end(&self, table: &TableReader<'_>) -> Option<End> {
+        let switch = table.required_text("switch");
+        let port = table.text("port");
+        table.finish();
+        let port = match port {
+            Some(item) => Some(self.ports_text(&item)?),
+            None => None,
+        };
+        Some(End { switch: switch?.value.to_owned(), port })
+    }
+
+    pub(super) fn dhcp_server(&self, table: &TableReader<'_>) -> Option<DhcpServer> {
+        let vlans = table.integers("vlans").unwrap_or_default();
+        let vlans = vlans.iter().filter_map(|item| self.vlan_id(item)).collect();
+        let cite = table.text("switch").map(|item| self.cite(&item.spot));
+        Some(DhcpServer { at: self.end(table)?, vlans, cite: cite? })
+    }
+
+    pub(super) fn link(&self, table: &TableReader<'_>) -> Option<Link> {
+        let (a, b) = (table.table("a"), table.table("b"));
+        for (key, end) in [("a", &a), ("b", &b)] {
+            if end.is_none() {
+                table.required_text(key);
+            }
+        }
+        table.finish();
+        let (a, b) = (a?, b?);
+        let cite = self.cite(&a.spot);
+        let ends = (self.end(&a)?, self.end(&b)?);
+        for (end, spot) in [(&ends.0, &a.spot), (&ends.1, &b.spot)] {
+            if end.port.is_none() {
+                self.report(spot, PolicyProblem::LinkPort);
+            }
+        }
+        Some(Link { a: ends.0, b: ends.1, cite })
+    }
+
+    pub(super) fn last_day(&self, table: &TableReader<'_>) -> Option<Date> {
+        let Some(item) = table.time_text("last-day") else {
+            table.required_text("last-day");
+            return None;
+        };
+        let date = item.value.parse::<Date>().ok();
+        if date.is_none() {
+            self.report(&item.spot, PolicyProblem::Date { found: item.value.clone() });
+        }
+        date
+    }
+
+    pub(super) fn mirror(&self, table: &TableReader<'_>) -> Option<MirrorEntry> {
+        let switch = table.required_text("switch");
+        let sources = table.texts("sources");
+        let target = table.required_text("target");
+        let reason = table.required_text("reason");
+        let owner = table.required_text("owner");
+        let last_day = self.last_day(table);
+        if sources.is_none() {
+            table.required_text("sources");
+        }
+        table.finish();
+        let sources = sources?.iter().filter_map(|item| self.mirror_source(item)).collect();
+        let (switch, target) = (switch?, target?);
+        let cite = self.cite(&switch.spot);
+        Some(MirrorEntry {
+            switch: switch.value.to_owned(),
+            sources,
+            target: self.ports_text(&target)?,
+            reason: reason?.value.to_owned(),
+            owner: owner?.value.to_owned(),
+            last_day: last_day?,
+            cite,
+        })
+    }
+
+    /// `1.7 both`: ports, then a direction; both when it is left out.
+    fn mirror_source(&self, item: &Item<&str>) -> Option<(PortsText, Direction)> {
+        let words = [("received", Direction::Received), ("sent", Direction::Sent), ("both", Direction::Both)];
+        let written = words.iter().find_map(|(word, direction)| Some((item.value.strip_suffix(word)?, *direction)));
+        let (ports, direction) = written.unwrap_or((item.value, Direction::Both));
+        Some((self.ports_text(&Item { value: ports.trim(), spot: item.spot.clone() })?, direction))
+    }
+
+    pub(super) fn sisters(&self, table: &TableReader<'_>) -> Option<Sisters> {
+        let switches = table.texts("switches");
+        if switches.is_none() {
+            table.required_text("switches");
+        }
+        let words = |key| table.texts(key).unwrap_or_default().iter().map(|i| i.value.to_owned()).collect::<Vec<_>>();
+        let (except, including) = (words("except"), words("including"));
+        let baseline = table.text("baseline").map(|i| i.value.to_owned());
+        table.finish();
+        let switches = switches?;
+        let whole = switches.first().zip(switches.last()).map(|(a, b)| Spot(a.spot.0.start..b.spot.0.end));
+        let cite = self.cite(&whole.unwrap_or_else(|| table.spot.clone()));
+        let switches = switches.iter().filter_map(|item| self.glob(item)).collect();
+        Some(Sisters { switches, except, including, baseline, cite })
+    }
+}
