@@ -4,8 +4,8 @@ use std::sync::Arc;
 
 use super::{SwitchView, Unknown};
 use crate::model::{
-    Key, Mark, Mode, Rate, RateUnit, Setting, SettingId, SettingType, Slot, Switch, Value, VlanId, VlanSet, platform,
-    settings,
+    Key, Mark, Mode, Rate, RateUnit, Setting, SettingId, SettingType, Slot, Switch, Value, VlanId, VlanSet, facts,
+    platform, settings,
 };
 use crate::policy::{Assigned, Faces, Policy, Role};
 
@@ -107,6 +107,16 @@ impl<'a> PortView<'a> {
         Ok(carried)
     }
 
+    /// Its speed in Mbit/s: as configured, or as its state tells.
+    pub fn speed(&self) -> Result<u32, Unknown> {
+        let told = || {
+            let name = self.switch().ports().get(self.port)?;
+            let mut facts = self.switch().facts_of(facts::port_status::FACT);
+            facts.find(|fact| fact.port().is_some_and(|port| **port == *name.as_str()))?.get(facts::port_status::SPEED)
+        };
+        self.known(settings::SPEED).or_else(|unknown| told().ok_or(unknown))
+    }
+
     /// Whether a limit is above another; limits in packets and in bits cannot be compared.
     pub fn exceeds(&self, limit: Rate, most: Rate) -> Result<bool, Unknown> {
         if limit.unit == most.unit {
@@ -114,7 +124,7 @@ impl<'a> PortView<'a> {
         }
         let kilobits = |rate: Rate| match rate.unit {
             RateUnit::Kilobits => Ok(u64::from(rate.amount)),
-            RateUnit::Percent => Ok(u64::from(self.known(settings::SPEED)?) * 10 * u64::from(rate.amount)),
+            RateUnit::Percent => Ok(u64::from(self.speed()?) * 10 * u64::from(rate.amount)),
             RateUnit::Packets => Err(Unknown::fact("a limit in the unit of the policy's")),
         };
         Ok(kilobits(limit)? > kilobits(most)?)

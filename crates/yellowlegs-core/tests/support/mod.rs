@@ -15,11 +15,19 @@ use yellowlegs_core::source::Source;
 pub(crate) const SHINGLE: &str = include_str!("../../../../demo/dialects/shingle.toml");
 
 pub(crate) const POLICY: &str = r#"
+[site]
+start-within = 2
+phone-prefixes = ["02:00:5e:20"]
+signalling-priority = 3
+signalling-dscp = 24
+queue-map = ["46:7"]
+queue-strict = [7]
+recovery-wanted = ["storm"]
 [vlans]
 110 = { name = "desks", purpose = "data" }
 120 = { name = "crew", purpose = "data" }
 140 = { name = "gates", purpose = "real-time" }
-210 = { name = "phones", purpose = "voice" }
+210 = { name = "phones", purpose = "voice", sensitive = true }
 300 = { name = "switches", purpose = "management" }
 998 = { name = "put away", purpose = "parking" }
 999 = { name = "nobody", purpose = "native" }
@@ -56,6 +64,53 @@ describes = ["^virtual"]
 name = "spare"
 faces = "nothing"
 describes = ["^spare"]
+[[role]]
+name = "down"
+faces = "bridge-down"
+describes = ["^down"]
+[[role]]
+name = "ring"
+faces = "bridge-up"
+describes = ["^ring"]
+[role.expect]
+"guard.loop" = "wanted"
+[[role]]
+name = "strict"
+faces = "host"
+describes = ["^strict"]
+[role.expect]
+arp-inspection = "wanted"
+source-guard = "wanted"
+"multicast.fast-leave" = true
+"port.mtu" = 9000
+[[role]]
+name = "hasty"
+faces = "host"
+describes = ["^hasty"]
+[role.expect]
+"storm.broadcast" = "2%"
+"dhcp-snooping.rate-limit" = "15pps"
+"port.speed" = 100
+[[role]]
+name = "screen"
+faces = "host"
+receiver = true
+time-critical = true
+describes = ["^screen"]
+[[mirror]]
+switch = "t"
+sources = ["1.2 both"]
+target = "1.3"
+reason = "a fault"
+owner = "harbour office"
+last-day = "2031-12-31"
+[[mirror]]
+switch = "t"
+sources = ["1.4 both"]
+target = "1.2"
+reason = "a fault that is over"
+owner = "harbour office"
+last-day = "2031-01-31"
 "#;
 
 pub(crate) const HEAD: &str = "shingle 4 unit t
@@ -69,13 +124,22 @@ lane 998
 lane 999
 dhcp watch
 dhcp watch lanes 110,120,140,210
+loft cleared for binding-loft
 ";
 
-/// Shingle without the lines of its TOML that begin with one of these keys.
+/// Shingle without the lines of its TOML that begin with one of these keys; `key=value` puts another value there.
 pub(crate) fn shingle_without(keys: &[&str]) -> Arc<Dialect> {
-    let gone = |line: &&str| keys.iter().any(|k| line.starts_with(k) || line.starts_with(&format!("\"{k}\"")));
+    let changed = |line: &str| {
+        let begins = |key: &str| line.starts_with(key) || line.starts_with(&format!("\"{key}\""));
+        let change = keys.iter().find(|k| begins(k.split('=').next().unwrap_or_default()));
+        match change.map(|k| k.contains('=')) {
+            Some(true) => change.map(|k| (*k).to_owned()),
+            Some(false) => None,
+            None => Some(line.to_owned()),
+        }
+    };
     let rules = SHINGLE.split("# ── examples").next().unwrap();
-    let text: Vec<&str> = rules.lines().filter(|line| !gone(line)).collect();
+    let text: Vec<String> = rules.lines().filter_map(changed).collect();
     dialect(&text.join("\n"))
 }
 

@@ -83,7 +83,7 @@ fn reach(port: &PortView<'_>) -> Judgement {
     if !role.faces.is_bridge() || role.expect.wish(Feature::FastStart).value != Wish::Unwanted || !port.tree_runs()? {
         return Ok(Verdict::NotApplicable);
     }
-    if port.slot(settings::FAST_START.id).origin != Origin::Global || !port.is_edge()? {
+    if !port.is_edge()? || port.slot(settings::FAST_START.id).origin != Origin::Global {
         return Ok(Verdict::Met);
     }
     Violation::of(settings::FAST_START.id, "a global default makes an edge of this port; role {role} faces {faces}")

@@ -12,7 +12,7 @@ pub(super) const OVERDRAWN: Check = Check {
     title: "the copies can exceed the target's speed",
     level: Level::Risk,
     needs: &["mirror.enabled", "mirror.sources", "mirror.target", "port.speed"],
-    uses: &["mirror.source-vlans"],
+    uses: &["mirror.source-vlans", "port-status"],
     policy: &[],
     reference: "IEEE 802.3, 1.4",
     why: "What does not fit is dropped without a word, and the frame that is missing is the one somebody looks for.",
@@ -45,18 +45,18 @@ fn beyond(on: &SwitchView<'_>, target: usize, sessions: &[&Session]) -> Result<O
         for (name, direction) in session.sources.iter() {
             let Some(port) = on.switch().port_index(name).filter(|port| *port != target) else { continue };
             let times = if *direction == Direction::Both { 2 } else { 1 };
-            load += u64::from(on.port(port).known(settings::SPEED)?) * times;
+            load += u64::from(on.port(port).speed()?) * times;
         }
         // A VLAN's frames are copied once, as its ports receive them.
         if !session.vlans.is_empty() {
             for port in on.ports().filter(|port| port.port != target) {
                 if !port.carries()?.common(&session.vlans).is_empty() {
-                    load += u64::from(port.known(settings::SPEED)?);
+                    load += u64::from(port.speed()?);
                 }
             }
         }
     }
-    let speed = on.port(target).known(settings::SPEED)?;
+    let speed = on.port(target).speed()?;
     if load <= u64::from(speed) {
         return Ok(None);
     }
