@@ -277,11 +277,14 @@ fn without_derived(check: &Check, view: &PortView<'_>, verdict: Verdict) -> Told
     }
 }
 
+/// What a violation is caused by: a setting, and the port of it where it has one.
+type Cause = (SettingId, Option<usize>);
+
 /// Takes out what another check of the port names better: violations of the same cause.
 fn absorb(told: &mut [(&'static Check, Told)]) {
     let cause = |v: &Violation| Some((*v.settings.first()?, v.port));
     let causes = |v: &Violation| v.settings.iter().map(|id| (*id, v.port)).collect::<Vec<_>>();
-    let mut absorbed: Vec<(&'static str, Vec<(SettingId, Option<usize>)>)> = Vec::new();
+    let mut absorbed: Vec<(&'static str, Vec<Cause>)> = Vec::new();
     for (check, told) in told.iter() {
         if let Told::Violated(violations) = told {
             let causes: Vec<_> = violations.iter().flat_map(causes).collect();

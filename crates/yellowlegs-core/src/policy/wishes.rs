@@ -215,7 +215,7 @@ impl Expect {
         };
         let wanted = || {
             let special = SPECIAL.iter().find(|e| e.name == name).map(|e| e.values.to_owned());
-            Refused::Value(special.unwrap_or_else(|| id.info().kind.describe().to_owned()))
+            Refused::Value(special.unwrap_or_else(|| id.info().kind.describe()))
         };
         if id == settings::AGING.id {
             self.aging = Wished { value: aging(entry).ok_or_else(wanted)?, cite };

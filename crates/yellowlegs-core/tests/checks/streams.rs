@@ -196,7 +196,7 @@ pub(crate) const CASES: &[Case] = &[
         "violated",
         "desk",
         "top looking-glass 1;top   awake;top   shows lanes 110;top   onto 1.3",
-        &["vlan-mirror=vlan-mirror = \"no\""],
+        &["vlan-mirror = \"no\""],
     ),
     (
         "mirror/vlan-unsupported",

@@ -127,12 +127,12 @@ dhcp watch lanes 110,120,140,210
 loft cleared for binding-loft
 ";
 
-/// Shingle without the lines of its TOML that begin with one of these keys; `key=value` puts another value there.
+/// Shingle without the lines of its TOML that begin with one of these keys; `key = value` puts another value there.
 pub(crate) fn shingle_without(keys: &[&str]) -> Arc<Dialect> {
     let changed = |line: &str| {
         let begins = |key: &str| line.starts_with(key) || line.starts_with(&format!("\"{key}\""));
-        let change = keys.iter().find(|k| begins(k.split('=').next().unwrap_or_default()));
-        match change.map(|k| k.contains('=')) {
+        let change = keys.iter().find(|k| begins(k.split(" =").next().unwrap_or_default()));
+        match change.map(|k| k.contains(" =")) {
             Some(true) => change.map(|k| (*k).to_owned()),
             Some(false) => None,
             None => Some(line.to_owned()),

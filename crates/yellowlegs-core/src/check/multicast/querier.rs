@@ -2,7 +2,7 @@
 
 use super::snooping::snooped;
 use crate::check::{Check, Judgement, Run, SwitchView, Tally, Unknown, Violation};
-use crate::model::{VlanId, settings};
+use crate::model::{VlanId, VlanSet, settings};
 use crate::policy::Level;
 
 pub(super) const NO_ADDRESS: Check = Check {
@@ -22,7 +22,7 @@ pub(super) const NO_ADDRESS: Check = Check {
 fn no_address(on: &SwitchView<'_>) -> Judgement {
     let mut tally = Tally::default();
     let defined = on.known(settings::VLANS)?;
-    let more = snooped(on).map(|set| if set.is_all() { Default::default() } else { (*set).clone() });
+    let more = snooped(on).map(|set| if set.is_all() { VlanSet::default() } else { (*set).clone() });
     for vlan in defined.union(&more.unwrap_or_default()).iter() {
         tally.add(asks_from_nowhere(on, vlan).map(|bare| {
             let says = "the querier of VLAN {vlan} is on and has no address to ask from";
