@@ -123,7 +123,7 @@ impl SwitchView<'_> {
 
 impl super::PortView<'_> {
     /// The VLANs an edge port uses: untagged, voice, and of its tagged ones those its role may use.
-    fn used_by_edge(&self) -> Result<VlanSet, Unknown> {
+    pub(super) fn used_by_edge(&self) -> Result<VlanSet, Unknown> {
         let mut used: VlanSet = [self.untagged()?.vlan, self.voice()?.vlan].into_iter().flatten().collect();
         if let Some(tagged) = self.tagged()? {
             let meant = self.role().map(crate::policy::Role::may_use).unwrap_or_default();

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use super::fleet::Usage;
+use super::fleet::{Digest, Usage};
 use super::say::{Subject, finding, waiver_shown};
 use super::verdict::{Unknown, Verdict, Violation};
 use super::{Check, PortCheck, PortView, Run, Selection, SwitchCheck, SwitchView, all};
@@ -32,6 +32,8 @@ pub struct Judged {
     pub outcome: SwitchOutcome,
     /// Which entries of the policy had a hand in it.
     pub usage: Usage,
+    /// What the fleet's checks need to know of it.
+    pub digest: Digest,
 }
 
 /// What one check came to on one port.
@@ -55,7 +57,7 @@ impl<'p> Judge<'p> {
             match check.run {
                 Run::Port(run) => checks.push((check, run)),
                 Run::Switch(run) => of_switch.push((check, run)),
-                Run::Fleet(_) => {}
+                Run::Fleet(_) | Run::Entries(_) => {}
             }
         }
         Self { policy, as_of, selection, raw, checks, of_switch }
@@ -85,11 +87,13 @@ impl<'p> Judge<'p> {
                 Self::count(&mut outcome, name);
             }
         }
+        let digest = Digest::of(on);
+        super::mirror::note_entries(on, &mut usage);
         if chosen {
             self.finish(switch, roles, ports, &mut outcome);
         }
         debug_assert!(placed.is_empty(), "a finding stands on a port that is not there");
-        Judged { outcome, usage }
+        Judged { outcome, usage, digest }
     }
 
     /// The checks of the switch: what stands on it goes into the outcome, what stands on a port comes back.
@@ -242,22 +246,35 @@ impl<'p> Judge<'p> {
         lists: Option<&Lists>,
         usage: &mut Usage,
     ) {
-        let switch = on.switch();
-        for (position, waiver) in self.policy.waivers.iter().enumerate() {
-            if !crate::policy::names_check(&waiver.check, finding.check) || !waiver.switch.is_match(&**switch.name()) {
-                continue;
-            }
-            let here = waiver.port.as_ref().is_none_or(|ports| {
-                let named = ports.positions(switch, lists);
-                named.zip(port).is_some_and(|(positions, port)| positions.contains(&port))
-            });
-            if !here {
-                continue;
-            }
-            usage.covers(position, finding);
-            if finding.waiver.is_none() && self.as_of.date() <= waiver.last_day {
-                finding.waiver = Some(waiver_shown(waiver));
-            }
+        waive(self.policy, self.as_of, finding, on, port, lists, usage);
+    }
+}
+
+/// Applies the first waiver in force that covers a finding, and notes every one that does.
+pub(super) fn waive(
+    policy: &Policy,
+    as_of: &AsOf,
+    finding: &mut Finding,
+    on: SwitchView<'_>,
+    port: Option<usize>,
+    lists: Option<&Lists>,
+    usage: &mut Usage,
+) {
+    let switch = on.switch();
+    for (position, waiver) in policy.waivers.iter().enumerate() {
+        if !crate::policy::names_check(&waiver.check, finding.check) || !waiver.switch.is_match(&**switch.name()) {
+            continue;
+        }
+        let here = waiver.port.as_ref().is_none_or(|ports| {
+            let named = ports.positions(switch, lists);
+            named.zip(port).is_some_and(|(positions, port)| positions.contains(&port))
+        });
+        if !here {
+            continue;
+        }
+        usage.covers(position, finding);
+        if finding.waiver.is_none() && as_of.date() <= waiver.last_day {
+            finding.waiver = Some(waiver_shown(waiver));
         }
     }
 }

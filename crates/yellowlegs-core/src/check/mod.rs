@@ -30,7 +30,7 @@ mod verdict;
 pub(crate) mod view;
 mod voice;
 
-pub use fleet::{FleetOutcome, FleetView, FleetViolation, Usage};
+pub use fleet::{Digest, EntriesView, FleetJudgement, FleetOutcome, FleetView, FleetViolation, Usage};
 pub use judge::{Judge, Judged, Told};
 pub use reach::{OutOfReach, out_of_reach};
 pub use select::Selection;
@@ -82,7 +82,9 @@ pub enum Run {
     /// Each switch.
     Switch(SwitchCheck),
     /// The fleet, after all switches.
-    Fleet(fn(&fleet::FleetView<'_>) -> Vec<fleet::FleetViolation>),
+    Fleet(fn(&FleetView<'_>) -> FleetJudgement),
+    /// The policy's entries, after everything else.
+    Entries(fn(&EntriesView<'_>) -> Vec<Violation>),
 }
 
 impl Check {
@@ -109,7 +111,7 @@ impl Check {
 
     /// Whether it looks across switches.
     pub fn is_fleet(&self) -> bool {
-        matches!(self.run, Run::Fleet(_))
+        matches!(self.run, Run::Fleet(_) | Run::Entries(_))
     }
 }
 

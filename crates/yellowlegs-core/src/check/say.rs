@@ -7,6 +7,7 @@ use super::{Check, SwitchView, Violation};
 use crate::finding::{Evidence, EvidenceKind, Finding, SettingShown, WaiverShown, fingerprint, quote_cite, quote_slot};
 use crate::model::{Mark, Scope, SettingId, Slot};
 use crate::policy::{Level, Waiver};
+use crate::resolve::Resolved;
 
 /// A sentence with its holes filled; a hole nobody fills stays, and a test finds it.
 pub(super) fn fill(template: &str, facts: &BTreeMap<&'static str, String>) -> String {
@@ -89,6 +90,13 @@ pub(super) fn finding(check: &Check, level: Level, subject: Subject<'_>, violati
         remedy: fill(check.remedy, &facts),
         waiver: None,
     }
+}
+
+/// The lines that decide a setting of a port, or of the switch.
+pub(super) fn quoted(resolved: &Resolved, port: Option<usize>, id: SettingId) -> Vec<Evidence> {
+    let slot = resolved.switch.slot(port, id);
+    let shown = Slot { mark: slot.mark.map(|mark| resolved.deciding_words(mark, id)), ..slot.clone() };
+    quote_slot(&resolved.switch, port, id, &shown)
 }
 
 /// The lines for each setting judged, then the policy's; and the lines that lost.

@@ -200,6 +200,22 @@ impl Totals {
         self.remarks.insert(remark);
     }
 
+    /// Notes a check across switches that could not be decided, and for which switch.
+    pub fn open(&mut self, check: &'static str, level: Level, needs: &'static str, place: Sample) {
+        self.worst_undetermined = Some(self.worst_undetermined.map_or(level, |worst| worst.min(level)));
+        self.summary.undetermined += 1;
+        let row = UndeterminedRow { check, needs: vec![needs], switches: 0, ports: 0, sample: Vec::new() };
+        let group = self.undetermined.entry((check, vec![needs])).or_insert(Group { row, last: None });
+        if group.last.as_ref() != Some(&place.switch) {
+            group.last = Some(Arc::clone(&place.switch));
+            group.row.switches += 1;
+        }
+        group.row.ports += usize::from(place.port.is_some());
+        if group.row.sample.len() < SAMPLES {
+            group.row.sample.push(place);
+        }
+    }
+
     /// The groups of undecided checks, most ports first.
     pub fn undetermined(&self) -> Vec<&UndeterminedRow> {
         let mut rows: Vec<&UndeterminedRow> = self.undetermined.values().map(|g| &g.row).collect();

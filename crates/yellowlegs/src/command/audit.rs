@@ -6,9 +6,9 @@ use std::process::ExitCode;
 use std::sync::Arc;
 
 use globset::{Glob, GlobMatcher};
-use yellowlegs_core::check::{self, FleetOutcome, FleetView, Judge, Selection, Usage};
+use yellowlegs_core::check::{self, Digest, FleetOutcome, FleetView, Judge, Selection, Usage};
 use yellowlegs_core::dialect::Dialect;
-use yellowlegs_core::finding::Totals;
+use yellowlegs_core::finding::{Sample, Totals};
 use yellowlegs_core::model::Remark;
 use yellowlegs_core::policy::{AsOf, Level, Policy, names_check};
 
@@ -17,7 +17,7 @@ use super::moment;
 use super::read::tell;
 use crate::args::{Audit, FailOn, Loudness, ReportFormat};
 use crate::failure::Failure;
-use crate::fleet::{self, Found, Loaded, Root, Unreadable, in_order};
+use crate::fleet::{self, Fleet, Found, Loaded, Root, Unreadable, in_order};
 use crate::output::{self, Target};
 use crate::render::{Head, JsonLines, JsonReport, Report, Tail, TextReport};
 
@@ -29,13 +29,15 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
     let loaded = fleet::load(&root, &args.fleet)?;
     let selection = selection(args, &loaded.policy)?;
     let as_of = moment(args.as_of.as_deref(), loaded.policy.as_of.as_ref())?;
-    let switches = fleet::discover(&root, &loaded.policy.files)?;
+    let baselines: Vec<&str> = loaded.policy.sisters.iter().filter_map(|s| s.baseline.as_deref()).collect();
+    let fleet = fleet::discover(&root, &loaded.policy.files, &baselines)?;
     let mut sinks = Sinks::open(args, loudness)?;
     sinks.head(&Head { as_of: as_of.as_str(), site: loaded.policy.site.name.as_deref() })?;
     let judge = Judge::new(&loaded.policy, &as_of, &selection, args.raw);
     let mut work = Work { root: &root, loaded: &loaded, judge, as_of: &as_of };
-    let gathered = work.run(&switches, jobs(args), &mut sinks)?;
-    finish(args, &loaded.policy, &as_of, &selection, gathered, sinks)
+    let mut gathered = work.run(&fleet.switches, jobs(args), &mut sinks)?;
+    let across = work.across(&fleet, &selection, &mut gathered);
+    finish(args, across, gathered, sinks)
 }
 
 fn jobs(args: &Audit) -> usize {
@@ -124,6 +126,7 @@ impl Sinks {
 struct Gathered {
     totals: Totals,
     usage: Usage,
+    digests: Vec<Digest>,
     unreadable: Vec<Unreadable>,
 }
 
@@ -158,6 +161,7 @@ impl Work<'_> {
             used.extend(dialect.filter(|d| !used.iter().any(|u| u.name() == d.name())));
             sinks.each(|report, out| report.switch(out, &judged.outcome))?;
             gathered.usage.merge(judged.usage);
+            gathered.digests.push(judged.digest);
             gathered.totals.add(judged.outcome);
             Ok(())
         })?;
@@ -165,6 +169,36 @@ impl Work<'_> {
             beyond(&dialect).into_iter().for_each(|remark| gathered.totals.remark(remark));
         }
         Ok(gathered)
+    }
+}
+
+impl Work<'_> {
+    /// The checks across switches. Those that a finding names are read once more.
+    fn across(&self, fleet: &Fleet, selection: &Selection, gathered: &mut Gathered) -> FleetOutcome {
+        let read = |found: &Found| {
+            fleet::read_switch(&self.root.dir, found, self.loaded, self.as_of.moment()).0.map(|(resolved, _)| resolved)
+        };
+        let mut baselines = Vec::new();
+        for (path, found) in &fleet.baselines {
+            let (resolved, unreadable) = fleet::read_switch(&self.root.dir, found, self.loaded, self.as_of.moment());
+            unreadable.iter().for_each(tell);
+            gathered.unreadable.extend(unreadable);
+            let Some((resolved, dialect)) = resolved else { continue };
+            let lists = dialect.as_ref().map(|d| d.lists());
+            baselines.push((path.clone(), self.judge.switch(&resolved, lists).digest));
+        }
+        let again = |name: &str| {
+            let baseline = || fleet.baselines.iter().find(|(path, _)| path == name).map(|(_, found)| found);
+            read(fleet.switches.iter().find(|found| found.name == name).or_else(baseline)?)
+        };
+        let view = FleetView::new(&self.loaded.policy, self.as_of, &gathered.digests, &baselines);
+        let outcome = FleetOutcome::judge(&view, &mut gathered.usage, selection, &again);
+        gathered.totals.count_findings(&outcome.findings);
+        for (check, level, place, needs) in &outcome.undetermined {
+            let place = Sample { switch: Arc::clone(&place.switch), port: place.port.clone() };
+            gathered.totals.open(check, *level, needs, place);
+        }
+        outcome
     }
 }
 
@@ -184,17 +218,8 @@ fn beyond(dialect: &Dialect) -> Vec<Remark> {
     never.map(remark).collect()
 }
 
-fn finish(
-    args: &Audit,
-    policy: &Policy,
-    as_of: &AsOf,
-    selection: &Selection,
-    gathered: Gathered,
-    sinks: Sinks,
-) -> Result<ExitCode, Failure> {
-    let Gathered { mut totals, usage, unreadable } = gathered;
-    let fleet = FleetOutcome::judge(&FleetView { policy, as_of, usage: &usage }, selection);
-    totals.count_findings(&fleet.findings);
+fn finish(args: &Audit, fleet: FleetOutcome, gathered: Gathered, sinks: Sinks) -> Result<ExitCode, Failure> {
+    let Gathered { totals, unreadable, .. } = gathered;
     sinks.finish(&Tail { fleet_findings: &fleet.findings, totals: &totals, unreadable: &unreadable })?;
     let level = match args.fail_on {
         FailOn::Breach => Some(Level::Breach),

@@ -59,8 +59,16 @@ fn folder_of(file: &Path, patterns: &[Pattern]) -> Option<PathBuf> {
     })
 }
 
+/// What was found below a root.
+pub(crate) struct Fleet {
+    /// The switches, in path order.
+    pub(crate) switches: Vec<Found>,
+    /// Folders that the policy names as baselines, each with its path from the root: no switches.
+    pub(crate) baselines: Vec<(String, Found)>,
+}
+
 /// Finds the switches below the root, in path order. Two of one name are an error.
-pub(crate) fn discover(root: &Root, files: &Files) -> Result<Vec<Found>, Failure> {
+pub(crate) fn discover(root: &Root, files: &Files, baselines: &[&str]) -> Result<Fleet, Failure> {
     let kinds = [patterns(&files.running), patterns(&files.saved), patterns(&files.state)];
     let (single, dialects) = (patterns(&files.single), patterns(&files.dialects));
     let from_root = |file: &Path, patterns: &[Pattern]| {
@@ -99,11 +107,18 @@ pub(crate) fn discover(root: &Root, files: &Files) -> Result<Vec<Found>, Failure
             list.push(path.to_owned());
         }
     }
+    let mut kept = Vec::new();
     for (path, parts) in folders {
-        if parts.running.is_empty() || !root.takes(&path) {
+        let from_root = relative(&root.dir, &path);
+        let is_baseline = baselines.contains(&from_root.as_str());
+        if parts.running.is_empty() || !(is_baseline || root.takes(&path)) {
             continue;
         }
         let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+        if is_baseline {
+            kept.push((from_root, Found { name, path, layout: Layout::Folder(parts) }));
+            continue;
+        }
         found.push(Found { name, path, layout: Layout::Folder(parts) });
     }
     found.sort_by(|a, b| a.path.cmp(&b.path));
@@ -115,7 +130,12 @@ pub(crate) fn discover(root: &Root, files: &Files) -> Result<Vec<Found>, Failure
             "put each switch's running configuration into a folder of its own, or set [files] running in the policy",
         ));
     }
-    Ok(found)
+    let missing = baselines.iter().find(|path| !kept.iter().any(|(folder, _)| folder == **path));
+    if let Some(path) = missing.filter(|path| !found.iter().any(|switch| switch.name == **path)) {
+        let what = format!("the baseline `{path}` is neither a folder with a running configuration nor a switch");
+        return Err(Failure::usage(what, "name a folder from the fleet's root in [[sisters]] baseline"));
+    }
+    Ok(Fleet { switches: found, baselines: kept })
 }
 
 fn unique(root: &Root, found: &[Found]) -> Result<(), Failure> {

@@ -6,7 +6,7 @@ mod ordered;
 mod root;
 mod switch;
 
-pub(crate) use discover::{Found, Layout, discover};
+pub(crate) use discover::{Fleet, Found, Layout, discover};
 pub(crate) use load::{Loaded, load};
 pub(crate) use ordered::in_order;
 pub(crate) use root::Root;

@@ -1,5 +1,6 @@
 //! `config/`: what the configuration and the policy say about themselves.
 
+mod drift;
 mod policy;
 mod saved;
 
@@ -10,6 +11,7 @@ pub(super) static CHECKS: &[Check] = &[
     saved::UNSAVED,
     saved::RESTART_PENDING,
     saved::NOBODY_TOLD,
+    drift::DRIFT,
     policy::WAIVER_EXPIRED,
     policy::POLICY_UNUSED,
     saved::UNREAD,

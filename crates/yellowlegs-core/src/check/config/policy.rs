@@ -1,7 +1,6 @@
 //! Entries of the policy that are over, or match nothing.
 
-use crate::check::{Check, FleetView, FleetViolation, Run};
-use crate::finding::Fact;
+use crate::check::{Check, EntriesView, Run, Violation};
 use crate::policy::{Cite, Level};
 
 pub(super) const WAIVER_EXPIRED: Check = Check {
@@ -16,28 +15,25 @@ pub(super) const WAIVER_EXPIRED: Check = Check {
     remedy: "Mend what it covers, or agree on a new last day with {owner}.",
     judges: &[],
     absorbs: &[],
-    run: Run::Fleet(waiver_expired),
+    run: Run::Entries(waiver_expired),
 };
 
-fn waiver_expired(fleet: &FleetView<'_>) -> Vec<FleetViolation> {
+fn waiver_expired(entries: &EntriesView<'_>) -> Vec<Violation> {
     let mut violations = Vec::new();
-    for (position, waiver) in fleet.policy.waivers.iter().enumerate() {
-        let (count, first) = fleet.covered(position);
-        if count == 0 || fleet.as_of.date() <= waiver.last_day {
+    for (position, waiver) in entries.policy.waivers.iter().enumerate() {
+        let (count, first) = entries.covered(position);
+        if count == 0 || entries.as_of.date() <= waiver.last_day {
             continue;
         }
-        violations.push(FleetViolation {
-            says: "the waiver for {check} ended on {last-day} and still covers {count} finding(s)",
-            facts: vec![
-                ("check", waiver.check.as_str().into()),
-                ("last-day", waiver.last_day.to_string().into()),
-                ("as-of", fleet.as_of.as_str().into()),
-                ("count", count.into()),
-                ("owner", waiver.owner.as_str().into()),
-            ],
-            cite: waiver.cite.clone(),
-            related: first.cloned().into_iter().collect(),
-        });
+        let says = "the waiver for {check} ended on {last-day} and still covers {count} finding(s)";
+        let violation = Violation::saying(says)
+            .fact("check", waiver.check.as_str())
+            .fact("last-day", waiver.last_day.to_string())
+            .fact("as-of", entries.as_of.as_str())
+            .fact("count", count)
+            .fact("owner", waiver.owner.as_str())
+            .related(first.cloned().into_iter().collect());
+        violations.push(violation.demand(&waiver.cite));
     }
     violations
 }
@@ -48,38 +44,46 @@ pub(super) const POLICY_UNUSED: Check = Check {
     level: Level::Advice,
     needs: &[],
     uses: &[],
-    policy: &["role", "waiver"],
+    policy: &["role", "waiver", "mirror", "sisters"],
     reference: "docs/policy.md",
     why: "A dead entry is a typing error that switches a check off, or an exception nobody needs any more that \
           waits for the next fault to excuse.",
     remedy: "Correct the entry, or take it out.",
     judges: &[],
     absorbs: &[],
-    run: Run::Fleet(policy_unused),
+    run: Run::Entries(policy_unused),
 };
 
-fn policy_unused(fleet: &FleetView<'_>) -> Vec<FleetViolation> {
+fn policy_unused(entries: &EntriesView<'_>) -> Vec<Violation> {
     let mut violations = Vec::new();
-    let mut unused = |says, name: &str, cite: &Cite| {
-        let facts = vec![("name", Fact::from(name))];
-        violations.push(FleetViolation { says, facts, cite: cite.clone(), related: Vec::new() });
-    };
-    for (number, role) in fleet.policy.roles.iter().enumerate() {
-        let dead_lists = role.ports.iter().enumerate().filter(|(i, _)| !fleet.list_is_used(number, *i));
+    let mut unused =
+        |says, name: &str, cite: &Cite| violations.push(Violation::saying(says).fact("name", name).demand(cite));
+    for (number, role) in entries.policy.roles.iter().enumerate() {
+        let dead_lists = role.ports.iter().enumerate().filter(|(i, _)| !entries.list_is_used(number, *i));
         dead_lists.for_each(|(_, p)| unused("this entry of role {name} names no port", &role.name, &p.cite));
-        let dead_patterns = role.describes.iter().enumerate().filter(|(i, _)| !fleet.pattern_is_used(number, *i));
-        if fleet.policy.derive.description {
+        let dead_patterns = role.describes.iter().enumerate().filter(|(i, _)| !entries.pattern_is_used(number, *i));
+        if entries.policy.derive.description {
             dead_patterns
                 .for_each(|(_, (_, cite))| unused("this pattern of role {name} fits no description", &role.name, cite));
         }
         let has_entries = !role.ports.is_empty() || !role.describes.is_empty();
-        if !has_entries && !fleet.role_is_used(number) {
+        if !has_entries && !entries.role_is_used(number) {
             unused("no port has the role {name}", &role.name, role.cite("name"));
         }
     }
-    for (position, waiver) in fleet.policy.waivers.iter().enumerate() {
-        if fleet.covered(position).0 == 0 {
+    for (position, waiver) in entries.policy.waivers.iter().enumerate() {
+        if entries.covered(position).0 == 0 {
             unused("this waiver for {name} covers nothing", &waiver.check, &waiver.cite);
+        }
+    }
+    for (position, mirror) in entries.policy.mirrors.iter().enumerate() {
+        if !entries.mirror_is_used(position) {
+            let name = format!("{} onto {}", mirror.switch, mirror.target.as_str());
+            violations.push(
+                Violation::saying("no mirror session is what this entry of the register agrees to: {name}")
+                    .fact("name", name)
+                    .demand(&mirror.cite),
+            );
         }
     }
     violations

@@ -2,6 +2,7 @@
 
 mod arming;
 mod messages;
+mod paths;
 mod trust;
 
 use super::Check;
@@ -13,8 +14,12 @@ pub(super) static CHECKS: &[Check] = &[
     arming::NOT_ARMED,
     arming::VLAN_UNCOVERED,
     trust::TRUSTED_EDGE,
+    paths::UPLINK_UNTRUSTED,
+    paths::NO_PATH,
+    paths::TRUST_NEEDLESS,
     messages::RATE_MISSING,
     messages::ADDRESS_CHECK_OFF,
     messages::RELAY_INFO,
     messages::STORE_MISSING,
+    paths::RELAY_INFO_REFUSED,
 ];

@@ -6,6 +6,7 @@ mod session;
 mod target;
 
 use super::Check;
+pub(super) use register::note_entries;
 
 /// The family's checks, in the order in which they are told.
 pub(super) static CHECKS: &[Check] = &[

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::session::{Session, sessions};
-use crate::check::{Check, Judgement, Run, SwitchView, Tally, Violation};
+use crate::check::{Check, Judgement, Run, SwitchView, Tally, Usage, Violation};
 use crate::model::{Direction, settings};
 use crate::policy::{Level, MirrorEntry};
 
@@ -53,6 +53,17 @@ pub(super) const SENSITIVE: Check = Check {
     run: Run::Switch(sensitive),
     ..Check::ROW
 };
+
+/// Notes which entries of the register fit a session, whatever their last day.
+pub(in crate::check) fn note_entries(on: SwitchView<'_>, usage: &mut Usage) {
+    for session in &sessions(&on).0 {
+        if let Fit::Whole(entry) | Fit::OtherWay(entry) = fit(&on, session)
+            && let Some(position) = on.policy().mirrors.iter().position(|e| std::ptr::eq(e, entry))
+        {
+            usage.mirrors(position);
+        }
+    }
+}
 
 /// How a session stands to an entry of the register.
 enum Fit<'p> {

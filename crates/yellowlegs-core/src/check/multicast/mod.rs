@@ -1,5 +1,6 @@
 //! `multicast/`: streams to those who asked, and to nobody else.
 
+mod domain;
 mod edge;
 mod quality;
 mod querier;
@@ -14,6 +15,9 @@ pub(super) static CHECKS: &[Check] = &[
     snooping::FLOODING,
     snooping::NOT_ARMED,
     querier::NO_ADDRESS,
+    domain::MISSING,
+    domain::MANY,
+    domain::SETTINGS,
     edge::FAST_LEAVE_MISSING,
     edge::ROUTER_PORT_EDGE,
     snooping::ROUTER_LEARNING_OFF,

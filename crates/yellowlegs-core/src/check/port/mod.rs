@@ -3,6 +3,7 @@
 mod expected;
 mod ingress;
 mod mode;
+mod peer;
 mod spare;
 mod trunk;
 mod untagged;
@@ -25,5 +26,6 @@ pub(super) static CHECKS: &[Check] = &[
     trunk::NATIVE_IN_USE,
     ingress::OPEN,
     mode::DYNAMIC_UPLINK,
+    peer::MISMATCH,
     expected::UNEXPECTED,
 ];

@@ -5,6 +5,7 @@ mod enabling;
 mod limit;
 mod reaction;
 mod saved;
+mod twice;
 
 use super::Check;
 
@@ -19,6 +20,7 @@ pub(super) static CHECKS: &[Check] = &[
     reaction::NOT_KEPT,
     reaction::AGING_MISSING,
     saved::PINNED_UNSAVED,
+    twice::PINNED_TWICE,
     enabling::ON_UPLINK,
     backing::NAME_ONLY,
 ];

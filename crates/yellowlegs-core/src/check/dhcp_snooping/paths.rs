@@ -1,0 +1,327 @@
+//! The ways from clients to the authorised servers: trusted all along, and nowhere else.
+
+use std::collections::BTreeSet;
+
+use crate::check::fleet::{At, Digest, port};
+use crate::check::{Check, FleetJudgement, FleetView, FleetViolation, Run, Violation};
+use crate::model::{RelayInfo, VlanId, VlanSet, settings};
+use crate::policy::{DhcpServer, Level};
+
+const NEEDS: &[&str] = &["dhcp-snooping.vlans", "dhcp-snooping.trusted", "links", "policy: dhcp-server"];
+const USES: &[&str] = &["neighbour", "port.tagged-vlans", "port.native-vlan"];
+
+pub(super) const UPLINK_UNTRUSTED: Check = Check {
+    id: "dhcp-snooping/uplink-untrusted",
+    title: "a port on the way to an authorised server is not trusted",
+    level: Level::Breach,
+    needs: NEEDS,
+    uses: USES,
+    policy: &["dhcp-server", "link"],
+    reference: "RFC 2131",
+    why: "The real server's answers are dropped here. Whoever's lease runs out is off the network, one after the other.",
+    remedy: "Trust this port: the server of VLAN {vlans} is behind it.",
+    run: Run::Fleet(uplink_untrusted),
+    ..Check::ROW
+};
+
+pub(super) const NO_PATH: Check = Check {
+    id: "dhcp-snooping/no-path",
+    title: "no trusted way leads from a covered VLAN to any authorised server",
+    level: Level::Breach,
+    needs: NEEDS,
+    uses: USES,
+    policy: &["dhcp-server", "link"],
+    reference: "RFC 2131",
+    why: "Clients of the VLAN ask, and no answer that is allowed can reach them.",
+    remedy: "Trust the ports from here to the server, or carry VLAN {vlan} all the way.",
+    run: Run::Fleet(no_path),
+    ..Check::ROW
+};
+
+pub(super) const TRUST_NEEDLESS: Check = Check {
+    id: "dhcp-snooping/trust-needless",
+    title: "a port towards a bridge is trusted and on no way to a server",
+    level: Level::Risk,
+    needs: NEEDS,
+    uses: USES,
+    policy: &["dhcp-server", "link"],
+    reference: "RFC 2131",
+    why: "Whatever answers behind it is believed, and no authorised server is there.",
+    remedy: "Take the trust off the port.",
+    run: Run::Fleet(trust_needless),
+    ..Check::ROW
+};
+
+pub(super) const RELAY_INFO_REFUSED: Check = Check {
+    id: "dhcp-snooping/relay-info-refused",
+    title: "relay information is inserted towards a port that refuses it",
+    level: Level::Breach,
+    needs: &["dhcp-snooping.relay-info", "dhcp-snooping.relay-info-accepted", "dhcp-snooping.trusted", "links"],
+    uses: &["dhcp-snooping.vlans"],
+    policy: &["dhcp-server", "link"],
+    reference: "RFC 3046, 2.1",
+    why: "Client messages with relay information and no relay's address are dropped on an untrusted port: everybody \
+          on the switch below is cut off.",
+    remedy: "Accept relay information here, or have {other} leave it out.",
+    run: Run::Fleet(relay_info_refused),
+    ..Check::ROW
+};
+
+/// The switches where authorised servers of a VLAN are.
+fn servers(fleet: &FleetView<'_>, vlan: VlanId) -> Vec<(usize, Option<usize>)> {
+    let serves = |server: &DhcpServer| server.vlans.is_empty() || server.vlans.contains(vlan);
+    let of_switch = |(number, digest): (usize, &Digest)| {
+        let here = digest.servers.iter().filter(|(entry, _)| serves(&fleet.policy.dhcp_servers[*entry]));
+        here.map(|(_, port)| (number, *port)).collect::<Vec<_>>()
+    };
+    fleet.switches.iter().enumerate().flat_map(of_switch).collect()
+}
+
+/// The VLANs of a switch that matter: covered by snooping, and with clients or a way on.
+fn covered(digest: &Digest) -> Option<VlanSet> {
+    let snooped = digest.snooped.as_ref()?;
+    let mut there = digest.edge_vlans.clone();
+    for port in &digest.ports {
+        if let Some(tagged) = port.tagged.as_ref().filter(|set| !set.is_all()) {
+            there = there.union(tagged);
+        }
+        port.untagged.flatten().iter().for_each(|vlan| there.insert(*vlan));
+    }
+    Some(there.common(snooped))
+}
+
+/// The ports of a switch through which a server of a VLAN is nearest; empty: no way is known.
+fn exits(fleet: &FleetView<'_>, switch: usize, vlan: VlanId, server: (usize, Option<usize>)) -> Vec<At> {
+    if server.0 == switch {
+        return server.1.map(|port| (switch, port)).into_iter().collect();
+    }
+    let distances = fleet.links().distances(fleet.switches, &[server.0].into(), vlan, Some(switch));
+    let ways: Vec<(usize, At)> = fleet
+        .links()
+        .carrying(fleet.switches, switch, vlan)
+        .filter_map(|(exit, (next, _))| Some((*distances.get(&next)?, exit)))
+        .collect();
+    let least = ways.iter().map(|(distance, _)| *distance).min();
+    ways.into_iter().filter(|(distance, _)| Some(*distance) == least).map(|(_, exit)| exit).collect()
+}
+
+/// Each covered VLAN of each switch, with the servers there are for it.
+fn each_covered(
+    fleet: &FleetView<'_>,
+    judgement: &mut FleetJudgement,
+    mut look: impl FnMut(usize, VlanId, &[(usize, Option<usize>)], &mut FleetJudgement),
+) {
+    for (number, digest) in fleet.switches.iter().enumerate() {
+        let Some(covered) = covered(digest) else {
+            judgement.unknown.push(("dhcp-snooping.vlans", fleet.related_switch(number)));
+            continue;
+        };
+        if !covered.is_empty() && fleet.policy.dhcp_servers.is_empty() {
+            judgement.unknown.push(("policy: dhcp-server", fleet.related_switch(number)));
+            continue;
+        }
+        for vlan in covered.iter() {
+            let servers = servers(fleet, vlan);
+            look(number, vlan, &servers, judgement);
+        }
+    }
+}
+
+fn uplink_untrusted(fleet: &FleetView<'_>) -> FleetJudgement {
+    let mut judgement = FleetJudgement::default();
+    let mut cut: std::collections::BTreeMap<At, VlanSet> = std::collections::BTreeMap::new();
+    each_covered(fleet, &mut judgement, |switch, vlan, servers, judgement| {
+        for server in servers {
+            let exits = exits(fleet, switch, vlan, *server);
+            let trust: Vec<Option<bool>> = exits.iter().map(|at| port(fleet.switches, *at).trusted).collect();
+            if trust.contains(&Some(true)) {
+                continue;
+            }
+            match (exits.first(), trust.contains(&None)) {
+                (Some(first), false) => cut.entry(*first).or_default().insert(vlan),
+                (Some(first), true) => judgement.unknown.push(("dhcp-snooping.trusted", fleet.related(*first))),
+                (None, _) => {}
+            }
+        }
+    });
+    for (at, vlans) in cut {
+        let says = "the port is on the way to the server of VLAN {vlans}, and not trusted: its answers are dropped";
+        let violation = Violation::of(settings::SNOOPING_TRUSTED.id, says).fact("vlans", vlans.to_string());
+        let server =
+            fleet.policy.dhcp_servers.iter().find(|s| s.vlans.is_empty() || !s.vlans.common(&vlans).is_empty());
+        let violation = violation.beside(settings::SNOOPING_VLANS.id).vlan(vlans.single());
+        let violation = server.map_or_else(|| violation.clone(), |server| violation.clone().demand(&server.cite));
+        judgement.violations.push(FleetViolation::at(fleet.related(at), violation));
+    }
+    judgement
+}
+
+/// Follows the way to a server: the port where trust ends, or that no way is known.
+enum Way {
+    Trusted,
+    Breaks(At),
+    Unknown(&'static str, At),
+    None,
+}
+
+fn way(fleet: &FleetView<'_>, from: usize, vlan: VlanId, server: (usize, Option<usize>)) -> Way {
+    let mut switch = from;
+    let mut seen: BTreeSet<usize> = BTreeSet::new();
+    while seen.insert(switch) {
+        let snoops = fleet.switches[switch].snooped.as_ref().map(|set| set.contains(vlan));
+        let exits = exits(fleet, switch, vlan, server);
+        let Some(first) = exits.first().copied() else {
+            return if switch == server.0 { Way::Trusted } else { Way::None };
+        };
+        let trusted = exits.iter().copied().find(|at| port(fleet.switches, *at).trusted == Some(true));
+        let next = match (snoops, trusted) {
+            (Some(false), _) => first,
+            (_, Some(at)) => at,
+            (Some(true), None) if exits.iter().any(|at| port(fleet.switches, *at).trusted.is_none()) => {
+                return Way::Unknown("dhcp-snooping.trusted", first);
+            }
+            (Some(true), None) => return Way::Breaks(first),
+            (None, None) => return Way::Unknown("dhcp-snooping.vlans", first),
+        };
+        if switch == server.0 {
+            return Way::Trusted;
+        }
+        let Some(peer) = fleet.links().peer(next) else { return Way::None };
+        switch = peer.0;
+    }
+    Way::None
+}
+
+fn no_path(fleet: &FleetView<'_>) -> FleetJudgement {
+    let mut judgement = FleetJudgement::default();
+    let mut found: Vec<FleetViolation> = Vec::new();
+    each_covered(fleet, &mut judgement, |switch, vlan, servers, judgement| {
+        if !fleet.switches[switch].edge_vlans.contains(vlan) {
+            return;
+        }
+        let ways: Vec<Way> = servers.iter().map(|server| way(fleet, switch, vlan, *server)).collect();
+        if ways.iter().any(|way| matches!(way, Way::Trusted)) {
+            return;
+        }
+        if let Some(Way::Unknown(needs, at)) = ways.iter().find(|way| matches!(way, Way::Unknown(..))) {
+            judgement.unknown.push((needs, fleet.related(*at)));
+            return;
+        }
+        let breaks = ways.iter().find_map(|way| if let Way::Breaks(at) = way { Some(*at) } else { None });
+        // A cable that nobody lists may be the way.
+        if breaks.is_none() && !servers.is_empty() && fleet.links().is_open(fleet.switches, switch, vlan) {
+            judgement.unknown.push(("links", fleet.related_switch(switch)));
+            return;
+        }
+        let violation = Violation::of(
+            settings::SNOOPING_VLANS.id,
+            match (breaks, servers.is_empty()) {
+                (Some(_), _) => "from VLAN {vlan} no trusted way leads to an authorised server: trust ends at {where}",
+                (None, true) => "VLAN {vlan} is covered, and the policy names no server for it",
+                (None, false) => "from VLAN {vlan} no way leads to an authorised server: nothing carries it there",
+            },
+        );
+        let place = breaks.map(|at| fleet.related(at));
+        let told = place.as_ref().map(|r| format!("{} {}", r.switch, r.port.as_deref().unwrap_or_default()));
+        let violation = violation
+            .fact("vlan", u32::from(vlan.get()))
+            .fact("where", told.unwrap_or_default())
+            .vlan(Some(vlan))
+            .related(place.clone().into_iter().collect());
+        let mut violation = FleetViolation::at(fleet.related_switch(switch), violation);
+        violation.beside = place.into_iter().map(|place| (place, settings::SNOOPING_TRUSTED.id)).collect();
+        found.push(violation);
+    });
+    judgement.violations = found;
+    judgement
+}
+
+fn trust_needless(fleet: &FleetView<'_>) -> FleetJudgement {
+    let mut judgement = FleetJudgement::default();
+    if fleet.policy.dhcp_servers.is_empty() {
+        return judgement;
+    }
+    for (number, digest) in fleet.switches.iter().enumerate() {
+        let Some(covered) = covered(digest).filter(|set| !set.is_empty()) else { continue };
+        for (index, there) in digest.ports.iter().enumerate() {
+            let at = (number, index);
+            if there.trusted != Some(true) || !there.faces.is_some_and(crate::policy::Faces::is_bridge) {
+                continue;
+            }
+            let Some((peer, _)) = fleet.links().peer(at) else {
+                judgement.unknown.push(("links", fleet.related(at)));
+                continue;
+            };
+            let leads = covered.iter().filter(|vlan| there.carries(*vlan)).any(|vlan| {
+                let distances = fleet.links().distances(fleet.switches, &[peer].into(), vlan, Some(number));
+                servers(fleet, vlan).iter().any(|(server, _)| distances.contains_key(server))
+            });
+            let own = digest.servers.iter().any(|(_, port)| *port == Some(index));
+            // Behind a cable that nobody lists a server may be.
+            let open = covered.iter().filter(|vlan| there.carries(*vlan)).any(|vlan| {
+                let behind = fleet.links().distances(fleet.switches, &[peer].into(), vlan, Some(number));
+                behind.keys().any(|switch| fleet.links().is_open(fleet.switches, *switch, vlan))
+            });
+            if leads || own {
+                continue;
+            }
+            if open {
+                judgement.unknown.push(("links", fleet.related(at)));
+                continue;
+            }
+            let says = "the port is trusted, and no authorised server is behind it";
+            let violation = Violation::of(settings::SNOOPING_TRUSTED.id, says);
+            judgement.violations.push(FleetViolation::at(fleet.related(at), violation));
+        }
+    }
+    judgement
+}
+
+fn relay_info_refused(fleet: &FleetView<'_>) -> FleetJudgement {
+    let mut judgement = FleetJudgement::default();
+    for (number, digest) in fleet.switches.iter().enumerate() {
+        let Some(covered) = covered(digest).filter(|set| !set.is_empty()) else { continue };
+        match digest.relay_info {
+            Some(RelayInfo::Insert | RelayInfo::Replace) => {}
+            Some(_) => continue,
+            None => {
+                judgement.unknown.push(("dhcp-snooping.relay-info", fleet.related_switch(number)));
+                continue;
+            }
+        }
+        let ways = covered.iter().flat_map(|vlan| {
+            let of_server = move |server| exits(fleet, number, vlan, server).into_iter().map(move |exit| (exit, vlan));
+            servers(fleet, vlan).into_iter().flat_map(of_server)
+        });
+        let mut refused: std::collections::BTreeMap<At, (At, VlanSet)> = std::collections::BTreeMap::new();
+        for (exit, vlan) in ways {
+            let Some(peer) = fleet.links().peer(exit) else { continue };
+            let there = port(fleet.switches, peer);
+            let snoops = fleet.switches[peer.0].snooped.as_ref().is_some_and(|set| set.contains(vlan));
+            match (snoops, there.trusted, there.relay_accepted) {
+                (true, Some(false), Some(false)) => {
+                    refused.entry(peer).or_insert((exit, VlanSet::default())).1.insert(vlan)
+                }
+                (true, None, Some(false)) => judgement.unknown.push(("dhcp-snooping.trusted", fleet.related(peer))),
+                (true, Some(false), None) => {
+                    judgement.unknown.push(("dhcp-snooping.relay-info-accepted", fleet.related(peer)));
+                }
+                _ => {}
+            }
+        }
+        for (peer, (exit, vlans)) in refused {
+            let from = fleet.related(exit);
+            let says =
+                "{other} inserts relay information in VLAN {vlans}, and this untrusted port drops what carries it";
+            let violation = Violation::of(settings::RELAY_ACCEPTED.id, says)
+                .beside(settings::SNOOPING_TRUSTED.id)
+                .fact("other", &*from.switch)
+                .fact("vlans", vlans.to_string())
+                .related(vec![from.clone()]);
+            let mut found = FleetViolation::at(fleet.related(peer), violation);
+            found.beside = vec![(from, settings::RELAY_INFO.id)];
+            judgement.violations.push(found);
+        }
+    }
+    judgement
+}

@@ -1,0 +1,300 @@
+//! What the pass over the fleet keeps of a switch: the few ports that lead to others, and what VLANs it serves.
+
+use std::collections::BTreeMap;
+use std::hash::{DefaultHasher, Hash, Hasher};
+use std::net::IpAddr;
+use std::sync::Arc;
+
+use crate::check::arming::{INSPECTION, MULTICAST, SNOOPING};
+use crate::check::{PortView, SwitchView};
+use crate::model::{
+    Fact, Media, Mode, Protocol, RelayInfo, Scope, Seconds, SettingId, StationAddress, Unidirectional, VlanId, VlanSet,
+    facts, platform, settings,
+};
+use crate::policy::{End, Faces, Feature, Wish};
+
+/// One switch.
+#[derive(Debug, Clone)]
+pub struct Digest {
+    /// Its name in reports.
+    pub(in crate::check) switch: Arc<str>,
+    /// The name configured on it.
+    pub(in crate::check) configured: Option<Arc<str>>,
+    /// The ports that lead somewhere.
+    pub(in crate::check) ports: Vec<PortDigest>,
+    /// Ends of the policy's links: link, whether it is end a, position among `ports`.
+    pub(in crate::check) ends: Vec<(usize, bool, usize)>,
+    /// Authorised servers here: entry of the policy, position among `ports` (the switch itself when none).
+    pub(in crate::check) servers: Vec<(usize, Option<usize>)>,
+    /// VLANs in which DHCP snooping acts; `None`: unknown.
+    pub(in crate::check) snooped: Option<Arc<VlanSet>>,
+    /// VLANs in which ARP inspection acts.
+    pub(in crate::check) inspected: Option<Arc<VlanSet>>,
+    /// VLANs of edge ports.
+    pub(in crate::check) edge_vlans: VlanSet,
+    /// VLANs in which multicast is snooped.
+    pub(in crate::check) multicast: Option<Arc<VlanSet>>,
+    /// VLANs in which it asks for memberships.
+    pub(in crate::check) queriers: BTreeMap<VlanId, QuerierDigest>,
+    /// What is done with relay information.
+    pub(in crate::check) relay_info: Option<RelayInfo>,
+    /// Seconds from a loss of BPDUs until a blocked port forwards, with how that comes.
+    pub(in crate::check) reopens: Option<(u32, String)>,
+    /// Stations that are pinned or written, each with its VLAN and port.
+    pub(in crate::check) pinned: Vec<(StationAddress, Option<VlanId>, Arc<str>)>,
+    /// Where stations that are pinned somewhere are heard now.
+    pub(in crate::check) heard: Vec<(StationAddress, Arc<str>)>,
+    /// Hashes of its settings, for sisters: by group name and setting.
+    pub(in crate::check) settings: BTreeMap<(Arc<str>, SettingId), u64>,
+}
+
+/// A port that leads to another switch, or may.
+#[derive(Debug, Clone)]
+pub(in crate::check) struct PortDigest {
+    pub(in crate::check) name: Arc<str>,
+    pub(in crate::check) faces: Option<Faces>,
+    pub(in crate::check) mode: Option<Mode>,
+    pub(in crate::check) untagged: Option<Option<VlanId>>,
+    pub(in crate::check) tagged: Option<Arc<VlanSet>>,
+    pub(in crate::check) mtu: Option<u32>,
+    pub(in crate::check) trusted: Option<bool>,
+    pub(in crate::check) inspection_trusted: Option<bool>,
+    pub(in crate::check) relay_accepted: Option<bool>,
+    pub(in crate::check) media: Option<Media>,
+    pub(in crate::check) detection: Option<Unidirectional>,
+    pub(in crate::check) detection_interval: Option<u32>,
+    pub(in crate::check) wants_detection: bool,
+    /// The neighbour's name and port, as it announces them.
+    pub(in crate::check) neighbour: Option<(Arc<str>, Arc<str>)>,
+}
+
+impl PortDigest {
+    /// Whether it carries a VLAN, tagged or not.
+    pub(in crate::check) fn carries(&self, vlan: VlanId) -> bool {
+        self.untagged.flatten() == Some(vlan) || self.tagged.as_ref().is_some_and(|set| set.contains(vlan))
+    }
+}
+
+/// What a querier asks by.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(in crate::check) struct QuerierDigest {
+    pub(in crate::check) address: Option<IpAddr>,
+    pub(in crate::check) version: Option<u32>,
+    pub(in crate::check) interval: Option<u32>,
+    pub(in crate::check) last_member_interval: Option<u32>,
+    pub(in crate::check) last_member_count: Option<u32>,
+}
+
+impl Digest {
+    /// Of a switch. Stations are kept only when `stations` says that some are pinned twice is worth a look.
+    pub(in crate::check) fn of(on: SwitchView<'_>) -> Self {
+        let switch = on.switch();
+        let neighbours = neighbours(on);
+        let positions = |end: &End| -> Vec<usize> {
+            let text = end.port.as_ref().filter(|_| end.switch == **switch.name());
+            text.and_then(|text| text.positions(switch, on.resolved().lists())).unwrap_or_default()
+        };
+        let policy = on.policy();
+        let mut named: BTreeMap<usize, ()> = BTreeMap::new();
+        let links: Vec<(usize, bool, usize)> = policy
+            .links
+            .iter()
+            .enumerate()
+            .flat_map(|(i, link)| {
+                let ends = [(true, &link.a), (false, &link.b)];
+                ends.into_iter().flat_map(move |(is_a, end)| positions(end).into_iter().map(move |p| (i, is_a, p)))
+            })
+            .collect();
+        let here = policy.dhcp_servers.iter().enumerate().filter(|(_, s)| s.at.switch == **switch.name());
+        let servers: Vec<(usize, Option<usize>)> =
+            here.map(|(i, server)| (i, positions(&server.at).first().copied())).collect();
+        named.extend(links.iter().map(|(_, _, port)| (*port, ())));
+        named.extend(servers.iter().filter_map(|(_, port)| Some(((*port)?, ()))));
+        let mut ports: Vec<PortDigest> = Vec::new();
+        let mut at: BTreeMap<usize, usize> = BTreeMap::new();
+        let mut edge_vlans = VlanSet::default();
+        for port in on.ports() {
+            let faces = port.role().ok().map(|role| role.faces);
+            let leads = faces.is_some_and(|faces| faces.is_bridge() || faces == Faces::Router);
+            if faces.is_some_and(Faces::is_edge)
+                && let Ok(carried) = port.used_by_edge()
+            {
+                edge_vlans = edge_vlans.union(&carried);
+            }
+            if leads || named.contains_key(&port.port) || neighbours.contains_key(&port.port) {
+                at.insert(port.port, ports.len());
+                ports.push(port_digest(&port, neighbours.get(&port.port)));
+            }
+        }
+        Self {
+            switch: Arc::clone(switch.name()),
+            configured: on.setting(settings::NAME).value,
+            ports,
+            ends: links.into_iter().filter_map(|(link, is_a, port)| Some((link, is_a, *at.get(&port)?))).collect(),
+            servers: servers.into_iter().map(|(entry, port)| (entry, port.and_then(|p| at.get(&p).copied()))).collect(),
+            snooped: snooped(on),
+            inspected: on.covered(INSPECTION.needed, INSPECTION.global, INSPECTION.vlans).ok(),
+            edge_vlans,
+            multicast: on.covered(MULTICAST.needed, MULTICAST.global, MULTICAST.vlans).ok(),
+            queriers: queriers(on),
+            relay_info: on.setting(settings::RELAY_INFO).value,
+            reopens: reopens(on),
+            pinned: pinned(on),
+            heard: heard(on),
+            settings: hashes(on),
+        }
+    }
+}
+
+/// Where DHCP snooping acts: nowhere while something holds it back.
+fn snooped(on: SwitchView<'_>) -> Option<Arc<VlanSet>> {
+    if on.is_held_back("dhcp-snooping").ok()? {
+        return Some(Arc::default());
+    }
+    on.covered(SNOOPING.needed, SNOOPING.global, SNOOPING.vlans).ok()
+}
+
+fn neighbours(on: SwitchView<'_>) -> BTreeMap<usize, (Arc<str>, Arc<str>)> {
+    let told = |fact: &Fact| {
+        let port = on.switch().port_index(fact.port()?)?;
+        let names = (fact.get(facts::neighbour::NAME)?, fact.get(facts::neighbour::THEIR_PORT)?);
+        Some((port, names))
+    };
+    on.switch().facts_of(facts::neighbour::FACT).filter_map(told).collect()
+}
+
+fn port_digest(port: &PortView<'_>, neighbour: Option<&(Arc<str>, Arc<str>)>) -> PortDigest {
+    let name = port.switch().ports().get(port.port).map_or("", |p| p.as_str());
+    let role = port.role().ok();
+    PortDigest {
+        name: name.into(),
+        faces: role.map(|r| r.faces),
+        mode: port.mode().ok(),
+        untagged: port.untagged().ok().map(|untagged| untagged.vlan),
+        tagged: port.tagged().ok().flatten(),
+        mtu: port.setting(settings::MTU).value,
+        trusted: port.setting(settings::SNOOPING_TRUSTED).value,
+        inspection_trusted: port.setting(settings::INSPECTION_TRUSTED).value,
+        relay_accepted: port.setting(settings::RELAY_ACCEPTED).value,
+        media: port.setting(settings::MEDIA).value,
+        detection: port.setting(settings::UNIDIRECTIONAL).value,
+        detection_interval: port.setting(settings::UNIDIRECTIONAL_INTERVAL).value.map(|Seconds(s)| s),
+        wants_detection: role.is_some_and(|r| r.expect.wish(Feature::Unidirectional).value == Wish::Wanted),
+        neighbour: neighbour.cloned(),
+    }
+}
+
+fn queriers(on: SwitchView<'_>) -> BTreeMap<VlanId, QuerierDigest> {
+    let defined = on.setting(settings::VLANS).value.unwrap_or_default();
+    let asks = |vlan: &VlanId| on.of_vlan(*vlan, settings::QUERIER) == Ok(true);
+    let seconds = |vlan, key| on.of_vlan(vlan, key).ok().map(|Seconds(s)| s);
+    let digest = |vlan| QuerierDigest {
+        address: on
+            .of_vlan(vlan, settings::VLAN_QUERIER_ADDRESS)
+            .ok()
+            .flatten()
+            .or_else(|| on.setting(settings::QUERIER_ADDRESS).value.flatten()),
+        version: on.of_vlan(vlan, settings::QUERY_VERSION).ok(),
+        interval: seconds(vlan, settings::QUERY_INTERVAL),
+        last_member_interval: seconds(vlan, settings::LAST_MEMBER_INTERVAL),
+        last_member_count: on.of_vlan(vlan, settings::LAST_MEMBER_COUNT).ok(),
+    };
+    defined.iter().filter(asks).map(|vlan| (vlan, digest(vlan))).collect()
+}
+
+/// Seconds from a loss of BPDUs until a blocked port forwards (IEEE 802.1D-1998, 8.5; IEEE 802.1Q, 13).
+fn reopens(on: SwitchView<'_>) -> Option<(u32, String)> {
+    let seconds = |key| on.setting(key).value.map(|Seconds(s)| s);
+    let (delay, age, hello) =
+        (seconds(settings::FORWARD_DELAY)?, seconds(settings::MAX_AGE)?, seconds(settings::HELLO)?);
+    let protocol: Protocol = on.setting(settings::TREE_PROTOCOL).value?;
+    if !crate::check::tree::is_rapid(protocol) {
+        return Some((age + 2 * delay, format!("max age of {age} s + 2 × forward delay of {delay} s")));
+    }
+    if on.platform(platform::RAPID_WITHOUT_EDGE, "classic").ok()? {
+        return Some((3 * hello + 2 * delay, format!("3 × hello of {hello} s + 2 × forward delay of {delay} s")));
+    }
+    Some((5 * hello, format!("3 × hello of {hello} s + 2 × hello")))
+}
+
+fn pinned(on: SwitchView<'_>) -> Vec<(StationAddress, Option<VlanId>, Arc<str>)> {
+    let mut pinned = Vec::new();
+    for port in on.ports() {
+        let name: Arc<str> = port.switch().ports().get(port.port).map_or("", |p| p.as_str()).into();
+        let untagged = port.untagged().ok().and_then(|u| u.vlan);
+        for key in [settings::PINNED_STATIONS, settings::WRITTEN_STATIONS] {
+            let stations = port.setting(key).value.unwrap_or_default();
+            pinned.extend(stations.iter().map(|s| (s.address, s.vlan.or(untagged), Arc::clone(&name))));
+        }
+    }
+    pinned
+}
+
+/// Where the table hears stations that are pinned on this switch, or would be on another.
+fn heard(on: SwitchView<'_>) -> Vec<(StationAddress, Arc<str>)> {
+    let seen = |fact: &Fact| Some((fact.get(facts::station::ADDRESS)?, Arc::clone(fact.port()?)));
+    let edge = |port: &Arc<str>| {
+        let role = on.switch().port_index(port).and_then(|p| on.policy().roles.get(on.assigned(p)?.role));
+        !role.is_some_and(|role| role.faces.is_bridge())
+    };
+    on.switch().facts_of(facts::station::FACT).filter_map(seen).filter(|(_, port)| edge(port)).collect()
+}
+
+/// Settings that sisters may differ in without being unlike.
+fn is_own(id: SettingId) -> bool {
+    matches!(
+        id,
+        _ if [
+            settings::NAME.id,
+            settings::DESCRIPTION.id,
+            settings::PINNED_STATIONS.id,
+            settings::WRITTEN_STATIONS.id,
+            settings::QUERIER_ADDRESS.id,
+            settings::TREE_PRIORITY.id,
+            settings::PENDING.id,
+        ]
+        .contains(&id)
+    )
+}
+
+/// What sisters are compared by: switch-wide settings under no role, settings of ports under their role's name.
+fn hashes(on: SwitchView<'_>) -> BTreeMap<(Arc<str>, SettingId), u64> {
+    let name = on.switch().name();
+    let mine = |s: &&crate::policy::Sisters| {
+        let is_base = |path: &str| path.rsplit('/').next() == Some(&**name);
+        s.switches.iter().any(|glob| glob.is_match(&**name)) || s.baseline.as_deref().is_some_and(is_base)
+    };
+    let groups: Vec<_> = on.policy().sisters.iter().filter(mine).collect();
+    let mut hashes = BTreeMap::new();
+    if groups.is_empty() {
+        return hashes;
+    }
+    let taken_in = |id: &SettingId| {
+        !is_own(*id) || groups.iter().any(|group| group.including.iter().any(|name| name == id.name()))
+    };
+    for id in SettingId::of(Scope::Switch).filter(taken_in) {
+        hashes.insert(("".into(), id), hash([&on.slot(id).value]));
+    }
+    let mut by_role: BTreeMap<Arc<str>, Vec<usize>> = BTreeMap::new();
+    for port in on.ports() {
+        if let Ok(role) = port.role() {
+            by_role.entry(role.name.as_str().into()).or_default().push(port.port);
+        }
+    }
+    for (role, ports) in by_role {
+        for id in SettingId::of(Scope::Port).filter(taken_in) {
+            let mut values: Vec<_> =
+                ports.iter().map(|p| format!("{:?}", on.switch().slot(Some(*p), id).value)).collect();
+            values.sort_unstable();
+            values.dedup();
+            hashes.insert((Arc::clone(&role), id), hash(&values));
+        }
+    }
+    hashes
+}
+
+fn hash<T: std::fmt::Debug>(values: impl IntoIterator<Item = T>) -> u64 {
+    let mut hasher = DefaultHasher::new();
+    values.into_iter().for_each(|value| format!("{value:?}").hash(&mut hasher));
+    hasher.finish()
+}

@@ -1,0 +1,253 @@
+//! The pass over the fleet: what only shows when every switch was judged.
+
+mod digest;
+mod links;
+mod usage;
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+pub use digest::Digest;
+pub(super) use digest::{PortDigest, QuerierDigest};
+pub(super) use links::{At, Links, port};
+pub use usage::Usage;
+
+use super::judge::waive;
+use super::say::{Subject, fill, finding, quoted};
+use super::{Check, Run, Selection, SwitchView, Violation, all};
+use crate::finding::{Evidence, Finding, Related, fingerprint, quote_cite};
+use crate::model::SettingId;
+use crate::policy::{AsOf, Level, Policy, assign};
+use crate::resolve::Resolved;
+
+/// What a fleet check sees.
+pub struct FleetView<'a> {
+    /// The policy.
+    pub policy: &'a Policy,
+    /// The time it is judged at.
+    pub as_of: &'a AsOf,
+    /// What was kept of each switch, in path order.
+    pub switches: &'a [Digest],
+    /// What was kept of baselines, each with its folder.
+    pub baselines: &'a [(String, Digest)],
+    links: Links,
+}
+
+impl<'a> FleetView<'a> {
+    /// The view of a fleet.
+    pub fn new(policy: &'a Policy, as_of: &'a AsOf, switches: &'a [Digest], baselines: &'a [(String, Digest)]) -> Self {
+        Self { policy, as_of, switches, baselines, links: Links::of(switches) }
+    }
+
+    pub(super) fn links(&self) -> &Links {
+        &self.links
+    }
+
+    /// A port, as others name it.
+    pub(super) fn related(&self, at: At) -> Related {
+        let switch = &self.switches[at.0];
+        Related { switch: Arc::clone(&switch.switch), port: Some(switch.ports[at.1].name.to_string()) }
+    }
+
+    /// A switch, as others name it.
+    pub(super) fn related_switch(&self, switch: usize) -> Related {
+        Related { switch: Arc::clone(&self.switches[switch].switch), port: None }
+    }
+}
+
+/// A violation of the fleet: the facts, and where it stands.
+pub struct FleetViolation {
+    /// The switch it stands on; `None`: on none.
+    pub switch: Option<Arc<str>>,
+    /// The port it stands on.
+    pub port: Option<String>,
+    /// The facts.
+    pub violation: Violation,
+    /// Settings of other ports (or of their switches) whose lines are quoted besides.
+    pub beside: Vec<(Related, SettingId)>,
+}
+
+impl FleetViolation {
+    /// One that stands on no switch.
+    pub fn nowhere(violation: Violation) -> Self {
+        Self { switch: None, port: None, violation, beside: Vec::new() }
+    }
+
+    /// One that stands on a switch, or a port of it.
+    pub fn at(place: Related, violation: Violation) -> Self {
+        Self { switch: Some(place.switch), port: place.port, violation, beside: Vec::new() }
+    }
+}
+
+/// What a fleet check comes to: its violations, and the facts it lacked for the rest.
+#[derive(Default)]
+pub struct FleetJudgement {
+    /// What is wrong.
+    pub violations: Vec<FleetViolation>,
+    /// What is missing, and the switches for which.
+    pub unknown: Vec<(&'static str, Related)>,
+}
+
+/// What the entries of a policy are judged by.
+pub struct EntriesView<'a> {
+    /// The policy.
+    pub policy: &'a Policy,
+    /// The time it is judged at.
+    pub as_of: &'a AsOf,
+    usage: &'a Usage,
+}
+
+impl EntriesView<'_> {
+    /// Whether some port has a role.
+    pub fn role_is_used(&self, role: usize) -> bool {
+        self.usage.roles.contains(&role)
+    }
+
+    /// Whether an entry of a role's `ports` names some port.
+    pub fn list_is_used(&self, role: usize, entry: usize) -> bool {
+        self.usage.lists.contains(&(role, entry))
+    }
+
+    /// Whether a pattern of a role's `describes` fits some description.
+    pub fn pattern_is_used(&self, role: usize, entry: usize) -> bool {
+        self.usage.describes.contains(&(role, entry))
+    }
+
+    /// Whether an entry of the register of mirrors fits some session.
+    pub fn mirror_is_used(&self, entry: usize) -> bool {
+        self.usage.mirrors.contains(&entry)
+    }
+
+    /// How many findings a waiver covers, and the first of them.
+    pub fn covered(&self, waiver: usize) -> (u32, Option<&Related>) {
+        self.usage.waivers.get(&waiver).map_or((0, None), |(count, first)| (*count, first.as_ref()))
+    }
+}
+
+/// What the pass over the fleet comes to.
+#[derive(Default)]
+pub struct FleetOutcome {
+    /// Its findings, by check.
+    pub findings: Vec<Finding>,
+    /// What could not be decided: check, level, switch, what is missing.
+    pub undetermined: Vec<(&'static str, Level, Related, &'static str)>,
+}
+
+/// A check that violated, its level, and what.
+type Found = (&'static Check, Level, FleetViolation);
+
+impl FleetOutcome {
+    /// Runs the fleet's checks. `again` reads a switch once more, for the lines of those that findings name.
+    pub fn judge(
+        view: &FleetView<'_>,
+        usage: &mut Usage,
+        selection: &Selection,
+        again: &dyn Fn(&str) -> Option<Resolved>,
+    ) -> Self {
+        let mut outcome = Self::default();
+        let mut found: Vec<Found> = Vec::new();
+        for check in all() {
+            let (Run::Fleet(run), Some(level)) = (&check.run, view.policy.level(check.id, None, check.level)) else {
+                continue;
+            };
+            let judged = run(view);
+            found.extend(judged.violations.into_iter().map(|violation| (check, level, violation)));
+            if selection.takes_check(check.id) && !selection.names_ports() {
+                let missing = judged.unknown.into_iter().filter(|(_, place)| selection.takes_switch(&place.switch));
+                outcome.undetermined.extend(missing.map(|(needs, place)| (check.id, level, place, needs)));
+            }
+        }
+        outcome.tell(found, view, usage, selection, again);
+        let entries = EntriesView { policy: view.policy, as_of: view.as_of, usage };
+        for check in all() {
+            let Run::Entries(run) = &check.run else { continue };
+            let Some(level) = view.policy.level(check.id, None, check.level) else { continue };
+            let taken = selection.takes_check(check.id) && selection.switch.is_none() && !selection.names_ports();
+            let violations = run(&entries).into_iter().filter(|_| taken);
+            outcome.findings.extend(violations.map(|violation| nowhere(check, level, violation)));
+        }
+        outcome.findings.sort_by(|a, b| (a.check, &a.switch, a.vlan).cmp(&(b.check, &b.switch, b.vlan)));
+        outcome
+    }
+
+    /// Turns violations into findings: each switch that they name is read once more.
+    fn tell(
+        &mut self,
+        found: Vec<Found>,
+        view: &FleetView<'_>,
+        usage: &mut Usage,
+        selection: &Selection,
+        again: &dyn Fn(&str) -> Option<Resolved>,
+    ) {
+        let mut read: BTreeMap<Arc<str>, Option<Resolved>> = BTreeMap::new();
+        for (_, _, found) in &found {
+            let others = found.beside.iter().map(|(place, _)| &place.switch);
+            for name in found.switch.iter().chain(others) {
+                read.entry(Arc::clone(name)).or_insert_with(|| again(name));
+            }
+        }
+        for (check, level, found) in found {
+            let place = found.switch.as_ref().and_then(|name| read.get(name)?.as_ref());
+            let Some(resolved) = place else {
+                if selection.takes_check(check.id) && selection.switch.is_none() && !selection.names_ports() {
+                    self.findings.push(nowhere(check, level, found.violation));
+                }
+                continue;
+            };
+            let lists = resolved.lists();
+            let roles = assign(view.policy, &resolved.switch, lists);
+            let on = SwitchView::new(resolved, view.policy, &roles.ports, view.as_of);
+            let port = found.port.as_deref().and_then(|name| resolved.switch.port_index(name));
+            let role = port.and_then(|p| view.policy.roles.get(on.assigned(p)?.role)).map(|r| r.name.as_str());
+            let Some(level) = view.policy.level(check.id, role, check.level) else { continue };
+            let mut told = finding(check, level, Subject { on, port }, found.violation);
+            for (place, id) in found.beside {
+                let Some(other) = read.get(&place.switch).and_then(Option::as_ref) else { continue };
+                let port = place.port.as_deref().and_then(|name| other.switch.port_index(name));
+                let lines = quoted(other, port, id);
+                told.evidence
+                    .extend(lines.into_iter().filter(|line| !told.evidence.contains(line)).collect::<Vec<_>>());
+            }
+            // The policy's line stands last.
+            told.evidence.sort_by_key(|line| line.kind == crate::finding::EvidenceKind::Policy);
+            waive(view.policy, view.as_of, &mut told, on, port, lists, usage);
+            let name = told.switch.as_deref().unwrap_or_default();
+            let reported = selection.takes_switch(name)
+                && told.port.as_deref().map_or(!selection.names_ports(), |port| selection.takes_port(port, role));
+            if reported && selection.takes_check(check.id) {
+                self.findings.push(told);
+            }
+        }
+    }
+}
+
+/// A finding that stands on no switch: the policy's line is its evidence.
+fn nowhere(check: &'static Check, level: Level, violation: Violation) -> Finding {
+    let vlan = violation.vlan.map(|v| u32::from(v.get())).unwrap_or_default().to_string();
+    let mut facts: BTreeMap<&'static str, String> =
+        violation.facts.iter().map(|(name, fact)| (*name, fact.to_string())).collect();
+    facts.entry("vlan").or_insert_with(|| vlan.clone());
+    let evidence: Vec<Evidence> = violation.demand.as_ref().map(quote_cite).into_iter().collect();
+    let line = evidence.first().map_or("", |line| line.text.trim());
+    let related: Vec<&str> = violation.related.iter().map(|r| &*r.switch).collect();
+    let about = if violation.vlan.is_some() { related.join(" ") } else { String::new() };
+    let parts = [check.id, line, &vlan, &about];
+    Finding {
+        check: check.id,
+        level,
+        switch: None,
+        port: None,
+        vlan: violation.vlan.map(Into::into),
+        role: None,
+        role_from: None,
+        fingerprint: fingerprint(parts.into_iter().take(if violation.vlan.is_some() { 4 } else { 2 })),
+        message: fill(violation.says, &facts),
+        settings: Vec::new(),
+        evidence,
+        overridden: Vec::new(),
+        remedy: fill(check.remedy, &facts),
+        inputs: violation.facts.into_iter().collect(),
+        related: violation.related,
+        waiver: None,
+    }
+}

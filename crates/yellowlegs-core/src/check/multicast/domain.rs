@@ -1,0 +1,221 @@
+//! Queriers across a VLAN's switches: exactly one, and all of one mind.
+
+use std::collections::BTreeSet;
+use std::net::IpAddr;
+
+use crate::check::fleet::QuerierDigest;
+use crate::check::{Check, FleetJudgement, FleetView, FleetViolation, Run, Violation};
+use crate::finding::Related;
+use crate::model::{Seconds, SettingId, VlanId, VlanSet, settings};
+use crate::policy::{Cite, Level};
+
+pub(super) const MISSING: Check = Check {
+    id: "multicast/querier-missing",
+    title: "nobody asks for memberships in a snooped VLAN",
+    level: Level::Breach,
+    needs: &["vlan.querier", "multicast.snooping-vlans", "links"],
+    uses: &["port.tagged-vlans", "port.native-vlan"],
+    policy: &["link"],
+    reference: "RFC 4541, 2.1.1; RFC 2236, 8.4",
+    why: "Memberships expire after robustness × query interval + response interval, 260 s by default. Then the \
+          streams stop where unregistered groups are filtered, and flood everything where they are not.",
+    remedy: "Configure one querier for VLAN {vlan}.",
+    run: Run::Fleet(missing),
+    ..Check::ROW
+};
+
+pub(super) const MANY: Check = Check {
+    id: "multicast/querier-many",
+    title: "more than one switch asks for memberships in a VLAN",
+    level: Level::Risk,
+    needs: &["vlan.querier", "links"],
+    uses: &["vlan.querier-address", "multicast.querier-address"],
+    policy: &["link"],
+    reference: "RFC 2236, 3 (the lowest address wins)",
+    why: "The lowest address wins, which may be nobody's choice; the others take over with their own values when it \
+          restarts.",
+    remedy: "Leave one querier in VLAN {vlan}.",
+    run: Run::Fleet(many),
+    ..Check::ROW
+};
+
+pub(super) const SETTINGS: Check = Check {
+    id: "multicast/querier-settings",
+    title: "a querier asks by other values than the policy's or its neighbours'",
+    level: Level::Risk,
+    needs: &["vlan.querier", "vlan.query-version", "vlan.query-interval"],
+    uses: &["vlan.last-member-interval", "vlan.last-member-count", "links"],
+    policy: &["site.query-version", "site.query-interval", "site.last-member-interval", "site.last-member-count"],
+    reference: "RFC 2236, 8; RFC 3376, 8",
+    why: "Receivers are asked in a version they do not speak, or are forgotten between two questions.",
+    remedy: "Set {setting} to {wanted}.",
+    run: Run::Fleet(values),
+    ..Check::ROW
+};
+
+/// A VLAN's switches: those that it joins.
+struct Domain {
+    vlan: VlanId,
+    switches: BTreeSet<usize>,
+    /// Some port of it carries the VLAN on, and nobody knows where to.
+    open: bool,
+}
+
+/// The domains of the VLANs that are snooped and have users.
+fn domains(fleet: &FleetView<'_>) -> Vec<Domain> {
+    let mut vlans = VlanSet::default();
+    for digest in fleet.switches {
+        let snooped = digest.multicast.clone().unwrap_or_default();
+        let asked: VlanSet = digest.queriers.keys().copied().collect();
+        vlans = vlans.union(&snooped.common(&digest.edge_vlans)).union(&asked);
+    }
+    let mut domains = Vec::new();
+    for vlan in vlans.iter() {
+        let mut left: BTreeSet<usize> = (0..fleet.switches.len()).filter(|s| is_there(fleet, *s, vlan)).collect();
+        while let Some(first) = left.first().copied() {
+            let mut switches = fleet.links().domain(fleet.switches, first, vlan);
+            switches.insert(first);
+            left.retain(|switch| !switches.contains(switch));
+            let open = switches.iter().any(|switch| fleet.links().is_open(fleet.switches, *switch, vlan));
+            domains.push(Domain { vlan, switches, open });
+        }
+    }
+    domains
+}
+
+/// Whether a VLAN is in use on a switch.
+fn is_there(fleet: &FleetView<'_>, switch: usize, vlan: VlanId) -> bool {
+    let digest = &fleet.switches[switch];
+    digest.edge_vlans.contains(vlan)
+        || digest.queriers.contains_key(&vlan)
+        || fleet.links().carrying(fleet.switches, switch, vlan).next().is_some()
+}
+
+impl Domain {
+    fn queriers<'f>(&self, fleet: &'f FleetView<'_>) -> Vec<(usize, &'f QuerierDigest)> {
+        let of = |switch: &usize| Some((*switch, fleet.switches[*switch].queriers.get(&self.vlan)?));
+        self.switches.iter().filter_map(of).collect()
+    }
+
+    fn related(&self, fleet: &FleetView<'_>) -> Vec<Related> {
+        self.switches.iter().map(|switch| fleet.related_switch(*switch)).collect()
+    }
+}
+
+fn missing(fleet: &FleetView<'_>) -> FleetJudgement {
+    let mut judgement = FleetJudgement::default();
+    for domain in domains(fleet) {
+        let snooped = |switch: &usize| {
+            let digest = &fleet.switches[*switch];
+            digest.edge_vlans.contains(domain.vlan)
+                && digest.multicast.as_ref().is_some_and(|set| set.contains(domain.vlan))
+        };
+        let Some(first) = domain.switches.iter().find(|switch| snooped(switch)) else { continue };
+        if !domain.queriers(fleet).is_empty() {
+            continue;
+        }
+        if domain.open {
+            judgement.unknown.push(("links", fleet.related_switch(*first)));
+            continue;
+        }
+        let names: Vec<&str> = domain.switches.iter().map(|s| &*fleet.switches[*s].switch).collect();
+        let violation =
+            Violation::saying("VLAN {vlan} is snooped and nobody asks for memberships in it, on {switches}")
+                .fact("vlan", u32::from(domain.vlan.get()))
+                .fact("switches", names.join(", "))
+                .vlan(Some(domain.vlan))
+                .demand(&built_in("each snooped VLAN has one querier"))
+                .related(domain.related(fleet));
+        judgement.violations.push(FleetViolation::nowhere(violation));
+    }
+    judgement
+}
+
+fn built_in(words: &str) -> Cite {
+    Cite::BuiltIn(format!("built-in default: {words}"))
+}
+
+fn many(fleet: &FleetView<'_>) -> FleetJudgement {
+    let mut judgement = FleetJudgement::default();
+    for domain in domains(fleet) {
+        let queriers = domain.queriers(fleet);
+        if queriers.len() < 2 {
+            continue;
+        }
+        let shown = |address: Option<IpAddr>| address.map_or_else(|| "no address".to_owned(), |a| a.to_string());
+        let names: Vec<String> = queriers
+            .iter()
+            .map(|(switch, querier)| format!("{} ({})", fleet.switches[*switch].switch, shown(querier.address)))
+            .collect();
+        let wins = queriers.iter().filter(|(_, q)| q.address.is_some()).min_by_key(|(_, q)| q.address);
+        let winner = wins.map_or_else(|| "nobody".to_owned(), |(switch, _)| fleet.switches[*switch].switch.to_string());
+        let violation =
+            Violation::saying("VLAN {vlan} has {count} queriers: {queriers}; the lowest address wins: {winner}")
+                .fact("vlan", u32::from(domain.vlan.get()))
+                .fact("count", queriers.len() as u32)
+                .fact("queriers", names.join(", "))
+                .fact("winner", winner)
+                .vlan(Some(domain.vlan))
+                .demand(&built_in("each snooped VLAN has one querier"))
+                .related(queriers.iter().map(|(switch, _)| fleet.related_switch(*switch)).collect());
+        judgement.violations.push(FleetViolation::nowhere(violation));
+    }
+    judgement
+}
+
+/// A value queriers ask by: the setting, what the policy wants, what each has.
+type Asked = (SettingId, Option<u32>, Cite, fn(&QuerierDigest) -> Option<u32>);
+
+fn values(fleet: &FleetView<'_>) -> FleetJudgement {
+    let site = &fleet.policy.site;
+    let seconds = |wished: &Option<Seconds>| wished.map(|Seconds(s)| s);
+    let asked: [Asked; 4] = [
+        (settings::QUERY_VERSION.id, site.query_version.value, site.query_version.cite.clone(), |q| q.version),
+        (settings::QUERY_INTERVAL.id, seconds(&site.query_interval.value), site.query_interval.cite.clone(), |q| {
+            q.interval
+        }),
+        (
+            settings::LAST_MEMBER_INTERVAL.id,
+            seconds(&site.last_member_interval.value),
+            site.last_member_interval.cite.clone(),
+            |q| q.last_member_interval,
+        ),
+        (settings::LAST_MEMBER_COUNT.id, site.last_member_count.value, site.last_member_count.cite.clone(), |q| {
+            q.last_member_count
+        }),
+    ];
+    let mut judgement = FleetJudgement::default();
+    for domain in domains(fleet) {
+        let queriers = domain.queriers(fleet);
+        for (id, wanted, cite, of) in &asked {
+            let first = queriers.first().and_then(|(_, querier)| of(querier));
+            for (number, (switch, querier)) in queriers.iter().enumerate() {
+                let right = wanted.or(first.filter(|_| number > 0));
+                let Some(right) = right else { continue };
+                let Some(has) = of(querier) else {
+                    judgement.unknown.push((id.name(), fleet.related_switch(*switch)));
+                    continue;
+                };
+                if has == right {
+                    continue;
+                }
+                let says = if wanted.is_some() {
+                    "the querier of VLAN {vlan} has {setting} {has}; the site wants {wanted}"
+                } else {
+                    "the querier of VLAN {vlan} has {setting} {has}; that of {first} has {wanted}"
+                };
+                let leader = queriers.first().map_or_else(String::new, |(s, _)| fleet.switches[*s].switch.to_string());
+                let violation = Violation::of(*id, says)
+                    .fact("vlan", u32::from(domain.vlan.get()))
+                    .fact("setting", id.name())
+                    .fact("has", has)
+                    .fact("wanted", right)
+                    .fact("first", leader)
+                    .vlan(Some(domain.vlan));
+                let violation = if wanted.is_some() { violation.demand(cite) } else { violation };
+                judgement.violations.push(FleetViolation::at(fleet.related_switch(*switch), violation));
+            }
+        }
+    }
+    judgement
+}

@@ -1,0 +1,77 @@
+//! One station pinned in two places.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use crate::check::{Check, FleetJudgement, FleetView, FleetViolation, Run, Violation};
+use crate::finding::Related;
+use crate::model::{StationAddress, VlanId, settings};
+use crate::policy::Level;
+
+pub(super) const PINNED_TWICE: Check = Check {
+    id: "port-security/pinned-twice",
+    title: "one station is pinned on two ports of one layer-2 domain",
+    level: Level::Risk,
+    needs: &["port-security.pinned-stations", "port-security.written-stations"],
+    uses: &["port.access-vlan", "station", "links"],
+    policy: &["link"],
+    reference: "docs/checks.md, port-security",
+    why: "Somebody moved, and the pin stayed behind: it takes up the limit on the old port, and on many systems the \
+          station is refused on the new one.",
+    remedy: "Take the pin of {station} off this port, if the station is now on {other}.",
+    run: Run::Fleet(pinned_twice),
+    ..Check::ROW
+};
+
+/// Where a station is pinned: switch, VLAN, port.
+type Pin = (usize, Option<VlanId>, Arc<str>);
+
+fn pinned_twice(fleet: &FleetView<'_>) -> FleetJudgement {
+    let mut pins: BTreeMap<StationAddress, Vec<Pin>> = BTreeMap::new();
+    for (number, digest) in fleet.switches.iter().enumerate() {
+        for (station, vlan, port) in &digest.pinned {
+            let pins = pins.entry(*station).or_default();
+            if !pins.iter().any(|(switch, _, there)| *switch == number && there == port) {
+                pins.push((number, *vlan, Arc::clone(port)));
+            }
+        }
+    }
+    let mut judgement = FleetJudgement::default();
+    for (station, pins) in pins.into_iter().filter(|(_, pins)| pins.len() > 1) {
+        let Some((first, rest)) = pins.split_first() else { continue };
+        let together: Vec<&Pin> = rest.iter().filter(|pin| are_joined(fleet, first, pin)).collect();
+        if together.is_empty() {
+            continue;
+        }
+        let all: Vec<&Pin> = [first].into_iter().chain(together).collect();
+        let is_heard =
+            |pin: &&&Pin| fleet.switches[pin.0].heard.iter().any(|(heard, port)| *heard == station && *port == pin.2);
+        // The pin where the station is not is the one left behind.
+        let left = if all.iter().any(|pin| is_heard(&pin)) { all.iter().find(|pin| !is_heard(pin)) } else { None };
+        let left = *left.unwrap_or(&first);
+        let place =
+            |pin: &Pin| Related { switch: Arc::clone(&fleet.switches[pin.0].switch), port: Some(pin.2.to_string()) };
+        let others: Vec<Related> = all.iter().filter(|pin| **pin != left).map(|pin| place(pin)).collect();
+        let names: Vec<String> =
+            others.iter().map(|r| format!("{} {}", r.switch, r.port.as_deref().unwrap_or_default())).collect();
+        let violation = Violation::of(settings::PINNED_STATIONS.id, "station {station} is pinned here and on {other}")
+            .fact("station", station.to_string())
+            .fact("other", names.join(", "))
+            .related(others.clone());
+        let mut found = FleetViolation::at(place(left), violation);
+        found.beside = others.into_iter().map(|other| (other, settings::PINNED_STATIONS.id)).collect();
+        judgement.violations.push(found);
+    }
+    judgement
+}
+
+/// Whether two pins are in one layer-2 domain: on one switch, or on switches that their VLAN joins.
+fn are_joined(fleet: &FleetView<'_>, a: &Pin, b: &Pin) -> bool {
+    if a.0 == b.0 {
+        return a.1.is_none() || b.1.is_none() || a.1 == b.1;
+    }
+    match (a.1, b.1) {
+        (Some(vlan), Some(other)) if vlan == other => fleet.links().domain(fleet.switches, a.0, vlan).contains(&b.0),
+        _ => false,
+    }
+}
