@@ -1,0 +1,215 @@
+//! What only shows across switches: a small fleet that is wholly right, and one change at a time.
+
+mod support;
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+use rstest::rstest;
+use support::{as_of, policy, shingle_without};
+use yellowlegs_core::check::{Digest, FleetOutcome, FleetView, Judge, Selection, Usage};
+use yellowlegs_core::resolve::{Resolved, State, resolve_with};
+use yellowlegs_core::source::Source;
+
+/// The server hangs on a 1.1; a 1.2 leads to b 1.1, b 1.2 to c 1.1; hosts are on b 1.3 and c 1.3.
+const POLICY: &str = r#"
+[site]
+multicast-snooping = "wanted"
+[vlans]
+110 = { purpose = "data" }
+140 = { purpose = "real-time" }
+999 = { purpose = "native" }
+[[role]]
+name = "host"
+faces = "host"
+vlans = [110, 140]
+ports = ["b 1.3", "c 1.3"]
+[[role]]
+name = "up"
+faces = "bridge-up"
+vlans = [110, 140]
+ports = ["b 1.1", "c 1.1"]
+[[role]]
+name = "down"
+faces = "bridge-down"
+vlans = [110, 140]
+ports = ["a 1.2", "b 1.2"]
+[[role]]
+name = "spare"
+faces = "nothing"
+ports = ["a 1.3..1.4", "b 1.4", "c 1.2,1.4"]
+[[role]]
+name = "hall"
+faces = "host"
+ports = ["a 1.1"]
+[[dhcp-server]]
+switch = "a"
+port = "1.1"
+"#;
+
+const LINKS: &str = r#"
+[[link]]
+a = { switch = "a", port = "1.2" }
+b = { switch = "b", port = "1.1" }
+[[link]]
+a = { switch = "c", port = "1.1" }
+b = { switch = "b", port = "1.2" }
+"#;
+
+const TOP: &str = "sockets 1.1..1.4;lane 110;lane 140;lane 999;loft cleared for binding-loft;dhcp watch;dhcp watch lanes 110,140;\
+    dhcp watch tag keep;arp watch lanes 110;tree kind young;choir watch;choir watch lanes 110,140;choir strangers refused";
+const TRUNK: &str =
+    "carries bundle;bundle lanes 110,140;bare lane 999;made of glass;two-way watch close;two-way watch every 1";
+const HOST: &str = "carries single;home lane 110";
+
+/// The lines of a switch by place: `top`, a port, a VLAN.
+type Lines = BTreeMap<String, Vec<String>>;
+
+fn fleet() -> BTreeMap<&'static str, Lines> {
+    let lines = |text: &str| text.split(';').map(str::to_owned).collect::<Vec<_>>();
+    let trusted = format!("{TRUNK};dhcp believed;arp believed");
+    let ports: [(&str, &[(&str, &str)]); 3] = [
+        ("a", &[("1.1", "carries single;home lane 110;dhcp believed"), ("1.2", TRUNK)]),
+        ("b", &[("1.1", &trusted), ("1.2", TRUNK), ("1.3", HOST)]),
+        ("c", &[("1.1", &trusted), ("1.3", HOST)]),
+    ];
+    let of_switch = |(name, ports): (&'static str, &[(&str, &str)])| {
+        let mut all: Lines = ports.iter().map(|(port, text)| (format!("socket {port}"), lines(text))).collect();
+        all.insert("top".into(), lines(TOP));
+        if name == "a" {
+            all.insert("lane 110".into(), lines("asks;asks from 192.0.2.1"));
+        }
+        (name, all)
+    };
+    ports.into_iter().map(of_switch).collect()
+}
+
+/// `+b socket 1.1: line` adds a line, `-b socket 1.1: line` takes it away.
+fn change(fleet: &mut BTreeMap<&'static str, Lines>, change: &str) {
+    let (place, line) = change[1..].split_once(": ").unwrap();
+    let (switch, place) = place.split_once(' ').unwrap();
+    let lines = fleet.get_mut(switch).unwrap().entry(place.to_owned()).or_default();
+    if change.starts_with('+') {
+        lines.push(line.to_owned());
+    } else {
+        let before = lines.len();
+        lines.retain(|l| l != line);
+        assert!(lines.len() < before, "`{line}` is not there to be taken away");
+    }
+}
+
+fn read(name: &'static str, lines: &Lines, state: &str) -> Resolved {
+    let mut text = format!("shingle 4 unit {name}\n{}\n", lines["top"].join("\n"));
+    for (place, lines) in lines.iter().filter(|(place, _)| *place != "top") {
+        text.push_str(&format!("{place}\n{}\n", lines.iter().map(|l| format!("  {l}\n")).collect::<String>()));
+    }
+    let source = Arc::new(Source::of("config.txt", text));
+    let state = State { texts: vec![Arc::new(Source::of("tables.out", state))], as_of: as_of().moment() };
+    resolve_with(name, &shingle_without(&[]), source, &state)
+}
+
+/// What is found across switches: check, switch and port, VLAN; then what could not be decided.
+fn judged(extra: &str, changes: &[&str], states: &[(&str, &str)]) -> (BTreeSet<String>, BTreeSet<String>) {
+    let mut fleet = fleet();
+    changes.iter().for_each(|c| change(&mut fleet, c));
+    let policy = policy(&format!("{POLICY}{extra}"));
+    let (as_of, selection) = (as_of(), Selection::default());
+    let judge = Judge::new(&policy, &as_of, &selection, false);
+    let state = |name: &str| states.iter().find(|(switch, _)| *switch == name).map_or("", |(_, state)| *state);
+    let resolved: BTreeMap<&str, Resolved> =
+        fleet.iter().map(|(name, lines)| (*name, read(name, lines, state(name)))).collect();
+    let mut usage = Usage::default();
+    let digests: Vec<Digest> = resolved
+        .values()
+        .map(|resolved| {
+            let judged = judge.switch(resolved, resolved.lists());
+            usage.merge(judged.usage);
+            judged.digest
+        })
+        .collect();
+    let view = FleetView::new(&policy, &as_of, &digests, &[]);
+    let outcome = FleetOutcome::judge(&view, &mut usage, &selection, &|name| resolved.get(name).cloned());
+    let told = outcome.findings.iter().map(|f| {
+        assert!(!f.evidence.is_empty(), "{} without evidence", f.check);
+        assert!(!f.message.contains('{') && !f.remedy.contains('{'), "{}: {} {}", f.check, f.message, f.remedy);
+        let vlan = f.vlan.map(|v| format!(" {v}")).unwrap_or_default();
+        let place = [f.switch.as_deref(), f.port.as_deref()].into_iter().flatten().collect::<Vec<_>>().join(" ");
+        format!("{} {place}{vlan}", f.check)
+    });
+    let open = outcome.undetermined.iter().map(|(check, _, place, needs)| format!("{check} {}: {needs}", place.switch));
+    (told.collect(), open.collect())
+}
+
+#[rstest]
+#[case::right(&[], &[])]
+#[case::mode(&["-b socket 1.1: carries bundle", "+b socket 1.1: carries single", "+b socket 1.1: home lane 999"],
+    &["port/peer-mismatch a 1.2", "dhcp-snooping/no-path b 110", "dhcp-snooping/no-path c 110", "dhcp-snooping/trust-needless b 1.1", "dhcp-snooping/trust-needless c 1.1", "multicast/querier-missing  110"])]
+#[case::native(&["+c socket 1.1: bare lane 110"], &["port/peer-mismatch b 1.2"])]
+#[case::tagged(&["+c socket 1.1: bundle lanes less 140"], &["port/peer-mismatch b 1.2"])]
+#[case::mtu(&["+c socket 1.1: frames up-to 9000"], &["port/peer-mismatch b 1.2"])]
+#[case::pinned(&["+b socket 1.3: crowd kept 02:00:5e:10:00:01", "+c socket 1.3: crowd kept 02:00:5e:10:00:01"], &["port-security/pinned-twice b 1.3"])]
+#[case::pinned_elsewhere(&["+b socket 1.3: crowd kept 02:00:5e:10:00:01", "+c socket 1.3: crowd kept 02:00:5e:10:00:01 lane 140"], &[])]
+#[case::untrusted_middle(&["-b socket 1.1: dhcp believed"], &["dhcp-snooping/uplink-untrusted b 1.1", "dhcp-snooping/no-path b 110", "dhcp-snooping/no-path c 110"])]
+#[case::untrusted_end(&["-c socket 1.1: dhcp believed"], &["dhcp-snooping/uplink-untrusted c 1.1", "dhcp-snooping/no-path c 110"])]
+#[case::untrusted_server(&["-a socket 1.1: dhcp believed"], &["dhcp-snooping/uplink-untrusted a 1.1", "dhcp-snooping/no-path a 110", "dhcp-snooping/no-path b 110", "dhcp-snooping/no-path c 110"])]
+#[case::not_snooped(&["-c socket 1.1: dhcp believed", "-c top: dhcp watch lanes 110,140", "-c top: dhcp watch"], &[])]
+#[case::needless(&["+b socket 1.2: dhcp believed"], &["dhcp-snooping/trust-needless b 1.2"])]
+#[case::refused(&["-c top: dhcp watch tag keep", "+c top: dhcp watch tag insert"], &["dhcp-snooping/relay-info-refused b 1.2"])]
+#[case::accepted(&["-c top: dhcp watch tag keep", "+c top: dhcp watch tag insert", "+b socket 1.2: dhcp tag admitted"], &[])]
+#[case::inspection(&["-c socket 1.1: arp believed"], &["arp-inspection/uplink-untrusted c 1.1"])]
+#[case::nobody_asks(&["-a lane 110: asks"], &["multicast/querier-missing  110"])]
+#[case::two_ask(&["+c lane 110: asks", "+c lane 110: asks from 192.0.2.9"], &["multicast/querier-many  110"])]
+#[case::two_minds(&["+c lane 110: asks", "+c lane 110: asks from 192.0.2.9", "+c lane 110: asks every 60"], &["multicast/querier-many  110", "multicast/querier-settings c 110"])]
+#[case::one_ended(&["-c socket 1.1: two-way watch close"], &["unidirectional/one-ended c 1.1"])]
+#[case::no_detection(&["-c socket 1.1: two-way watch close", "-b socket 1.2: two-way watch close"], &["unidirectional/off c 1.1", "unidirectional/off b 1.2"])]
+#[case::copper(&["-c socket 1.1: two-way watch close", "-b socket 1.2: two-way watch close", "+c socket 1.1: made of copper", "+b socket 1.2: made of copper"], &[])]
+#[case::slow(&["-c socket 1.1: two-way watch every 1", "+c socket 1.1: two-way watch every 12"], &["unidirectional/too-slow c 1.1"])]
+// At unlike ends the quicker protocol counts; the classic one alone leaves 50 s.
+#[case::unlike(&["-c top: tree kind young", "-c socket 1.1: two-way watch every 1", "+c socket 1.1: two-way watch every 12"], &["unidirectional/too-slow c 1.1"])]
+#[case::classic(&["-c top: tree kind young", "-b top: tree kind young", "-c socket 1.1: two-way watch every 1", "+c socket 1.1: two-way watch every 16"], &[])]
+fn one_change_at_a_time(#[case] changes: &[&str], #[case] expected: &[&str]) {
+    let (told, open) = judged(LINKS, changes, &[]);
+    let expected: BTreeSet<String> = expected.iter().map(|e| (*e).to_owned()).collect();
+    assert_eq!(told, expected);
+    assert!(open.is_empty(), "{open:?}");
+}
+
+/// Neighbours that announce themselves are links too; without any nothing passes that hangs on them.
+#[test]
+fn links_come_from_the_policy_or_from_neighbours() {
+    let hears = |port: &str, name: &str, theirs: &str| {
+        format!("socket {port} hears\n  name: {name}\n  on: {theirs}\n  can: B\n")
+    };
+    let (b, c) = (hears("1.1", "a", "1.2"), hears("1.1", "b", "1.2"));
+    let states = [("b", b.as_str()), ("c", c.as_str())];
+    let (told, open) = judged("", &["-c socket 1.1: dhcp believed"], &states);
+    assert!(told.contains("dhcp-snooping/uplink-untrusted c 1.1"), "{told:?}");
+    assert!(open.is_empty(), "{open:?}");
+    let (told, open) = judged("", &["-c socket 1.1: dhcp believed"], &[]);
+    assert!(told.is_empty(), "{told:?}");
+    let wanted = ["dhcp-snooping/no-path c: links", "multicast/querier-missing b: links"];
+    assert!(wanted.iter().all(|line| open.contains(*line)), "{open:?}");
+}
+
+/// The pin where the station is not heard is the one that was left behind.
+#[test]
+fn a_station_that_moved() {
+    let changes = ["+b socket 1.3: crowd kept 02:00:5e:10:00:01", "+c socket 1.3: crowd kept 02:00:5e:10:00:01"];
+    let table = "Lane  Station            Socket  Kept  Silent for\n110   02:00:5e:10:00:01  1.3     kept  12s\n";
+    let (told, _) = judged(LINKS, &changes, &[("b", table)]);
+    assert_eq!(told, ["port-security/pinned-twice c 1.3".to_owned()].into());
+}
+
+#[rstest]
+#[case::alike("", &["+b top: tree kind young", "+c top: tree kind young"], &[])]
+#[case::switch_wide("", &["+c top: larder 200W"], &["config/drift c"])]
+#[case::of_a_role("", &["+c socket 1.3: crowd watch"], &["config/drift c"])]
+#[case::excepted("except = ['power']", &["+c top: larder 200W"], &[])]
+#[case::descriptions_are_their_own("", &["+c socket 1.3: note \"x\""], &[])]
+#[case::taken_in("including = ['port.description']", &["+c socket 1.3: note \"x\""], &["config/drift c"])]
+#[case::baseline("baseline = 'c'", &["+c top: larder 200W"], &["config/drift b"])]
+fn sisters(#[case] group: &str, #[case] changes: &[&str], #[case] expected: &[&str]) {
+    let (told, _) = judged(&format!("{LINKS}[[sisters]]\nswitches = ['b', 'c']\n{group}\n"), changes, &[]);
+    let drift: BTreeSet<String> = told.into_iter().filter(|line| line.starts_with("config/drift")).collect();
+    assert_eq!(drift, expected.iter().map(|e| (*e).to_owned()).collect());
+}
