@@ -88,7 +88,7 @@ fn mistakes_in_a_dialect(#[case] text: &str, #[case] expected: &str) {
 
 #[rstest]
 #[case::misspelt_key("[sites]", "1:2 unknown key `sites` in the file | did you mean `site`?")]
-#[case::not_built("[[mirror]]\ntarget = '1'", "1:3 unknown key `mirror` in the file")]
+#[case::not_built("[[drill]]\ntarget = '1'", "1:3 unknown key `drill` in the file")]
 #[case::misspelt_inside("[site]\nnames = 'x'", "2:1 unknown key `names` in [site] | did you mean `name`?")]
 #[case::vlan_range("[vlans]\n4095 = { name = 'x' }", "2:1 4095 is no VLAN: it must be 1 to 4094")]
 #[case::vlan_word("[vlans]\nx = { name = 'x' }", "2:1")]

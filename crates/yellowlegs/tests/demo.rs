@@ -148,8 +148,11 @@ fn the_lines_of_jsonl_are_the_elements_of_json() {
 fn findings_come_in_the_order_of_switch_port_and_check() {
     let report = Fleet::demo().report(&[]);
     let place = |f: &Value| {
-        let port: Vec<u32> =
-            text(f, "port").split(['.', ':']).map(|n| n.parse().unwrap_or(u32::from(n.as_bytes()[0]))).collect();
+        let port: Vec<u32> = text(f, "port")
+            .split(['.', ':'])
+            .filter(|n| !n.is_empty())
+            .map(|n| n.parse().unwrap_or(u32::from(n.as_bytes()[0])))
+            .collect();
         (text(f, "switch").to_owned(), port, text(f, "check").to_owned())
     };
     let order: Vec<_> = list(&report, "findings").iter().map(place).collect();

@@ -125,6 +125,10 @@ fn evidence(subject: Subject<'_>, violation: &Violation) -> (Vec<Evidence>, Vec<
     for mark in &violation.beside_lines {
         evidence.extend(Evidence::line(EvidenceKind::of_line(*mark), switch, *mark));
     }
+    if let Some(words) = &violation.words {
+        let file = switch.config_path().map(str::to_owned);
+        evidence.push(Evidence { file, ..Evidence::words(EvidenceKind::Silent, words.clone()) });
+    }
     if let Some((_, what)) = &violation.lacking {
         let file = switch.config_path().map(str::to_owned);
         evidence.push(Evidence { file, ..Evidence::words(EvidenceKind::Silent, what.clone()) });

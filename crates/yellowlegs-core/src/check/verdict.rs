@@ -55,6 +55,8 @@ pub struct Violation {
     pub mirror: Option<Arc<str>>,
     /// Other ports it is about.
     pub related: Vec<Related>,
+    /// What proves it where no line may be quoted.
+    pub words: Option<String>,
     /// Lines of state that are quoted besides.
     pub beside_lines: Vec<Mark>,
     /// The line to quote for the cause, where it is not the deciding one.
@@ -80,6 +82,7 @@ impl Violation {
             port: None,
             mirror: None,
             related: Vec::new(),
+            words: None,
             beside_lines: Vec::new(),
             line: None,
             demand: None,
@@ -134,6 +137,13 @@ impl Violation {
     #[must_use]
     pub fn related(mut self, related: Vec<Related>) -> Self {
         self.related = related;
+        self
+    }
+
+    /// With words that prove it, where no line may be quoted.
+    #[must_use]
+    pub fn words(mut self, words: String) -> Self {
+        self.words = Some(words);
         self
     }
 

@@ -39,7 +39,7 @@ pub use sketch::sketch;
 pub use state::{Missed, StateRule, StateRules, StateText, Table};
 pub use time::Moment;
 
-use crate::model::{Requirement, SettingId, Slot, Traits, platform, settings};
+use crate::model::{Requirement, SettingId, Slot, TraitId, Traits, platform, settings};
 use crate::source::{Problem, Source, Spot};
 use automaton::{Automaton, WordRule};
 
@@ -139,8 +139,22 @@ impl Dialect {
         self.defaults.get(id.index())?.as_ref()
     }
 
-    /// Whether a trait, not a default, says what holds where the text is silent.
+    /// Whether a trait, not a default, says what holds where the text is silent; or that it does not matter.
     pub fn is_by_trait(&self, id: SettingId) -> bool {
+        const SWITCHES: [(SettingId, TraitId, &str); 6] = [
+            (settings::SNOOPING.id, platform::SNOOPING_SWITCHES, "global"),
+            (settings::SNOOPING_VLANS.id, platform::SNOOPING_SWITCHES, "vlan"),
+            (settings::INSPECTION.id, platform::INSPECTION_SWITCHES, "global"),
+            (settings::INSPECTION_VLANS.id, platform::INSPECTION_SWITCHES, "vlan"),
+            (settings::MULTICAST.id, platform::MULTICAST_SWITCHES, "global"),
+            (settings::MULTICAST_VLANS.id, platform::MULTICAST_SWITCHES, "vlan"),
+        ];
+        let needless = |(switch, needed, word): &(SettingId, TraitId, &str)| {
+            *switch == id && self.traits.holds(*needed, word) == Some(false)
+        };
+        if SWITCHES.iter().any(needless) {
+            return true;
+        }
         let by_membership = self.traits.holds(platform::MODE_FROM, "membership") == Some(true);
         let list = by_membership || self.traits.get(platform::TRUNK_WITHOUT_LIST).is_some();
         id == settings::TAGGED_VLANS.id && list || id == settings::MODE.id && by_membership

@@ -118,7 +118,7 @@ pub struct Requirement {
     /// It takes effect only after a restart.
     pub restart: bool,
     /// The line of the dialect.
-    pub mark: Mark,
+    pub mark: Option<Mark>,
 }
 
 /// One switch.

@@ -171,6 +171,9 @@ fn unread(on: &SwitchView<'_>) -> Judgement {
     shapes.dedup();
     let more = shapes.len().saturating_sub(5);
     shapes.truncate(5);
+    // Their words stay masked: unread lines are where unmarked secrets are.
+    let first = on.switch().unread().first().map_or(0, |u| u.mark.line());
+    let words = format!("line {first} is the first of them: {}", shapes.first().unwrap_or(&""));
     let more = if more > 0 { format!("; and {more} more") } else { String::new() };
     Violation::saying("{unread} of {lines} lines are unknown to the dialect, more than {share} %: {shapes}{more}")
         .fact("unread", unread as u32)
@@ -178,7 +181,7 @@ fn unread(on: &SwitchView<'_>) -> Judgement {
         .fact("share", wished.value)
         .fact("shapes", shapes.join("; "))
         .fact("more", more)
-        .line(on.switch().unread().first().map(|u| u.mark))
+        .words(words)
         .demand(&wished.cite)
         .into()
 }

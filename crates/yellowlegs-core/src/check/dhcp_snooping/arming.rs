@@ -40,7 +40,7 @@ fn prerequisite(on: &SwitchView<'_>) -> Judgement {
                     .fact("feature", &*requirement.feature)
                     .fact("ready", &*requirement.ready)
                     .fact("restart", restart)
-                    .and_line(Some(requirement.mark))
+                    .and_line(requirement.mark)
             })
         }));
     }

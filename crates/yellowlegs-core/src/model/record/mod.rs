@@ -13,8 +13,8 @@ use self::fact::RecordFact;
 use self::settings::{RecordSettings, RecordSlot};
 use super::settings::PORT_COUNT;
 use super::{
-    Fact, FileText, Mark, PortName, Quote, Remark, SavedCopy, Scope, SettingId, Slot, Switch, TraitId, TraitSlot,
-    Traits, Unread, VlanId, platform,
+    Fact, FileText, Mark, PortName, Quote, Remark, Requirement, SavedCopy, Scope, SettingId, Slot, Switch, TraitId,
+    TraitSlot, Traits, Unread, VlanId, platform,
 };
 use crate::source::Place;
 
@@ -34,6 +34,8 @@ pub struct Record {
     files: Vec<String>,
     #[serde(default)]
     traits: RecordTraits,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    requires: Vec<RecordRequirement>,
     #[serde(default)]
     settings: RecordSettings,
     #[serde(default)]
@@ -84,6 +86,18 @@ enum RecordSaved {
     NotKept,
     /// It is this.
     Copy(Box<Record>),
+}
+
+/// What a feature requires before it can be in force.
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(deny_unknown_fields)]
+struct RecordRequirement {
+    feature: String,
+    ready: String,
+    #[serde(default)]
+    restart: bool,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    evidence: Option<RecordQuote>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
@@ -202,6 +216,16 @@ impl Record {
             lines: switch.lines,
             files: switch.files.iter().map(|f| f.path().to_owned()).collect(),
             traits: RecordTraits(traits.collect()),
+            requires: switch
+                .requires
+                .iter()
+                .map(|required| RecordRequirement {
+                    feature: required.feature.to_string(),
+                    ready: required.ready.to_string(),
+                    restart: required.restart,
+                    evidence: RecordQuote::of(switch, required.mark),
+                })
+                .collect(),
             settings: settings(Scope::Switch, None),
             every_vlan: RecordSettings(switch.vlan_defaults.iter().map(|(id, value)| (*id, slot(value))).collect()),
             mirrors: switch
@@ -316,6 +340,13 @@ impl Record {
             }
         };
         switch.traits = Arc::new(traits);
+        let requirement = |required: RecordRequirement| Requirement {
+            feature: required.feature.into(),
+            ready: required.ready.into(),
+            restart: required.restart,
+            mark: required.evidence.map(|e| quotes.mark(e)),
+        };
+        switch.requires = self.requires.into_iter().map(requirement).collect();
         switch.dialect = self.dialect.map(Into::into);
         switch.lines = self.lines;
         switch.remarks = remarks;
