@@ -211,7 +211,7 @@ fn read_requirement(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Option<Requir
         feature: feature.value.into(),
         ready: ready.value.into(),
         restart,
-        mark: Some(mark_of(doc, &feature.spot, &ready.spot)),
+        mark: Some(mark_of(doc, &ready.spot, &ready.spot)),
     })
 }
 

@@ -37,7 +37,7 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
     let mut work = Work { root: &root, loaded: &loaded, judge, as_of: &as_of };
     let mut gathered = work.run(&fleet.switches, jobs(args), &mut sinks)?;
     let across = work.across(&fleet, &selection, &mut gathered);
-    finish(args, across, gathered, sinks)
+    finish(args, &across, gathered, sinks)
 }
 
 fn jobs(args: &Audit) -> usize {
@@ -218,7 +218,7 @@ fn beyond(dialect: &Dialect) -> Vec<Remark> {
     never.map(remark).collect()
 }
 
-fn finish(args: &Audit, fleet: FleetOutcome, gathered: Gathered, sinks: Sinks) -> Result<ExitCode, Failure> {
+fn finish(args: &Audit, fleet: &FleetOutcome, gathered: Gathered, sinks: Sinks) -> Result<ExitCode, Failure> {
     let Gathered { totals, unreadable, .. } = gathered;
     sinks.finish(&Tail { fleet_findings: &fleet.findings, totals: &totals, unreadable: &unreadable })?;
     let level = match args.fail_on {

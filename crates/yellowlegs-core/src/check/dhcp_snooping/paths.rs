@@ -85,7 +85,7 @@ fn covered(digest: &Digest) -> Option<VlanSet> {
         if let Some(tagged) = port.tagged.as_ref().filter(|set| !set.is_all()) {
             there = there.union(tagged);
         }
-        port.untagged.flatten().iter().for_each(|vlan| there.insert(*vlan));
+        port.native().iter().for_each(|vlan| there.insert(*vlan));
     }
     Some(there.common(snooped))
 }
@@ -300,7 +300,7 @@ fn relay_info_refused(fleet: &FleetView<'_>) -> FleetJudgement {
             let snoops = fleet.switches[peer.0].snooped.as_ref().is_some_and(|set| set.contains(vlan));
             match (snoops, there.trusted, there.relay_accepted) {
                 (true, Some(false), Some(false)) => {
-                    refused.entry(peer).or_insert((exit, VlanSet::default())).1.insert(vlan)
+                    refused.entry(peer).or_insert((exit, VlanSet::default())).1.insert(vlan);
                 }
                 (true, None, Some(false)) => judgement.unknown.push(("dhcp-snooping.trusted", fleet.related(peer))),
                 (true, Some(false), None) => {

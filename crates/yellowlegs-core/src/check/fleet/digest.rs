@@ -1,12 +1,12 @@
 //! What the pass over the fleet keeps of a switch: the few ports that lead to others, and what VLANs it serves.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::hash::{DefaultHasher, Hash, Hasher};
 use std::net::IpAddr;
 use std::sync::Arc;
 
 use crate::check::arming::{INSPECTION, MULTICAST, SNOOPING};
-use crate::check::{PortView, SwitchView};
+use crate::check::{PortView, SwitchView, Unknown};
 use crate::model::{
     Fact, Media, Mode, Protocol, RelayInfo, Scope, Seconds, SettingId, StationAddress, Unidirectional, VlanId, VlanSet,
     facts, platform, settings,
@@ -54,7 +54,7 @@ pub(in crate::check) struct PortDigest {
     pub(in crate::check) name: Arc<str>,
     pub(in crate::check) faces: Option<Faces>,
     pub(in crate::check) mode: Option<Mode>,
-    pub(in crate::check) untagged: Option<Option<VlanId>>,
+    pub(in crate::check) untagged: Result<Option<VlanId>, Unknown>,
     pub(in crate::check) tagged: Option<Arc<VlanSet>>,
     pub(in crate::check) mtu: Option<u32>,
     pub(in crate::check) trusted: Option<bool>,
@@ -69,9 +69,14 @@ pub(in crate::check) struct PortDigest {
 }
 
 impl PortDigest {
+    /// Its untagged VLAN, as far as it is known.
+    pub(in crate::check) fn native(&self) -> Option<VlanId> {
+        self.untagged.as_ref().ok().copied().flatten()
+    }
+
     /// Whether it carries a VLAN, tagged or not.
     pub(in crate::check) fn carries(&self, vlan: VlanId) -> bool {
-        self.untagged.flatten() == Some(vlan) || self.tagged.as_ref().is_some_and(|set| set.contains(vlan))
+        self.native() == Some(vlan) || self.tagged.as_ref().is_some_and(|set| set.contains(vlan))
     }
 }
 
@@ -95,7 +100,7 @@ impl Digest {
             text.and_then(|text| text.positions(switch, on.resolved().lists())).unwrap_or_default()
         };
         let policy = on.policy();
-        let mut named: BTreeMap<usize, ()> = BTreeMap::new();
+        let mut named: BTreeSet<usize> = BTreeSet::new();
         let links: Vec<(usize, bool, usize)> = policy
             .links
             .iter()
@@ -108,8 +113,8 @@ impl Digest {
         let here = policy.dhcp_servers.iter().enumerate().filter(|(_, s)| s.at.switch == **switch.name());
         let servers: Vec<(usize, Option<usize>)> =
             here.map(|(i, server)| (i, positions(&server.at).first().copied())).collect();
-        named.extend(links.iter().map(|(_, _, port)| (*port, ())));
-        named.extend(servers.iter().filter_map(|(_, port)| Some(((*port)?, ()))));
+        named.extend(links.iter().map(|(_, _, port)| *port));
+        named.extend(servers.iter().filter_map(|(_, port)| *port));
         let mut ports: Vec<PortDigest> = Vec::new();
         let mut at: BTreeMap<usize, usize> = BTreeMap::new();
         let mut edge_vlans = VlanSet::default();
@@ -121,7 +126,7 @@ impl Digest {
             {
                 edge_vlans = edge_vlans.union(&carried);
             }
-            if leads || named.contains_key(&port.port) || neighbours.contains_key(&port.port) {
+            if leads || named.contains(&port.port) || neighbours.contains_key(&port.port) {
                 at.insert(port.port, ports.len());
                 ports.push(port_digest(&port, neighbours.get(&port.port)));
             }
@@ -170,7 +175,7 @@ fn port_digest(port: &PortView<'_>, neighbour: Option<&(Arc<str>, Arc<str>)>) ->
         name: name.into(),
         faces: role.map(|r| r.faces),
         mode: port.mode().ok(),
-        untagged: port.untagged().ok().map(|untagged| untagged.vlan),
+        untagged: port.untagged().map(|untagged| untagged.vlan),
         tagged: port.tagged().ok().flatten(),
         mtu: port.setting(settings::MTU).value,
         trusted: port.setting(settings::SNOOPING_TRUSTED).value,

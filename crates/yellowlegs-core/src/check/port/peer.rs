@@ -58,12 +58,13 @@ fn differing(a: &PortDigest, b: &PortDigest) -> (Vec<(SettingId, String)>, Optio
     let mode = |port: &PortDigest| port.mode.map(|m| m.to_string());
     compare(settings::MODE.id, mode(a), mode(b));
     let untagged = if a.mode == Some(Mode::Access) { settings::ACCESS_VLAN.id } else { settings::NATIVE_VLAN.id };
-    compare(untagged, a.untagged.map(shown), b.untagged.map(shown));
+    let vlan = |port: &PortDigest| port.untagged.as_ref().ok().map(|vlan| shown(*vlan));
+    compare(untagged, vlan(a), vlan(b));
     if a.mode == Some(Mode::Trunk) && b.mode == Some(Mode::Trunk) {
         // A native VLAN that is on a list besides makes no difference.
         let tagged = |port: &PortDigest| {
             let mut set = (**port.tagged.as_ref()?).clone();
-            port.untagged.flatten().iter().for_each(|native| set.remove(*native));
+            port.native().iter().for_each(|native| set.remove(*native));
             Some(Arc::new(set).to_string())
         };
         compare(settings::TAGGED_VLANS.id, tagged(a), tagged(b));
