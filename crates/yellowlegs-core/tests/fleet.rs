@@ -101,7 +101,8 @@ fn change(fleet: &mut BTreeMap<&'static str, Lines>, change: &str) {
 fn read(name: &'static str, lines: &Lines, state: &str) -> Resolved {
     let mut text = format!("shingle 4 unit {name}\n{}\n", lines["top"].join("\n"));
     for (place, lines) in lines.iter().filter(|(place, _)| *place != "top") {
-        text.push_str(&format!("{place}\n{}\n", lines.iter().map(|l| format!("  {l}\n")).collect::<String>()));
+        let block: Vec<String> = lines.iter().map(|l| format!("  {l}")).collect();
+        text.extend([place, "\n", &block.join("\n"), "\n"]);
     }
     let source = Arc::new(Source::of("config.txt", text));
     let state = State { texts: vec![Arc::new(Source::of("tables.out", state))], as_of: as_of().moment() };

@@ -8,6 +8,7 @@ use support::compare;
 use yellowlegs_core::check::FAMILIES;
 use yellowlegs_core::dialect::HoleType;
 use yellowlegs_core::model::{FactKind, Scope, SettingId, TraitId};
+use yellowlegs_core::policy::{Site, expectations};
 
 #[test]
 fn the_page_of_checks() {
@@ -73,4 +74,25 @@ fn the_page_of_settings() {
         let _ = writeln!(page, "| `{}` | {} |", kind.name(), kind.meaning());
     }
     compare("docs/settings.md", &page);
+}
+
+#[test]
+fn the_page_of_policy_values() {
+    let mut page = String::from(
+        "# Values of a policy\n\nEverything that checks call policy, with what holds where the policy is silent. \
+         `yellowlegs policy show` prints the\nvalues in force. [The guide](policy.md) says how a policy is built.\n\n\
+         ## The site's values\n\nKeys of `[site]`, beside `name` and `management`.\n\n| key | what | may be | when silent |\n|---|---|---|---|\n",
+    );
+    let site = Site::default();
+    for (row, value, _) in site.shown() {
+        let _ = writeln!(page, "| `{}` | {} | {} | {value} |", row.key, row.meaning, row.values);
+    }
+    page.push_str(
+        "\n## Expectations of a role\n\nKeys of `[role.expect]`. Every other setting of ports may stand there too, with the value it should have: \
+         see\n[the settings](settings.md).\n\n| key | may be | when silent |\n|---|---|---|\n",
+    );
+    for row in expectations() {
+        let _ = writeln!(page, "| `{}` | {} | {} |", row.name, row.values, row.default);
+    }
+    compare("docs/policy-values.md", &page);
 }
