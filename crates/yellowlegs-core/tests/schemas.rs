@@ -6,6 +6,7 @@ use serde_json::{Value, json};
 use support::compare;
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::model::{FactKind, Kind, Origin, Scope, SettingId, TraitId};
+use yellowlegs_core::policy::{Feature, Policy, Site};
 use yellowlegs_core::source::Source;
 
 /// What a value of a kind looks like in a record.
@@ -242,4 +243,82 @@ fn the_schema_has_the_keys_that_the_loader_reads() {
         seen += 1;
     }
     assert_eq!(seen, 15);
+}
+
+fn policy_schema() -> Value {
+    let text = json!({"type": "string"});
+    let flag = json!({"type": "boolean"});
+    let texts = json!({"anyOf": [{"type": "string"}, {"type": "array", "items": {"type": "string"}}]});
+    let vlan = json!({"type": "integer", "minimum": 1, "maximum": 4094});
+    let vlans = json!({"anyOf": [vlan, {"type": "array", "items": vlan}]});
+    let many = |items: Value| json!({"type": "array", "items": items});
+    let day = json!({"type": "string", "pattern": "^[0-9]{4}-[0-9]{2}-[0-9]{2}$"});
+    let wish = json!({"enum": ["wanted", "unwanted", "any", true, false]});
+    let purposes = json!({"enum": ["data", "voice", "real-time", "management", "parking", "native"]});
+    let faces = json!({"enum": ["host", "phone-and-host", "phone", "tagged-host", "router", "bridge-up", "bridge-down",
+        "access-point", "capture", "nothing"]});
+    let end = table(&["switch", "port"], &json!({"switch": text, "port": text}));
+    let site_vlan =
+        table(&[], &json!({"name": text, "purpose": purposes, "switches": texts, "sensitive": flag, "subnet": texts}));
+    let mut site =
+        serde_json::Map::from_iter([("name".to_owned(), text.clone()), ("management".to_owned(), end.clone())]);
+    site.extend(
+        Site::VALUES
+            .iter()
+            .map(|row| (row.key.to_owned(), json!({"description": format!("{} May be {}.", row.meaning, row.values)}))),
+    );
+    let mut expect = serde_json::Map::new();
+    for info in SettingId::of(Scope::Port).map(SettingId::info) {
+        let mut value = written(info.kind);
+        value["description"] = json!(info.meaning);
+        expect.insert(info.name.into(), value);
+    }
+    let features = Feature::ALL.iter().map(|f| (f.info().name.to_owned(), wish.clone()));
+    expect.extend(features);
+    expect.insert("port-security.aging".into(), json!({"type": ["string", "integer"]}));
+    let role = table(
+        &["name", "faces"],
+        &json!({
+        "name": text, "faces": faces, "stations": {"type": "integer", "minimum": 0}, "stations-needed": {"type": "integer", "minimum": 0},
+        "vlans": vlans, "voice": vlan, "ports": texts, "describes": texts, "endpoint": texts, "receiver": flag,
+        "time-critical": flag, "expect": {"type": "object", "additionalProperties": false, "properties": expect}}),
+    );
+    json!({
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Policy: what a site wants of its switch ports",
+        "type": "object", "additionalProperties": false,
+        "properties": {
+            "as-of": text,
+            "site": {"type": "object", "additionalProperties": false, "properties": site},
+            "files": table(&[], &json!({"running": texts, "saved": texts, "state": texts, "single": texts, "dialects": texts})),
+            "vlans": {"type": "object", "additionalProperties": {"anyOf": [site_vlan, {"type": "array", "items": site_vlan}]}},
+            "roles": table(&[], &json!({"derive": {"type": "array", "items": {"enum": ["description", "neighbour", "vlan"]}}})),
+            "role": many(role),
+            "levels": {"type": "object", "additionalProperties": {"enum": ["breach", "risk", "advice", "off"]}},
+            "waiver": many(table(&["check", "reason", "owner", "last-day"], &json!({
+                "check": text, "switch": text, "port": text, "reason": text, "owner": text, "last-day": day}))),
+            "dhcp-server": many(table(&["switch"], &json!({"switch": text, "port": text, "vlans": vlans}))),
+            "link": many(table(&["a", "b"], &json!({"a": end, "b": end}))),
+            "mirror": many(table(&["switch", "sources", "target", "reason", "owner", "last-day"], &json!({
+                "switch": text, "sources": texts, "target": text, "reason": text, "owner": text, "last-day": day}))),
+            "sisters": many(table(&["switches"], &json!({"switches": texts, "except": texts, "including": texts, "baseline": text}))),
+        },
+    })
+}
+
+#[test]
+fn the_schema_of_policies() {
+    compare("schemas/policy.schema.json", &format!("{}\n", serde_json::to_string_pretty(&policy_schema()).unwrap()));
+}
+
+/// What the schema allows at the top is what the loader reads.
+#[test]
+fn the_schema_has_the_sections_that_a_policy_may_have() {
+    let problems = Policy::load(&std::sync::Arc::new(Source::of("p.toml", "zzzzzzzzzz = 1\n")), &[]).unwrap_err();
+    let hint = problems[0].hint.clone().unwrap_or_default();
+    let known: Vec<&str> = hint.trim_start_matches("known here: ").split(", ").collect();
+    let schema = policy_schema();
+    let mut keys: Vec<&str> = schema["properties"].as_object().unwrap().keys().map(String::as_str).collect();
+    keys.sort_unstable();
+    assert_eq!(keys, known);
 }

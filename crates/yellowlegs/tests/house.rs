@@ -62,6 +62,16 @@ fn dialects_are_what_their_schema_says() {
     }
 }
 
+#[test]
+fn the_policy_is_what_its_schema_says() {
+    let guide = fs::read_to_string(repository().join("docs/policy.md")).unwrap();
+    let example = guide.split("```toml").nth(1).and_then(|t| t.split("```").next()).unwrap().to_owned();
+    for policy in [fs::read_to_string(repository().join("demo/yellowlegs.toml")).unwrap(), example] {
+        let value: Value = toml::from_str(&policy).unwrap();
+        hold("policy.schema.json", &value.to_string());
+    }
+}
+
 fn metadata() -> Value {
     let cargo = std::env::var("CARGO").unwrap_or_else(|_| "cargo".into());
     let output = std::process::Command::new(cargo)

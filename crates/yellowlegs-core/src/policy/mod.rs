@@ -1,6 +1,7 @@
 //! What the site wants: VLANs and their purposes, roles, levels, waivers. See docs/policy.md.
 
 mod as_of;
+mod draft;
 mod entries;
 mod load;
 mod ports;
@@ -17,6 +18,7 @@ use jiff::civil::Date;
 use regex::Regex;
 
 pub use as_of::{AsOf, AsOfProblem};
+pub use draft::Draft;
 pub use entries::{DhcpServer, End, Link, MirrorEntry, Sisters};
 pub use ports::{PortPattern, PortsText};
 pub use problem::PolicyProblem;

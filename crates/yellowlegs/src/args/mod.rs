@@ -5,6 +5,7 @@ mod checks;
 mod common;
 mod demo;
 mod dialect;
+mod policy;
 mod read;
 
 use clap::{Parser, Subcommand};
@@ -14,6 +15,7 @@ pub(crate) use checks::{Checks, ChecksFormat};
 pub(crate) use common::{Color, FleetArgs, Loudness};
 pub(crate) use demo::Demo;
 pub(crate) use dialect::{Dialect, DialectFormat, DialectTask, Explain, Settings, Sketch, Test};
+pub(crate) use policy::{New, Policy, PolicyFormat, PolicyTask, PolicyTest, Show};
 pub(crate) use read::Read;
 
 /// Audits access-edge switch ports: which of them break the site's policy, and the line that proves it.
@@ -37,5 +39,6 @@ pub(crate) enum Command {
     Checks(Checks),
     Read(Read),
     Dialect(Dialect),
+    Policy(Policy),
     Demo(Demo),
 }

@@ -4,6 +4,7 @@ mod audit;
 mod checks;
 mod demo;
 mod dialect;
+mod policy;
 mod read;
 
 use std::process::ExitCode;
@@ -20,6 +21,7 @@ pub(crate) fn run(cli: &Cli) -> Result<ExitCode, Failure> {
         Command::Checks(args) => checks::run(args, cli.loudness.color),
         Command::Read(args) => read::run(args, cli.loudness),
         Command::Dialect(args) => dialect::run(&args.task, cli.loudness),
+        Command::Policy(args) => policy::run(&args.task, cli.loudness),
         Command::Demo(args) => demo::run(args, cli.loudness),
     }
 }

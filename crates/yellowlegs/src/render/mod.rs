@@ -4,6 +4,7 @@ mod catalogue;
 mod clean;
 pub(crate) mod dialect;
 mod json;
+pub(crate) mod policy;
 mod style;
 mod text;
 

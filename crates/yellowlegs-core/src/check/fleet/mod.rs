@@ -158,16 +158,24 @@ impl FleetOutcome {
             }
         }
         outcome.tell(found, view, usage, selection, again);
-        let entries = EntriesView { policy: view.policy, as_of: view.as_of, usage };
-        for check in all() {
-            let Run::Entries(run) = &check.run else { continue };
-            let Some(level) = view.policy.level(check.id, None, check.level) else { continue };
-            let taken = selection.takes_check(check.id) && selection.switch.is_none() && !selection.names_ports();
-            let violations = run(&entries).into_iter().filter(|_| taken);
-            outcome.findings.extend(violations.map(|violation| nowhere(check, level, violation)));
+        if selection.switch.is_none() && !selection.names_ports() {
+            let entries = Self::entries(view.policy, view.as_of, usage);
+            outcome.findings.extend(entries.into_iter().filter(|f| selection.takes_check(f.check)));
         }
         outcome.findings.sort_by(|a, b| (a.check, &a.switch, a.vlan).cmp(&(b.check, &b.switch, b.vlan)));
         outcome
+    }
+
+    /// What is wrong with the entries of a policy, once everything else was judged.
+    pub fn entries(policy: &Policy, as_of: &AsOf, usage: &Usage) -> Vec<Finding> {
+        let entries = EntriesView { policy, as_of, usage };
+        let mut findings = Vec::new();
+        for check in all() {
+            let Run::Entries(run) = &check.run else { continue };
+            let Some(level) = policy.level(check.id, None, check.level) else { continue };
+            findings.extend(run(&entries).into_iter().map(|violation| nowhere(check, level, violation)));
+        }
+        findings
     }
 
     /// Turns violations into findings: each switch that they name is read once more.

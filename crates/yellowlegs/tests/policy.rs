@@ -1,0 +1,69 @@
+//! `yellowlegs policy`: new, show and test, by the built program.
+
+mod support;
+
+use std::fs;
+
+use rstest::rstest;
+use serde_json::Value;
+use support::{Fleet, text};
+
+#[test]
+fn a_draft_loads_and_names_what_is_there() {
+    let fleet = Fleet::demo();
+    fs::remove_file(fleet.path().join("yellowlegs.toml")).unwrap();
+    let ran = fleet.run(&["policy", "new", "."]);
+    assert_eq!((ran.code, ran.err.as_str()), (0, ""));
+    for words in [
+        "210 = { name = \"phones\", purpose = \"voice\" }",
+        "998 = { name = \"put away\", purpose = \"parking\" }",
+        "name = \"gates\"\nfaces = \"host\"\nvlans = [140]",
+        "faces = \"bridge-up\"",
+        "[[dhcp-server]]\nswitch = \"nq-core-1\"\nport = \"1.10\"",
+    ] {
+        assert!(ran.out.contains(words), "`{words}` is not in\n{}", ran.out);
+    }
+    fleet.write("yellowlegs.toml", &ran.out);
+    let test = fleet.run(&["policy", "test"]);
+    assert!(test.out.contains("0 dead or expired entries, 0 overlaps, 4 of 210 ports"), "{}", test.out);
+    assert_ne!(fleet.run(&["audit"]).code, 2);
+}
+
+#[test]
+fn every_value_is_shown_with_where_it_comes_from() {
+    let fleet = Fleet::demo();
+    let ran = fleet.run(&["policy", "show", "--format", "json"]);
+    let rows: Vec<Value> = serde_json::from_str(&ran.out).unwrap();
+    let of = |role: &str, key: &str| {
+        let row = rows.iter().find(|r| text(r, "of") == role && text(r, "key") == key).unwrap();
+        (text(row, "value").to_owned(), row["from"].as_str().is_some())
+    };
+    assert_eq!(of("site", "start-within"), ("2 s".into(), true));
+    assert_eq!(of("site", "unread-share"), ("5".into(), false));
+    assert_eq!(of("role uplink", "guard.loop"), ("wanted".into(), true));
+    assert_eq!(of("role uplink", "guard.root"), ("unwanted".into(), false));
+    assert_eq!(of("role display", "port.mtu"), ("9000".into(), true));
+    let shown = fleet.run(&["policy", "show"]);
+    assert!(shown.out.contains("start-within") && shown.out.contains("yellowlegs.toml:"), "{}", shown.out);
+}
+
+#[rstest]
+#[case::dead(
+    "[[waiver]]\ncheck = \"flap/off\"\nport = \"9.*\"\nreason = \"x\"\nowner = \"x\"\nlast-day = \"2031-12-31\"\n",
+    "this waiver for flap/off covers nothing"
+)]
+#[case::register(
+    "[[mirror]]\nswitch = \"nq-core-1\"\nsources = [\"1.1 sent\"]\ntarget = \"1.7\"\nreason = \"x\"\nowner = \"x\"\nlast-day = \"2031-12-31\"\n",
+    "no mirror session is what this entry"
+)]
+#[case::overlap(
+    "[[role]]\nname = \"twice\"\nfaces = \"host\"\nports = [\"nq-desks-2 1.1\"]\n",
+    "is listed for the roles `kiosk` and `twice`"
+)]
+fn what_is_wrong_with_a_policy_is_told(#[case] more: &str, #[case] told: &str) {
+    let fleet = Fleet::demo();
+    let policy = fleet.read("yellowlegs.toml");
+    fleet.write("yellowlegs.toml", format!("{policy}\n{more}"));
+    let ran = fleet.run(&["policy", "test"]);
+    assert!(ran.code == 1 && ran.out.contains(told), "{}", ran.out);
+}
