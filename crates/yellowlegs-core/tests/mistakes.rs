@@ -88,6 +88,28 @@ fn mistakes_in_a_dialect(#[case] text: &str, #[case] expected: &str) {
 
 #[rstest]
 #[case::misspelt_key("[sites]", "1:2 unknown key `sites` in the file | did you mean `site`?")]
+#[case::rule_type(
+    "[[rule]]\nid = 'house/a'\nwhen = 'port.enabled && port.mode'\nmessage = ''\nremedy = ''\n",
+    "3:25 this is a text, and true or false is needed here"
+)]
+#[case::rule_name(
+    "[[rule]]\nid = 'house/a'\nwhen = 'port.enable'\nmessage = ''\nremedy = ''\n",
+    "3:9 nothing is named `port.enable` | did you mean `port.enabled`?"
+)]
+#[case::rule_id(
+    "[[rule]]\nid = 'port/a'\nwhen = 'true'\nmessage = ''\nremedy = ''\n",
+    "2:6 `port/a` cannot be the id of a rule"
+)]
+#[case::site_value("[site]\nstart-within = true\n", "2:16 `start-within` is seconds, or a duration")]
+#[case::link_end(
+    "[[link]]\na = { switch = 'x', port = '1' }\nb = { switch = 'y' }\n",
+    "3:5 the end of a link is a port"
+)]
+#[case::subnet("[vlans]\n110 = { subnet = '192.0.2.0/33' }\n", "2:18 `192.0.2.0/33` is no subnet")]
+#[case::expectation(
+    "[[role]]\nname = 'a'\nfaces = 'host'\n[role.expect]\n'port.mtu' = 'big'\n",
+    "5:14 `port.mtu` cannot be `big`"
+)]
 #[case::not_built("[[drill]]\ntarget = '1'", "1:3 unknown key `drill` in the file")]
 #[case::misspelt_inside("[site]\nnames = 'x'", "2:1 unknown key `names` in [site] | did you mean `name`?")]
 #[case::vlan_range("[vlans]\n4095 = { name = 'x' }", "2:1 4095 is no VLAN: it must be 1 to 4094")]

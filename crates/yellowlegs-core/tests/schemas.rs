@@ -301,6 +301,9 @@ fn policy_schema() -> Value {
             "link": many(table(&["a", "b"], &json!({"a": end, "b": end}))),
             "mirror": many(table(&["switch", "sources", "target", "reason", "owner", "last-day"], &json!({
                 "switch": text, "sources": texts, "target": text, "reason": text, "owner": text, "last-day": day}))),
+            "rule": many(table(&["id", "when", "message", "remedy"], &json!({
+                "id": {"type": "string", "pattern": "^[a-z0-9-]+/[a-z0-9-]+$"}, "level": {"enum": ["breach", "risk", "advice"]},
+                "when": text, "message": text, "remedy": text}))),
             "sisters": many(table(&["switches"], &json!({"switches": texts, "except": texts, "including": texts, "baseline": text}))),
         },
     })

@@ -47,6 +47,36 @@ fn every_value_is_shown_with_where_it_comes_from() {
     assert!(shown.out.contains("start-within") && shown.out.contains("yellowlegs.toml:"), "{}", shown.out);
 }
 
+const HOUSE: &str = "[[rule]]\nid = \"house/few\"\nlevel = \"breach\"\nwhen = \"role.name == 'crew' && port_security.limit > 0\"\n\
+    message = \"{port} admits {port-security.limit}\"\nremedy = \"None.\"\n";
+
+#[test]
+fn a_rule_of_the_house_is_a_check_like_any_other() {
+    let fleet = Fleet::demo();
+    let policy = fleet.read("yellowlegs.toml");
+    let told = |more: &str, words: &[&str]| -> Vec<(String, String, String, bool)> {
+        fleet.write("yellowlegs.toml", format!("{}\n{HOUSE}{more}", policy));
+        let report = fleet.report(&[&["--only", "house", "--switch", "nq-bridge-1"], words].concat());
+        let one = |f: &Value| {
+            assert!(f["evidence"].as_array().unwrap().iter().any(|e| e["kind"] == "policy"));
+            (
+                text(f, "port").to_owned(),
+                text(f, "message").to_owned(),
+                text(f, "level").to_owned(),
+                f["waiver"].is_object(),
+            )
+        };
+        report["findings"].as_array().unwrap().iter().map(one).collect()
+    };
+    let all = told("", &[]);
+    assert_eq!(all.len(), 5);
+    assert_eq!(all[0], ("1.1".into(), "1.1 admits 1".into(), "breach".into(), false));
+    let waiver = "[[waiver]]\ncheck = \"house/few\"\nswitch = \"nq-bridge-1\"\nport = \"1.1\"\nreason = \"x\"\nowner = \"x\"\nlast-day = \"2031-12-31\"\n";
+    let waived = told(waiver, &[]);
+    assert!(waived[0].3 && !waived[1].3);
+    assert_eq!(told("", &["--port", "1.2"]).len(), 1);
+}
+
 #[rstest]
 #[case::dead(
     "[[waiver]]\ncheck = \"flap/off\"\nport = \"9.*\"\nreason = \"x\"\nowner = \"x\"\nlast-day = \"2031-12-31\"\n",

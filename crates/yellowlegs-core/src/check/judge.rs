@@ -9,8 +9,8 @@ use super::verdict::{Unknown, Verdict, Violation};
 use super::{Check, PortCheck, PortView, Run, Selection, SwitchCheck, SwitchView, all};
 use crate::dialect::Lists;
 use crate::finding::{Counts, Finding, SwitchOutcome, SwitchRow, UnreadRow};
-use crate::model::{SettingId, Switch};
-use crate::policy::{AsOf, Assignment, Policy, assign};
+use crate::model::{SettingId, Switch, Value};
+use crate::policy::{AsOf, Assignment, HouseRule, Name, Policy, assign};
 use crate::resolve::Resolved;
 
 /// What a role derived from a fact lacks to judge that fact.
@@ -122,7 +122,7 @@ impl<'p> Judge<'p> {
                         let role = port.and_then(|p| self.policy.roles.get(on.assigned(p)?.role));
                         let role = role.map(|r| r.name.as_str());
                         let Some(level) = self.policy.level(check.id, role, check.level) else { continue };
-                        let mut finding = finding(check, level, Subject { on, port }, violation);
+                        let mut finding = finding(check.into(), level, Subject { on, port }, violation);
                         self.waive(&mut finding, on, port, lists, usage);
                         placed.entry(port).or_default().push(finding);
                     }
@@ -227,11 +227,27 @@ impl<'p> Judge<'p> {
                 Told::Violated(violations) => {
                     for violation in violations {
                         let subject = Subject { on: view.on(), port: Some(view.port) };
-                        let mut finding = finding(check, level, subject, violation);
+                        let mut finding = finding(check.into(), level, subject, violation);
                         self.waive(&mut finding, view.on(), Some(view.port), lists, usage);
                         findings.push(finding);
                     }
                 }
+            }
+        }
+        for rule in &self.policy.rules {
+            let Some(level) = self.policy.level(rule.id, role, rule.level) else { continue };
+            match house(view, rule) {
+                Ok(None) => {}
+                Ok(Some(violation)) => {
+                    let subject = Subject { on: view.on(), port: Some(view.port) };
+                    let mut finding = finding(rule.into(), level, subject, violation);
+                    self.waive(&mut finding, view.on(), Some(view.port), lists, usage);
+                    findings.push(finding);
+                }
+                Err(Unknown { needs }) if reported && self.selection.takes_check(rule.id) => {
+                    outcome.undetermined.push((rule.id, level, Some(name.to_owned()), needs));
+                }
+                Err(_) => {}
             }
         }
         findings
@@ -248,6 +264,35 @@ impl<'p> Judge<'p> {
     ) {
         waive(self.policy, self.as_of, finding, on, port, lists, usage);
     }
+}
+
+/// What a rule of the house comes to on a port.
+fn house(view: &PortView<'_>, rule: &HouseRule) -> Result<Option<Violation>, Unknown> {
+    let text = |text: &str| Some(Value::Text(text.into()));
+    let value = |name: Name| match name {
+        Name::Setting(id) => view.slot(id).value.clone(),
+        Name::Port => text(view.switch().ports().get(view.port)?.as_str()),
+        Name::Role => text(&view.role().ok()?.name),
+        Name::Faces => text(view.role().ok()?.faces.word()),
+    };
+    let holds = rule.when.holds(value).map_err(|names| {
+        let needs = names.into_iter().map(|name| match name {
+            Name::Setting(id) => id.name(),
+            Name::Port | Name::Role | Name::Faces => "role",
+        });
+        Unknown { needs: needs.collect() }
+    })?;
+    if !holds {
+        return Ok(None);
+    }
+    let mut violation = Violation::saying(rule.message.clone()).demand(&rule.cite);
+    for name in rule.when.names() {
+        if let Name::Setting(id) = name {
+            let shown = view.slot(id).value.as_ref().map_or_else(|| "unknown".to_owned(), ToString::to_string);
+            violation = violation.beside(id).fact(id.name(), shown);
+        }
+    }
+    Ok(Some(violation))
 }
 
 /// Applies the first waiver in force that covers a finding, and notes every one that does.

@@ -6,6 +6,7 @@ use std::fmt::Write as _;
 use super::{Check, SwitchView, Violation};
 use crate::finding::{Evidence, EvidenceKind, Finding, SettingShown, WaiverShown, fingerprint, quote_cite, quote_slot};
 use crate::model::{Mark, Scope, SettingId, Slot};
+use crate::policy::HouseRule;
 use crate::policy::{Level, Waiver};
 use crate::resolve::Resolved;
 
@@ -24,6 +25,25 @@ pub(super) fn fill(template: &str, facts: &BTreeMap<&'static str, String>) -> St
     }
     text.push_str(rest);
     text
+}
+
+/// What tells a finding: a check, or a rule of the house.
+#[derive(Clone, Copy)]
+pub(super) struct Teller<'a> {
+    id: &'static str,
+    remedy: &'a str,
+}
+
+impl From<&Check> for Teller<'static> {
+    fn from(check: &Check) -> Self {
+        Self { id: check.id, remedy: check.remedy }
+    }
+}
+
+impl<'a> From<&'a HouseRule> for Teller<'a> {
+    fn from(rule: &'a HouseRule) -> Self {
+        Self { id: rule.id, remedy: &rule.remedy }
+    }
 }
 
 /// What a finding is about: a switch, or a port of it with its role.
@@ -46,7 +66,7 @@ impl Subject<'_> {
 }
 
 /// The finding that a violation becomes.
-pub(super) fn finding(check: &Check, level: Level, subject: Subject<'_>, violation: Violation) -> Finding {
+pub(super) fn finding(told_by: Teller<'_>, level: Level, subject: Subject<'_>, violation: Violation) -> Finding {
     let subject = Subject { port: violation.port.or(subject.port), ..subject };
     let switch = subject.on.switch();
     let name = subject.port.and_then(|port| switch.ports().get(port)).map(ToString::to_string);
@@ -62,7 +82,7 @@ pub(super) fn finding(check: &Check, level: Level, subject: Subject<'_>, violati
     let vlan = violation.vlan.map(|v| v.get().to_string()).unwrap_or_default();
     let session = violation.mirror.as_deref().unwrap_or_default();
     let port = name.as_deref().unwrap_or_default();
-    let parts = [check.id, switch.name(), port, cause, &vlan, session];
+    let parts = [told_by.id, switch.name(), port, cause, &vlan, session];
     let fingerprint = fingerprint(parts.into_iter().take(if session.is_empty() { 5 } else { 6 }));
     let judged = violation.settings.iter().chain(violation.lacking.as_ref().map(|(id, _)| id));
     let settings = judged
@@ -73,21 +93,21 @@ pub(super) fn finding(check: &Check, level: Level, subject: Subject<'_>, violati
         .collect();
     let (evidence, overridden) = evidence(subject, &violation);
     Finding {
-        check: check.id,
+        check: told_by.id,
         level,
         switch: Some(switch.name().clone()),
         port: name,
         vlan: violation.vlan.map(Into::into),
         role: role.map(|r| r.name.clone()),
         role_from: assigned.map(|a| a.from),
-        message: fill(violation.says, &facts),
+        message: fill(&violation.says, &facts),
         fingerprint,
         settings,
         evidence,
         overridden,
         inputs: violation.facts.into_iter().collect(),
         related: violation.related,
-        remedy: fill(check.remedy, &facts),
+        remedy: fill(told_by.remedy, &facts),
         waiver: None,
     }
 }

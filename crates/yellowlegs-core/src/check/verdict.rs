@@ -2,6 +2,7 @@
 //!
 //! `Met` is a value that has to be made; what is unknown leaves through `?` and is never a pass.
 
+use std::borrow::Cow;
 use std::sync::Arc;
 
 use crate::finding::{Fact, Related};
@@ -40,7 +41,7 @@ impl Unknown {
 #[derive(Debug, Clone)]
 pub struct Violation {
     /// The sentence, with holes in braces.
-    pub says: &'static str,
+    pub says: Cow<'static, str>,
     /// What fills the holes; also the report's `inputs`.
     pub facts: Vec<(&'static str, Fact)>,
     /// The settings judged, whose lines are quoted; the first is the cause.
@@ -72,9 +73,9 @@ impl Violation {
     }
 
     /// A violation that no setting of ours proves: a line quoted, or the policy's, says it.
-    pub fn saying(says: &'static str) -> Self {
+    pub fn saying(says: impl Into<Cow<'static, str>>) -> Self {
         Self {
-            says,
+            says: says.into(),
             facts: Vec::new(),
             settings: Vec::new(),
             lacking: None,

@@ -17,11 +17,14 @@ pub struct Draft {
     /// Trusted ports that are no trunks: a server may be there.
     servers: BTreeSet<(Arc<str>, String)>,
     /// What neighbours announce: here, this port; there, that port.
-    heard: Vec<(Arc<str>, String, Arc<str>, Arc<str>)>,
+    heard: Vec<Heard>,
     /// Configured names and folders.
     names: BTreeMap<Arc<str>, Arc<str>>,
     ports: usize,
 }
+
+/// Switch and port, then the neighbour's name and its port.
+type Heard = (Arc<str>, String, Arc<str>, Arc<str>);
 
 /// What is known of a VLAN.
 #[derive(Debug, Default)]
@@ -219,7 +222,7 @@ impl Draft {
 
     /// Cables between switches of the fleet, each once.
     fn links(&self) -> BTreeSet<((String, String), (String, String))> {
-        let link = |(switch, port, name, theirs): &(Arc<str>, String, Arc<str>, Arc<str>)| {
+        let link = |(switch, port, name, theirs): &Heard| {
             let other = self.names.get(name).filter(|other| *other != switch)?;
             let (here, there) = ((switch.to_string(), port.clone()), (other.to_string(), theirs.to_string()));
             Some(if here < there { (here, there) } else { (there, here) })

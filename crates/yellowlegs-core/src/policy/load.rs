@@ -8,15 +8,15 @@ use regex::Regex;
 
 use super::wishes::Refused;
 use super::{
-    AsOf, Cite, Derive, Expect, Faces, Files, Level, LevelOverride, Management, Policy, PolicyProblem, PortPattern,
-    PortsText, Purpose, Role, Site, SiteVlan, Waiver,
+    AsOf, Cite, Condition, Derive, Expect, Faces, Files, HouseRule, Level, LevelOverride, Management, Policy,
+    PolicyProblem, PortPattern, PortsText, Purpose, Role, Site, SiteVlan, Waiver,
 };
 use crate::model::{Capability, Choice, VlanId, VlanSet};
 use crate::source::{Entry, Item, Problem, Scalar, Source, Spot, TableReader, TomlDoc, nearest};
 
 pub(super) fn load(source: &Arc<Source>, checks: &[&str]) -> Result<Policy, Vec<Problem>> {
     let doc = TomlDoc::parse(source);
-    let policy = Reader { doc: &doc, source, checks }.policy();
+    let policy = Reader { doc: &doc, source, checks: checks.iter().map(|id| (*id).to_owned()).collect() }.policy();
     let problems = doc.into_problems();
     if problems.is_empty() { Ok(policy) } else { Err(problems) }
 }
@@ -24,11 +24,12 @@ pub(super) fn load(source: &Arc<Source>, checks: &[&str]) -> Result<Policy, Vec<
 pub(super) struct Reader<'d> {
     doc: &'d TomlDoc<'d>,
     source: &'d Source,
-    checks: &'d [&'d str],
+    /// The ids that levels and waivers may name.
+    checks: Vec<String>,
 }
 
 impl<'d> Reader<'d> {
-    fn policy(&self) -> Policy {
+    fn policy(mut self) -> Policy {
         let root = self.doc.root();
         let as_of = root.time_text("as-of").and_then(|item| {
             AsOf::parse(&item.value).map_err(|problem| self.report(&item.spot, PolicyProblem::AsOf(problem))).ok()
@@ -49,6 +50,8 @@ impl<'d> Reader<'d> {
             }
             roles.push(role);
         }
+        let rules: Vec<HouseRule> = root.tables("rule").iter().filter_map(|table| self.rule(table)).collect();
+        self.checks.extend(rules.iter().map(|rule| rule.id.to_owned()));
         let levels = self.levels(root.table("levels").as_ref(), &roles);
         let waivers = root.tables("waiver").iter().filter_map(|table| self.waiver(table)).collect();
         let dhcp_servers = root.tables("dhcp-server").iter().filter_map(|table| self.dhcp_server(table)).collect();
@@ -70,6 +73,7 @@ impl<'d> Reader<'d> {
             links,
             mirrors,
             sisters,
+            rules,
         }
     }
 
@@ -381,11 +385,57 @@ impl<'d> Reader<'d> {
         if known {
             return Some(found.to_owned());
         }
-        let near = nearest(found, self.checks.iter().copied()).map(str::to_owned);
+        let near = nearest(found, self.checks.iter().map(String::as_str)).map(str::to_owned);
         let family = self.checks.iter().any(|c| c.split_once('/').is_some_and(|(f, _)| f == found));
         let nearest = if family { Some(format!("{found}/*")) } else { near };
         self.report(spot, PolicyProblem::UnknownCheck { found: found.to_owned(), nearest });
         None
+    }
+
+    /// A rule of the house: its expression is read and its types are checked here.
+    fn rule(&self, table: &TableReader<'_>) -> Option<HouseRule> {
+        let id = table.required_text("id");
+        let level = table.text("level");
+        let when = table.required_text("when");
+        let message = table.required_text("message");
+        let remedy = table.required_text("remedy");
+        table.finish();
+        let words = Level::ALL.map(|level| (level, level.word()));
+        let level = level.map_or(Some(Level::Risk), |item| self.word("level", &item, &words));
+        let when = when?;
+        let condition = Condition::parse(when.value).map_err(|wrong| {
+            self.doc.report_inside(&when.spot, wrong.at, wrong.problem);
+        });
+        let id = id?;
+        let cite = self.cite(&when.spot);
+        Some(HouseRule {
+            id: self.rule_id(&id)?,
+            level: level?,
+            when: condition.ok()?,
+            message: message?.value.to_owned(),
+            remedy: remedy?.value.to_owned(),
+            cite,
+        })
+    }
+
+    /// `family/name`, and of no family of the catalogue.
+    fn rule_id(&self, id: &Item<&str>) -> Option<&'static str> {
+        let word = |part: &str| {
+            !part.is_empty() && part.bytes().all(|b| b.is_ascii_lowercase() || b.is_ascii_digit() || b == b'-')
+        };
+        let why = match id.value.split_once('/') {
+            Some((family, name)) if word(family) && word(name) => {
+                let taken = self.checks.iter().any(|c| c.split_once('/').is_some_and(|(f, _)| f == family));
+                taken.then_some("its family is one of the catalogue's")
+            }
+            _ => Some("it is a family and a name in small letters, with a slash between"),
+        };
+        if let Some(why) = why {
+            self.report(&id.spot, PolicyProblem::RuleId { found: id.value.to_owned(), why });
+            return None;
+        }
+        // One for each rule of a policy that was read: findings keep it as they keep the catalogue's ids.
+        Some(String::leak(id.value.to_owned()))
     }
 
     fn levels(&self, table: Option<&TableReader<'_>>, roles: &[Role]) -> Vec<LevelOverride> {

@@ -3,6 +3,7 @@
 mod as_of;
 mod draft;
 mod entries;
+mod house;
 mod load;
 mod ports;
 mod problem;
@@ -20,6 +21,7 @@ use regex::Regex;
 pub use as_of::{AsOf, AsOfProblem};
 pub use draft::Draft;
 pub use entries::{DhcpServer, End, Link, MirrorEntry, Sisters};
+pub use house::{Condition, HouseRule, Name};
 pub use ports::{PortPattern, PortsText};
 pub use problem::PolicyProblem;
 pub use roles::{Assigned, Assignment, RoleFrom, assign};
@@ -349,6 +351,8 @@ pub struct Policy {
     pub mirrors: Vec<MirrorEntry>,
     /// Switches that are to be alike.
     pub sisters: Vec<Sisters>,
+    /// Rules of the house.
+    pub rules: Vec<HouseRule>,
 }
 
 /// Which ways of recognising a role are used beside the policy's lists.

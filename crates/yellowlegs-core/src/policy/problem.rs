@@ -131,6 +131,36 @@ pub enum PolicyProblem {
         /// What stands there.
         found: String,
     },
+    /// An expression that cannot be read.
+    #[error("this is no expression: {message}")]
+    Expression {
+        /// Why.
+        message: String,
+    },
+    /// A part of an expression of another type.
+    #[error("this is {found}, and {wanted} is needed here")]
+    ExpressionType {
+        /// What is needed.
+        wanted: String,
+        /// What it is.
+        found: String,
+    },
+    /// A name in an expression that nothing has.
+    #[error("nothing is named `{found}`")]
+    ExpressionName {
+        /// The name.
+        found: String,
+        /// The nearest one.
+        nearest: Option<String>,
+    },
+    /// A rule's id that is none, or is taken.
+    #[error("`{found}` cannot be the id of a rule: {why}")]
+    RuleId {
+        /// The id.
+        found: String,
+        /// Why.
+        why: &'static str,
+    },
     /// A link's end without a port.
     #[error("the end of a link is a port")]
     LinkPort,
@@ -173,6 +203,12 @@ impl Explain for PolicyProblem {
                     .collect();
                 Some(near(found, &keys))
             }
+            Self::ExpressionName { nearest: Some(name), .. } => Some(format!("did you mean `{name}`?")),
+            Self::ExpressionName { .. } => {
+                Some("settings are written with _ for -: port_security.limit; see `yellowlegs dialect settings`".into())
+            }
+            Self::RuleId { .. } => Some("write for example \"house/cameras-isolated\"".into()),
+            Self::Expression { .. } | Self::ExpressionType { .. } => None,
             Self::Prefix { .. } => Some("write for example \"192.0.2.0/25\"".into()),
             Self::LinkPort => Some("add `port = \"…\"`".into()),
             Self::SiteValue { .. }

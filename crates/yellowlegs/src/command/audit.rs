@@ -56,7 +56,10 @@ fn glob(option: &str, text: Option<&str>) -> Result<Option<GlobMatcher>, Failure
 fn selection(args: &Audit, policy: &Policy) -> Result<Selection, Failure> {
     for only in &args.only {
         let family = |c: &&check::Check| c.family() == only.as_str();
-        if !check::all().any(|c| names_check(only, c.id) || family(&c)) {
+        let house = policy.rules.iter().any(|rule| {
+            names_check(only, rule.id) || rule.id.split_once('/').is_some_and(|(family, _)| family == only)
+        });
+        if !house && !check::all().any(|c| names_check(only, c.id) || family(&c)) {
             return Err(unknown(only));
         }
     }

@@ -208,7 +208,7 @@ impl FleetOutcome {
             let port = found.port.as_deref().and_then(|name| resolved.switch.port_index(name));
             let role = port.and_then(|p| view.policy.roles.get(on.assigned(p)?.role)).map(|r| r.name.as_str());
             let Some(level) = view.policy.level(check.id, role, check.level) else { continue };
-            let mut told = finding(check, level, Subject { on, port }, found.violation);
+            let mut told = finding(check.into(), level, Subject { on, port }, found.violation);
             for (place, id) in found.beside {
                 let Some(other) = read.get(&place.switch).and_then(Option::as_ref) else { continue };
                 let port = place.port.as_deref().and_then(|name| other.switch.port_index(name));
@@ -249,7 +249,7 @@ fn nowhere(check: &'static Check, level: Level, violation: Violation) -> Finding
         role: None,
         role_from: None,
         fingerprint: fingerprint(parts.into_iter().take(if violation.vlan.is_some() { 4 } else { 2 })),
-        message: fill(violation.says, &facts),
+        message: fill(&violation.says, &facts),
         settings: Vec::new(),
         evidence,
         overridden: Vec::new(),

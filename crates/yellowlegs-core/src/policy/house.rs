@@ -1,0 +1,411 @@
+//! `[[rule]]`: rules of the house, in the Common Expression Language, over a port's settings.
+//!
+//! Names of settings are written with `_` for `-`: `port_security.limit`. Types are checked when the policy is read.
+
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::fmt;
+use std::sync::Arc;
+
+use cel::common::ast::{Expr, IdedExpr, LiteralValue, SelectExpr, operators as op};
+use cel::{Context, ExecutionError, Program, Value as Cel};
+
+use super::{Cite, Level, PolicyProblem};
+use crate::model::{Kind, Scope, SettingId, Value, VlanId};
+use crate::source::nearest;
+
+/// A rule of the house.
+#[derive(Debug, Clone)]
+pub struct HouseRule {
+    /// `family/name`. Findings carry it as they carry the ids of the catalogue, for the life of the program.
+    pub id: &'static str,
+    /// How grave it is.
+    pub level: Level,
+    /// When it is violated.
+    pub when: Condition,
+    /// What is wrong; settings in braces are filled in.
+    pub message: String,
+    /// What to do.
+    pub remedy: String,
+    /// Where it is written.
+    pub cite: Cite,
+}
+
+/// An expression over settings, checked.
+#[derive(Clone)]
+pub struct Condition {
+    program: Arc<Program>,
+    text: Arc<str>,
+    names: BTreeSet<Name>,
+}
+
+impl fmt::Debug for Condition {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_tuple("Condition").field(&self.text).finish()
+    }
+}
+
+/// What an expression can speak of.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Name {
+    /// A setting of the port or its switch.
+    Setting(SettingId),
+    /// The port's name.
+    Port,
+    /// The role's name.
+    Role,
+    /// What the role faces.
+    Faces,
+}
+
+/// The type of a part of an expression.
+#[derive(Debug, Clone, PartialEq, Eq)]
+enum Type {
+    Bool,
+    Int,
+    Text,
+    List(Box<Type>),
+    Null,
+    /// Of a macro's own variables: not followed further.
+    Any,
+}
+
+impl fmt::Display for Type {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Bool => f.write_str("true or false"),
+            Self::Int => f.write_str("a number"),
+            Self::Text => f.write_str("a text"),
+            Self::List(of) => write!(f, "a list of {of}"),
+            Self::Null => f.write_str("null"),
+            Self::Any => f.write_str("anything"),
+        }
+    }
+}
+
+impl Type {
+    fn of(kind: Kind) -> Self {
+        match kind {
+            Kind::Flag => Self::Bool,
+            Kind::Count | Kind::Seconds | Kind::Milliwatts | Kind::Vlan => Self::Int,
+            Kind::Vlans => Self::List(Box::new(Self::Int)),
+            kind if kind.is_list() => Self::List(Box::new(Self::Text)),
+            _ => Self::Text,
+        }
+    }
+
+    fn goes_with(&self, other: &Self) -> bool {
+        match (self, other) {
+            (Self::Any | Self::Null, _) | (_, Self::Any | Self::Null) => true,
+            (Self::List(a), Self::List(b)) => a.goes_with(b),
+            (a, b) => a == b,
+        }
+    }
+}
+
+/// What is wrong with an expression, and where: a byte in its text.
+pub(super) struct Wrong {
+    pub(super) at: usize,
+    pub(super) problem: PolicyProblem,
+}
+
+impl Condition {
+    /// Reads and checks an expression.
+    pub(super) fn parse(text: &str) -> Result<Self, Wrong> {
+        let program = Program::compile(text).map_err(|errors| {
+            let first = errors.errors.first();
+            let column = first.and_then(|e| usize::try_from(e.pos.1).ok()).unwrap_or(1).saturating_sub(1);
+            let message = first.map_or_else(|| "it cannot be read".to_owned(), |e| e.msg.clone());
+            Wrong { at: column, problem: PolicyProblem::Expression { message } }
+        })?;
+        let mut checker = Checker { program: &program, text, names: BTreeSet::new(), variables: BTreeMap::new() };
+        let root = program.expression();
+        let found = checker.check(root)?;
+        checker.expect(root, &found, &Type::Bool)?;
+        let names = checker.names;
+        Ok(Self { program: Arc::new(program), text: text.into(), names })
+    }
+
+    /// As it is written.
+    pub fn as_str(&self) -> &str {
+        &self.text
+    }
+
+    /// What it speaks of.
+    pub fn names(&self) -> impl Iterator<Item = Name> + '_ {
+        self.names.iter().copied()
+    }
+
+    /// Whether it holds; `Err`: something it needs is unknown. A name whose value is `None` is unknown.
+    pub fn holds(&self, value: impl Fn(Name) -> Option<Value>) -> Result<bool, Vec<Name>> {
+        let mut spaces: BTreeMap<String, HashMap<String, Cel>> = BTreeMap::new();
+        let mut unknown = Vec::new();
+        for name in self.names() {
+            let (space, field) = written(name);
+            let space = spaces.entry(space).or_default();
+            match value(name) {
+                Some(value) => _ = space.insert(field, cel(&value)),
+                None => unknown.push(name),
+            }
+        }
+        let mut context = Context::default();
+        for (space, fields) in spaces {
+            context.add_variable_from_value(space, Cel::from(fields));
+        }
+        match self.program.execute(&context) {
+            Ok(Cel::Bool(holds)) => Ok(holds),
+            Ok(_) | Err(ExecutionError::NoSuchKey(_)) => Err(unknown),
+            Err(_) => Err(if unknown.is_empty() { self.names().collect() } else { unknown }),
+        }
+    }
+}
+
+/// How a name is written: its first part and the one behind the dot.
+fn written(name: Name) -> (String, String) {
+    let dotted = |name: &str| {
+        let name = name.replace('-', "_");
+        name.split_once('.').map(|(a, b)| (a.to_owned(), b.to_owned())).unwrap_or_default()
+    };
+    match name {
+        Name::Setting(id) => dotted(id.name()),
+        Name::Port => dotted("port.name"),
+        Name::Role => dotted("role.name"),
+        Name::Faces => dotted("role.faces"),
+    }
+}
+
+fn all_names() -> impl Iterator<Item = Name> {
+    let settings = SettingId::all().filter(|id| matches!(id.info().scope, Scope::Port | Scope::Switch));
+    [Name::Port, Name::Role, Name::Faces].into_iter().chain(settings.map(Name::Setting))
+}
+
+fn type_of(name: Name) -> Type {
+    match name {
+        Name::Setting(id) => Type::of(id.info().kind),
+        Name::Port | Name::Role | Name::Faces => Type::Text,
+    }
+}
+
+/// A value as the language has it.
+fn cel(value: &Value) -> Cel {
+    let vlan = |vlan: VlanId| Cel::Int(i64::from(vlan.get()));
+    match value {
+        Value::Flag(flag) => Cel::Bool(*flag),
+        Value::Count(n) | Value::Seconds(n) | Value::Milliwatts(n) => Cel::Int(i64::from(*n)),
+        Value::Vlan(id) => id.map_or(Cel::Null, vlan),
+        Value::Vlans(set) => Cel::List(Arc::new(set.iter().map(vlan).collect())),
+        Value::Rate(None) | Value::Port(None) | Value::Address(None) => Cel::Null,
+        Value::Words(words) => Cel::List(Arc::new(words.iter().map(|w| Cel::from(&**w)).collect())),
+        Value::Stations(stations) => {
+            Cel::List(Arc::new(stations.iter().map(|s| Cel::from(s.address.to_string())).collect()))
+        }
+        Value::Ranges(_) | Value::Taps(_) | Value::Pairs(_) | Value::Choices { .. } => {
+            let shown = value.to_string();
+            let items = shown.split(", ").filter(|item| !item.is_empty() && *item != "none");
+            Cel::List(Arc::new(items.map(Cel::from).collect()))
+        }
+        other => Cel::from(other.to_string()),
+    }
+}
+
+/// Follows the types of an expression.
+struct Checker<'e> {
+    program: &'e Program,
+    text: &'e str,
+    names: BTreeSet<Name>,
+    /// What macros such as `exists` bind.
+    variables: BTreeMap<String, Type>,
+}
+
+impl Checker<'_> {
+    fn wrong(&self, expr: &IdedExpr, problem: PolicyProblem) -> Wrong {
+        let at = self.program.source_info().offset_for(expr.id).map_or(0, |(start, _)| start as usize);
+        // A selection is where its first word is.
+        let at = if self.text.get(at..).is_some_and(|t| t.starts_with('.')) {
+            let before = self.text.get(..at).unwrap_or_default();
+            before.rfind(|c: char| !c.is_alphanumeric() && c != '_').map_or(0, |i| i + 1)
+        } else {
+            at
+        };
+        Wrong { at, problem }
+    }
+
+    fn expect(&self, expr: &IdedExpr, found: &Type, wanted: &Type) -> Result<(), Wrong> {
+        if found.goes_with(wanted) && *found != Type::Null {
+            return Ok(());
+        }
+        let problem = PolicyProblem::ExpressionType { wanted: wanted.to_string(), found: found.to_string() };
+        Err(self.wrong(expr, problem))
+    }
+
+    fn check(&mut self, expr: &IdedExpr) -> Result<Type, Wrong> {
+        match &expr.expr {
+            Expr::Literal(literal) => Ok(match literal {
+                LiteralValue::Boolean(_) => Type::Bool,
+                LiteralValue::Int(_) | LiteralValue::UInt(_) => Type::Int,
+                LiteralValue::String(_) => Type::Text,
+                LiteralValue::Null => Type::Null,
+                LiteralValue::Bytes(_) | LiteralValue::Double(_) => return Err(self.unsupported(expr)),
+            }),
+            Expr::Ident(name) => match self.variables.get(name) {
+                Some(found) => Ok(found.clone()),
+                None => Err(self.unknown(expr, name)),
+            },
+            Expr::Select(select) => self.select(expr, select),
+            Expr::List(list) => {
+                let mut of = Type::Any;
+                for element in &list.elements {
+                    let found = self.check(element)?;
+                    self.expect(element, &found, &of)?;
+                    of = found;
+                }
+                Ok(Type::List(Box::new(of)))
+            }
+            Expr::Call(call) => {
+                let mut arguments = Vec::new();
+                for argument in call.target.as_deref().into_iter().chain(&call.args) {
+                    arguments.push((argument, self.check(argument)?));
+                }
+                self.call(expr, &call.func_name, &arguments)
+            }
+            Expr::Comprehension(macro_) => {
+                let range = self.check(&macro_.iter_range)?;
+                let Type::List(of) = range else {
+                    self.expect(&macro_.iter_range, &range, &Type::List(Box::new(Type::Any)))?;
+                    return Ok(Type::Any);
+                };
+                let before = self.variables.clone();
+                self.variables.insert(macro_.iter_var.clone(), *of);
+                self.variables.insert(macro_.accu_var.clone(), Type::Any);
+                for part in [&macro_.accu_init, &macro_.loop_cond, &macro_.loop_step, &macro_.result] {
+                    self.check(part)?;
+                }
+                self.variables = before;
+                Ok(Type::Any)
+            }
+            Expr::Map(_) | Expr::Struct(_) | Expr::Unspecified => Err(self.unsupported(expr)),
+        }
+    }
+
+    fn unsupported(&self, expr: &IdedExpr) -> Wrong {
+        let message = "only true and false, whole numbers, texts, lists and settings can be used".to_owned();
+        self.wrong(expr, PolicyProblem::Expression { message })
+    }
+
+    fn unknown(&self, expr: &IdedExpr, found: &str) -> Wrong {
+        let names: Vec<String> = all_names()
+            .map(|name| {
+                let (a, b) = written(name);
+                format!("{a}.{b}")
+            })
+            .collect();
+        let nearest = nearest(found, names.iter().map(String::as_str)).map(str::to_owned);
+        self.wrong(expr, PolicyProblem::ExpressionName { found: found.to_owned(), nearest })
+    }
+
+    fn select(&mut self, expr: &IdedExpr, select: &SelectExpr) -> Result<Type, Wrong> {
+        let Expr::Ident(space) = &select.operand.expr else { return Err(self.unsupported(expr)) };
+        if select.test {
+            let message = "has() is not needed: where a setting is unknown the rule is undetermined".to_owned();
+            return Err(self.wrong(expr, PolicyProblem::Expression { message }));
+        }
+        let found = all_names().find(|name| written(*name) == (space.clone(), select.field.clone()));
+        let Some(name) = found else { return Err(self.unknown(expr, &format!("{space}.{}", select.field))) };
+        self.names.insert(name);
+        Ok(type_of(name))
+    }
+
+    fn call(&self, expr: &IdedExpr, function: &str, arguments: &[(&IdedExpr, Type)]) -> Result<Type, Wrong> {
+        let all = |wanted: &Type| arguments.iter().try_for_each(|(expr, found)| self.expect(expr, found, wanted));
+        match (function, arguments) {
+            (op::LOGICAL_AND | op::LOGICAL_OR | op::LOGICAL_NOT | op::NOT_STRICTLY_FALSE, _) => {
+                all(&Type::Bool).map(|()| Type::Bool)
+            }
+            (op::EQUALS | op::NOT_EQUALS, [(_, a), (second, b)]) => {
+                if a.goes_with(b) {
+                    Ok(Type::Bool)
+                } else {
+                    self.expect(second, b, a).map(|()| Type::Bool)
+                }
+            }
+            (op::LESS | op::LESS_EQUALS | op::GREATER | op::GREATER_EQUALS, [(first, a), _]) => {
+                let wanted = if *a == Type::Text { Type::Text } else { Type::Int };
+                self.expect(first, a, &wanted)?;
+                all(&wanted).map(|()| Type::Bool)
+            }
+            (op::ADD, [(_, Type::Any | Type::List(_)), _]) => Ok(Type::Any),
+            (op::ADD, [(_, Type::Text), _]) => all(&Type::Text).map(|()| Type::Text),
+            (op::ADD | op::SUBSTRACT | op::MULTIPLY | op::DIVIDE | op::MODULO | op::NEGATE, _) => {
+                all(&Type::Int).map(|()| Type::Int)
+            }
+            (op::IN, [(_, a), (second, b)]) => {
+                self.expect(second, b, &Type::List(Box::new(a.clone()))).map(|()| Type::Bool)
+            }
+            (op::CONDITIONAL, [(first, a), (_, b), (third, c)]) => {
+                self.expect(first, a, &Type::Bool)?;
+                self.expect(third, c, b).map(|()| b.clone())
+            }
+            ("size", [(first, a)]) => match a {
+                Type::Text | Type::List(_) | Type::Any => Ok(Type::Int),
+                _ => self.expect(first, a, &Type::Text).map(|()| Type::Int),
+            },
+            ("startsWith" | "endsWith" | "contains" | "matches", [_, _]) => all(&Type::Text).map(|()| Type::Bool),
+            _ => {
+                let message = format!("`{function}` cannot be used here");
+                Err(self.wrong(expr, PolicyProblem::Expression { message }))
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("port_security.limit > 4", None)]
+    #[case("port.mode == 'trunk' && !(110 in port.tagged_vlans)", None)]
+    #[case("port.access_vlan == null || role.faces in ['host', 'phone']", None)]
+    #[case("port.description.matches('^camera') && switch.report_receivers.exists(r, r.startsWith('192.'))", None)]
+    #[case("size(port_security.pinned_stations) > 0 ? true : port.enabled", None)]
+    #[case("port_security.limits > 4", Some((0, "did you mean")))]
+    #[case("port.enabled && port_security.limit", Some((16, "true or false")))]
+    #[case("port.mode > 4", Some((12, "a text")))]
+    #[case("port.enabled == 'yes'", Some((16, "true or false")))]
+    #[case("limit > 4", Some((0, "limit")))]
+    #[case("port_security.limit", Some((0, "true or false")))]
+    #[case("has(port.mode)", Some((3, "undetermined")))]
+    #[case("port.enabled &&", Some((15, "")))]
+    #[case("110 in port.access_vlan", Some((7, "a list of a number")))]
+    fn types(#[case] text: &str, #[case] expected: Option<(usize, &str)>) {
+        let told = Condition::parse(text)
+            .err()
+            .map(|w| (w.at, format!("{} {}", w.problem, crate::source::Explain::hint(&w.problem).unwrap_or_default())));
+        match (&told, expected) {
+            (None, None) => {}
+            (Some((at, told)), Some((wanted, words))) => assert!(*at == wanted && told.contains(words), "{at}: {told}"),
+            _ => panic!("{told:?}"),
+        }
+    }
+
+    #[rstest]
+    #[case::plain("port_security.limit > 4", &[("port-security.limit", Value::Count(5))], Some(true))]
+    #[case::unknown("port_security.limit > 4", &[], None)]
+    // What is decided without the unknown is decided.
+    #[case::not_needed("port.enabled || port_security.limit > 4", &[("port.enabled", Value::Flag(true))], Some(true))]
+    #[case::needed("port.enabled || port_security.limit > 4", &[("port.enabled", Value::Flag(false))], None)]
+    #[case::none("port.access_vlan == null", &[("port.access-vlan", Value::Vlan(None))], Some(true))]
+    #[case::divided("port_security.limit / 0 > 1", &[("port-security.limit", Value::Count(5))], None)]
+    fn unknown_is_never_true_or_false(
+        #[case] text: &str,
+        #[case] known: &[(&str, Value)],
+        #[case] expected: Option<bool>,
+    ) {
+        let condition = Condition::parse(text).ok().unwrap();
+        let value = |name| match name {
+            Name::Setting(id) => known.iter().find(|(name, _)| *name == id.name()).map(|(_, value)| value.clone()),
+            _ => None,
+        };
+        assert_eq!(condition.holds(value).ok(), expected);
+    }
+}
