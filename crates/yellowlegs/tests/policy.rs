@@ -55,7 +55,7 @@ fn a_rule_of_the_house_is_a_check_like_any_other() {
     let fleet = Fleet::demo();
     let policy = fleet.read("yellowlegs.toml");
     let told = |more: &str, words: &[&str]| -> Vec<(String, String, String, bool)> {
-        fleet.write("yellowlegs.toml", format!("{}\n{HOUSE}{more}", policy));
+        fleet.write("yellowlegs.toml", format!("{policy}\n{HOUSE}{more}"));
         let report = fleet.report(&[&["--only", "house", "--switch", "nq-bridge-1"], words].concat());
         let one = |f: &Value| {
             assert!(f["evidence"].as_array().unwrap().iter().any(|e| e["kind"] == "policy"));

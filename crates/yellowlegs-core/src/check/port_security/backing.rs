@@ -35,6 +35,10 @@ fn name_only(port: &PortView<'_>) -> Judgement {
     if port.role().is_ok_and(|role| role.faces.is_bridge()) || !port.security_in_force()? {
         return Ok(Verdict::NotApplicable);
     }
+    // A port in no VLAN has nothing to guard.
+    if port.untagged()?.vlan.is_none() && port.tagged()?.is_none_or(|set| set.is_empty()) {
+        return Ok(Verdict::NotApplicable);
+    }
     // The prerequisite says it for whatever it holds back.
     for feature in ["dhcp-snooping", "arp-inspection", "source-guard"] {
         if port.on().is_held_back(feature)? {

@@ -1,0 +1,475 @@
+//! The knock-out: from a fleet that is wholly right each setting is given each other value of its type in turn. What the
+//! audit then says stands in `data/knock-out.txt`, reviewed by hand, and must be exactly that.
+//!
+//! `YELLOWLEGS_RENEW=1` writes the file again; the difference is to be read line by line.
+
+mod support;
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fmt::Write as _;
+use std::sync::Arc;
+
+use serde_json::{Value as Json, json};
+use support::{as_of, compare, policy, shingle_without};
+use yellowlegs_core::check::{Digest, FleetOutcome, FleetView, Judge, Selection, Usage, all};
+use yellowlegs_core::model::{Kind, Record, SavedCopy, Scope, SettingId, Value};
+use yellowlegs_core::policy::Policy;
+use yellowlegs_core::resolve::{Resolved, State, resolve_with};
+use yellowlegs_core::source::Source;
+
+const POLICY: &str = r#"
+[site]
+phone-prefixes = ["02:00:5e:20"]
+signalling-priority = 3
+signalling-dscp = 24
+queue-map = ["46:7"]
+queue-strict = ["7"]
+query-version = 2
+query-interval = 125
+last-member-interval = 1
+last-member-count = 2
+recovery-wanted = ["storm"]
+dhcp-rate-limit = "20pps"
+storm-broadcast = "1%"
+storm-multicast = "1%"
+[vlans]
+110 = { purpose = "data" }
+140 = { purpose = "real-time" }
+210 = { purpose = "voice", sensitive = true }
+300 = { purpose = "management" }
+998 = { purpose = "parking" }
+999 = { purpose = "native" }
+[[role]]
+name = "desk"
+faces = "phone-and-host"
+vlans = [110]
+voice = 210
+ports = ["edge 1.1"]
+[role.expect]
+"port-security.action" = "disable-port"
+"port-security.aging" = "8h"
+[[role]]
+name = "host"
+faces = "host"
+vlans = [110]
+ports = ["edge 1.2"]
+[role.expect]
+"port-security.pinning" = "wanted"
+source-guard = "wanted"
+arp-inspection = "wanted"
+"port.mtu" = 1500
+[[role]]
+name = "virtual"
+faces = "tagged-host"
+vlans = [110, 140]
+ports = ["edge 1.3"]
+[[role]]
+name = "screen"
+faces = "host"
+vlans = [140]
+receiver = true
+ports = ["edge 1.4"]
+[role.expect]
+"multicast.fast-leave" = "wanted"
+"port.speed" = 1000
+[[role]]
+name = "spare"
+faces = "nothing"
+ports = ["edge 1.5", "core 1.3..1.4"]
+[[role]]
+name = "capture"
+faces = "capture"
+ports = ["edge 1.6"]
+[[role]]
+name = "up"
+faces = "bridge-up"
+vlans = [110, 140, 210, 300]
+ports = ["edge 1.7"]
+[role.expect]
+"guard.loop" = "wanted"
+[[role]]
+name = "down"
+faces = "bridge-down"
+vlans = [110, 140, 210, 300]
+ports = ["core 1.2"]
+[[role]]
+name = "server"
+faces = "host"
+vlans = [300]
+ports = ["core 1.1"]
+[[dhcp-server]]
+switch = "core"
+port = "1.1"
+[[link]]
+a = { switch = "core", port = "1.2" }
+b = { switch = "edge", port = "1.7" }
+[[mirror]]
+switch = "edge"
+sources = ["1.2 received"]
+target = "1.6"
+reason = "a fault"
+owner = "harbour office"
+last-day = "2031-12-31"
+"#;
+
+const HEAD: &str = "lane 110
+lane 140
+lane 210
+lane 300
+lane 998
+lane 999
+loft cleared for binding-loft
+dhcp watch
+dhcp watch lanes 110,140,210,300
+dhcp watch compares
+dhcp watch keeps
+dhcp watch tag keep
+tree kind young
+quick sockets closed to trees
+choir watch
+choir watch lanes 110,140
+choir strangers refused
+announcements
+tells 192.0.2.250
+return of gale after 300
+dscp 46 to queue 7
+queue 7 first
+larder 900W
+every socket
+  crowd response report
+  flutter watch
+  flutter 5 within 10
+  flutter hold 60
+  announces
+  believes both
+  without doze
+  gale broadcast 1%
+  gale multicast 1%
+every single socket
+  wakes quickly
+  dhcp pace 15
+  router calls refused
+  lease calls refused
+  admit untagged
+";
+
+const EDGE: &str = "sockets 1.1..1.7
+lane 110
+  called \"desks\"
+lane 140
+  called \"screens\"
+arp watch lanes 110
+stations 02:00:5e:20:00:00/32 into lane 210
+socket 1.1
+  carries single
+  home lane 110
+  speech lane 210
+  admit every
+  crowd watch
+  crowd ceiling 3 then shut-out
+  crowd forget after 8h
+  origin check
+  echo watch
+  announces speech
+  speech told tagged
+  speech told lane 210
+  speech told priority 5
+  speech told dscp 46
+  ringing told tagged
+  ringing told lane 210
+  ringing told priority 3
+  ringing told dscp 24
+socket 1.2
+  carries single
+  home lane 110
+  crowd watch
+  crowd ceiling 1 then report
+  crowd remember
+  origin check
+socket 1.3
+  carries bundle
+  bundle lanes 110,140
+  bare lane none
+  wakes quickly-even-bundled
+  tree stranger closes
+  dhcp pace 15
+  router calls refused
+  lease calls refused
+socket 1.4
+  carries single
+  home lane 140
+  crowd watch
+  crowd ceiling 1 then shut-out
+  knock first
+  choir quick leave
+socket 1.5
+  carries single
+  home lane 998
+  asleep
+socket 1.6
+  carries single
+  home lane none
+socket 1.7
+  carries bundle
+  bundle lanes 110,140,210,300
+  bare lane 999
+  made of glass
+  two-way watch close
+  two-way watch every 2
+  tree silence closes
+  dhcp believed
+  arp believed
+looking-glass 1
+  shows 1.2 coming
+  onto 1.6
+  awake
+";
+
+const CORE: &str = "sockets 1.1..1.4
+lane 110
+  asks
+  asks from 192.0.2.1
+lane 140
+  asks
+  asks from 192.0.2.2
+socket 1.1
+  carries single
+  home lane 300
+  crowd watch
+  knock first
+  dhcp believed
+socket 1.2
+  carries bundle
+  bundle lanes 110,140,210,300
+  bare lane 999
+  made of glass
+  two-way watch close
+  two-way watch every 2
+  tree crown kept
+socket 1.3..1.4
+  carries single
+  home lane 998
+  asleep
+";
+
+fn fleet() -> BTreeMap<&'static str, Resolved> {
+    let dialect = shingle_without(&[]);
+    let read = |(name, lines): (&'static str, &str)| {
+        let text = format!("shingle 4 unit {name}\n{HEAD}{lines}");
+        let source = Arc::new(Source::of(format!("{name}.txt"), text));
+        let resolved = resolve_with(name, &dialect, source, &State::default()).with_saved(SavedCopy::NotKept);
+        assert!(resolved.switch.unread().is_empty(), "{:?}", resolved.switch.unread());
+        (name, resolved)
+    };
+    [("edge", EDGE), ("core", CORE)].into_iter().map(read).collect()
+}
+
+/// What is found: check and place, each once. Undetermined checks begin with `?`.
+fn judged(policy: &Policy, fleet: &BTreeMap<&str, Resolved>) -> BTreeSet<String> {
+    let (as_of, selection) = (as_of(), Selection::default());
+    let judge = Judge::new(policy, &as_of, &selection, false);
+    let mut told = BTreeSet::new();
+    let (mut digests, mut usage): (Vec<Digest>, Usage) = (Vec::new(), Usage::default());
+    let place =
+        |switch: Option<&str>, port: Option<&str>| [switch, port].into_iter().flatten().collect::<Vec<_>>().join(" ");
+    for (name, resolved) in fleet {
+        let judged = judge.switch(resolved, resolved.lists());
+        told.extend(
+            judged.outcome.findings.iter().map(|f| format!("{} {}", f.check, place(Some(name), f.port.as_deref()))),
+        );
+        told.extend(
+            judged
+                .outcome
+                .undetermined
+                .iter()
+                .map(|(check, _, port, _)| format!("?{check} {}", place(Some(name), port.as_deref()))),
+        );
+        digests.push(judged.digest);
+        usage.merge(judged.usage);
+    }
+    let view = FleetView::new(policy, &as_of, &digests, &[]);
+    let outcome = FleetOutcome::judge(&view, &mut usage, &selection, &|name| fleet.get(name).cloned());
+    told.extend(
+        outcome.findings.iter().map(|f| format!("{} {}", f.check, place(f.switch.as_deref(), f.port.as_deref()))),
+    );
+    told.extend(
+        outcome
+            .undetermined
+            .iter()
+            .map(|(check, _, r, _)| format!("?{check} {}", place(Some(&r.switch), r.port.as_deref()))),
+    );
+    told.into_iter().map(|line| line.trim_end().to_owned()).collect()
+}
+
+/// Other values of a setting's type: each word of a choice, the other flag, the numbers beside, lists with one more or less.
+fn others(kind: Kind, value: Option<&Value>) -> Vec<Json> {
+    match kind {
+        Kind::Flag => vec![json!(true), json!(false)],
+        Kind::Choice(set) => set.words.iter().map(|word| json!(word)).collect(),
+        Kind::Choices(set) => [json!([])].into_iter().chain(set.words.iter().map(|word| json!([word]))).collect(),
+        Kind::Count | Kind::Seconds | Kind::Milliwatts => {
+            let Some(Value::Count(n) | Value::Seconds(n) | Value::Milliwatts(n)) = value else {
+                return vec![json!(0), json!(1)];
+            };
+            vec![json!(0), json!(n / 10), json!(n.saturating_sub(1)), json!(n + 1), json!(n.saturating_mul(10))]
+        }
+        Kind::Vlan => ["none", "1", "110", "140", "210", "777", "998"].iter().map(|v| json!(v)).collect(),
+        Kind::Vlans => ["none", "110", "110,140", "110,140,210,300", "110,140,210,300,777", "all"]
+            .iter()
+            .map(|v| json!(v))
+            .collect(),
+        Kind::Rate => ["none", "1 pps", "19 pps", "30 pps", "2 %", "1 kbps"].iter().map(|v| json!(v)).collect(),
+        Kind::Address => vec![json!("none"), json!("192.0.2.9")],
+        Kind::Port => vec![json!("none"), json!("1.2"), json!("1.4"), json!("9.9")],
+        Kind::Taps => vec![json!([]), json!(["1.2 both"]), json!(["1.4 received"])],
+        Kind::Words | Kind::Stations | Kind::Ranges | Kind::Pairs => vec![json!([])],
+        Kind::Text => vec![json!("")],
+        Kind::Station | Kind::Time => Vec::new(),
+    }
+}
+
+/// The record of a switch with one setting changed, as a switch.
+fn changed(record: &Json, name: &str, path: &[&str], setting: &str, value: &Json) -> Option<Resolved> {
+    let mut record = record.clone();
+    let mut place = &mut record;
+    for step in path {
+        place = match step.parse::<usize>() {
+            Ok(index) => &mut place[index],
+            Err(_) => &mut place[*step],
+        };
+    }
+    place["settings"][setting] = json!({"value": value, "origin": "port"});
+    let record: Record = serde_json::from_value(record).ok()?;
+    Some(Resolved::from_record(record.into_switch(name)))
+}
+
+/// Each change: what it is called, and the fleet after it.
+fn changes(
+    fleet: &BTreeMap<&'static str, Resolved>,
+    mut judge: impl FnMut(&str, &str, &str, &BTreeMap<&str, Resolved>),
+) {
+    for (name, resolved) in fleet {
+        let record = serde_json::to_value(resolved.record()).unwrap();
+        let switch = &resolved.switch;
+        let mut each = |id: SettingId, path: &[&str], place: &str, slot: Option<&Value>| {
+            for value in others(id.info().kind, slot) {
+                let Some(after) = changed(&record, name, path, id.name(), &value) else { continue };
+                let mut all = fleet.clone();
+                all.insert(name, after);
+                let value = value.as_str().map_or_else(|| value.to_string(), str::to_owned);
+                judge(id.name(), &value, place, &all.into_iter().collect());
+            }
+        };
+        for (port, port_name) in switch.ports().iter().enumerate() {
+            let (index, place) = (port.to_string(), format!("{name} {port_name}"));
+            for id in SettingId::of(Scope::Port) {
+                each(id, &["ports", &index], &place, switch.slot(Some(port), id).value.as_ref());
+            }
+        }
+        for id in SettingId::of(Scope::Switch) {
+            each(id, &[], name, switch.slot(None, id).value.as_ref());
+        }
+        for (index, vlan) in record["vlans"].as_array().into_iter().flatten().enumerate() {
+            let place = format!("{name} vlan {}", vlan["vlan"]);
+            SettingId::of(Scope::Vlan).for_each(|id| each(id, &["vlans", &index.to_string()], &place, None));
+        }
+        for index in 0..switch.mirrors().len() {
+            let place = format!("{name} mirror");
+            SettingId::of(Scope::Mirror).for_each(|id| each(id, &["mirrors", &index.to_string()], &place, None));
+        }
+    }
+}
+
+/// Checks that no single setting of a right fleet breaks, with the reason.
+const ELSEWHERE: &[(&str, &str)] = &[
+    ("port/role-unknown", "roles are listed here, whatever the settings"),
+    ("port-security/pinned-unsaved", "this fleet keeps no saved copies: checks/main.rs"),
+    ("port-security/pinned-twice", "stations are lists without a value of their own to put in: fleet.rs"),
+    ("dhcp-snooping/off", "one switch of two that is off is not-armed: checks/addresses.rs"),
+    ("multicast/snooping-off", "one switch of three that is off is not-armed: checks/streams.rs"),
+    ("unidirectional/off", "one end of two that is off is one-ended: fleet.rs"),
+    ("fast-start/reach", "needs a value that a global line gave: checks/edge.rs"),
+    ("fast-start/slow", "detection takes 3 s, less than the built-in policy: checks/edge.rs"),
+    ("voice/range-overlap", "ranges are lists without a value of their own to put in: checks/voice.rs"),
+    ("voice/range-wide", "the same"),
+    ("config/unsaved", "this fleet keeps no saved copies: checks/whole.rs"),
+    ("config/unread", "about lines, not settings: checks/whole.rs"),
+    ("config/restart-pending", "names are lists without a value of their own to put in: checks/whole.rs"),
+    ("config/drift", "this fleet has no sisters: fleet.rs"),
+];
+
+/// Settings that no check on configuration holds against anything, whatever their value, with the reason.
+const QUIET: &[(&str, &str)] = &[
+    ("arp-inspection.enabled", "Shingle has no such switch: the VLANs are enough"),
+    ("arp-inspection.rate-limit", "no policy asks for one"),
+    ("dhcp-snooping.store-delay", "counts with the state of the store"),
+    ("guard.loop-detection-interval", "no policy asks for one"),
+    ("lldp.interval", "no policy asks for one"),
+    ("multicast.querier-address", "each querier here has an address of its own"),
+    ("platform.pending", "only its names matter: checks/whole.rs"),
+    ("port-security.pinned-stations", "none is pinned here: fleet.rs, checks/main.rs"),
+    ("port-security.written-stations", "the same"),
+    ("port.description", "roles are listed here"),
+    ("port.media", "with detection on at both ends it makes no difference: fleet.rs"),
+    ("power.maximum", "one port more does not exceed the budget: power.budget does"),
+    ("power.limit", "a lower one leaves more: power.maximum and power.budget"),
+    ("recovery.causes", "without an interval they come back by hand, as before"),
+    ("recovery.interval", "no cause uses it here: checks/whole.rs"),
+    ("recovery.loop-detection", "no security cause"),
+    ("recovery.unidirectional", "no security cause"),
+    ("spanning-tree.hello", "detection is quicker than any value next to it: unidirectional.interval"),
+    ("spanning-tree.host-speed-up", "counts with the classic protocol"),
+    ("spanning-tree.max-age", "counts with the classic protocol, or where hosts wait"),
+    ("spanning-tree.priority", "who is root shows only in state"),
+    ("storm.action", "no policy asks for one"),
+    ("switch.address-ranges", "none is right; others: checks/voice.rs"),
+    ("switch.name", "the folder names the switch, the policy its links"),
+    ("vlan.mld-querier", "no policy asks for IPv6 multicast"),
+    ("vlan.mld-snooping", "the same"),
+    ("vlan.name", "names are for people"),
+    ("vlan.response-interval", "no policy asks for one"),
+    ("vlan.robustness", "no policy asks for one"),
+    ("voice.signalling-announcement", "without it nothing is judged of signalling"),
+    ("voice.signalling-vlan", "the site marks signalling, it has no VLAN of its own"),
+];
+
+#[test]
+fn each_setting_breaks_exactly_what_it_is_listed_to_break() {
+    let (policy, fleet) = (policy(POLICY), fleet());
+    let right = judged(&policy, &fleet.clone().into_iter().collect());
+    assert!(right.is_empty(), "the fleet is not wholly right: {right:#?}");
+    let mut rows: BTreeMap<(String, String), BTreeMap<String, BTreeSet<String>>> = BTreeMap::new();
+    let (mut broken, mut count) = (BTreeSet::new(), 0);
+    changes(&fleet, |setting, value, place, after| {
+        let told = judged(&policy, after);
+        count += 1;
+        broken.extend(told.iter().filter_map(|line| line.split(' ').next().map(str::to_owned)));
+        let entry = rows.entry((setting.to_owned(), value.to_owned())).or_default();
+        if !told.is_empty() {
+            entry.insert(place.to_owned(), told);
+        }
+    });
+    assert!(count > 1500, "only {count} changes");
+    let mut page = String::from("# Setting = value, then where it was changed: what the audit says.\n");
+    let mut settings: BTreeMap<&str, bool> = BTreeMap::new();
+    for ((setting, value), places) in &rows {
+        *settings.entry(setting).or_default() |= !places.is_empty();
+        for (place, told) in places {
+            // What stands on the changed place itself is told without it.
+            let told: Vec<String> = told
+                .iter()
+                .map(|line| line.strip_suffix(place.as_str()).map_or_else(|| line.clone(), |l| l.trim_end().to_owned()))
+                .collect();
+            let _ = writeln!(page, "{setting} = {value} | {place} | {}", told.join(", "));
+        }
+    }
+    compare("crates/yellowlegs-core/tests/data/knock-out.txt", &page);
+    let quiet: BTreeSet<&str> = settings.iter().filter(|(_, breaks)| !**breaks).map(|(setting, _)| *setting).collect();
+    assert_eq!(quiet, QUIET.iter().map(|(setting, _)| *setting).collect::<BTreeSet<_>>());
+    let entries = ["config/policy-unused", "config/waiver-expired"];
+    let elsewhere = |id: &str| entries.contains(&id) || ELSEWHERE.iter().any(|(listed, _)| *listed == id);
+    let never: Vec<&str> = all().map(|c| c.id).filter(|id| !elsewhere(id) && !broken.contains(*id)).collect();
+    assert!(never.is_empty(), "no setting breaks {never:?}");
+    let needless: Vec<&str> = ELSEWHERE.iter().map(|(id, _)| *id).filter(|id| broken.contains(*id)).collect();
+    assert!(needless.is_empty(), "some setting does break {needless:?}");
+}
