@@ -1,0 +1,91 @@
+//! Measures the audit against the floor: a program that only reads the files, splits every line into words and hashes the
+//! first. `cargo run --release -p yellowlegs-bench` prints both in processor time, and the memory that more switches take.
+
+mod fleet;
+
+use std::fs;
+use std::hash::{BuildHasher, RandomState};
+use std::io::{self, Write};
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+
+/// Ticks of processor time in a second, as the kernel counts them for programs.
+const TICKS: f64 = 100.0;
+
+fn main() -> io::Result<()> {
+    let words: Vec<String> = std::env::args().skip(1).collect();
+    if let [task, folder] = &words[..]
+        && task == "floor"
+    {
+        println!("{}", floor(Path::new(folder))?);
+        return Ok(());
+    }
+    let sizes: Vec<usize> = words.iter().filter_map(|w| w.parse().ok()).collect();
+    let sizes = if sizes.is_empty() { vec![1_000, 10_000] } else { sizes };
+    let program = std::env::current_exe()?;
+    let audit = program.with_file_name("yellowlegs");
+    if !audit.is_file() {
+        return Err(io::Error::other("build the program first: cargo build --release -p yellowlegs"));
+    }
+    let mut rows = Vec::new();
+    for size in sizes {
+        let folder = tempfile::tempdir()?;
+        let written = fleet::write(folder.path(), size)?;
+        let (floor, _) = measured(&program, &["floor".into(), folder.path().into()])?;
+        let words = ["audit", "--format", "jsonl", "--fail-on", "never", "-q"].map(PathBuf::from);
+        let words: Vec<PathBuf> = words.into_iter().chain([folder.path().to_owned()]).collect();
+        let (spent, memory) = measured(&audit, &words)?;
+        let found = fleet::found(folder.path(), &audit)?;
+        assert_eq!(found, written.faults, "the planted faults are found, all of them and no others");
+        println!(
+            "{size} switches, {:.0} MB: floor {floor:.2} s, audit {spent:.2} s, {:.1} times; {:.0} MB of memory; {found} planted faults",
+            written.bytes as f64 / 1e6,
+            spent / floor,
+            memory as f64 / 1e3
+        );
+        rows.push((size, memory));
+    }
+    if let [(few, less), .., (many, more)] = rows[..] {
+        println!("{:.1} KB of memory a switch more", (more.saturating_sub(less)) as f64 / (many - few) as f64);
+    }
+    Ok(())
+}
+
+/// Reads every file below a folder, splits its lines into words and hashes the first.
+fn floor(folder: &Path) -> io::Result<u64> {
+    let hasher = RandomState::new();
+    let mut sum = 0_u64;
+    for entry in walkdir::WalkDir::new(folder).into_iter().filter_map(Result::ok).filter(|e| e.file_type().is_file()) {
+        let text = fs::read_to_string(entry.path())?;
+        for line in text.lines() {
+            let mut words = line.split_ascii_whitespace();
+            sum = sum.wrapping_add(words.next().map_or(0, |word| hasher.hash_one(word)));
+            sum = sum.wrapping_add(words.count() as u64);
+        }
+    }
+    Ok(sum)
+}
+
+/// Runs a program to its end: its processor time in seconds, and the most memory it held, in KB.
+fn measured(program: &Path, words: &[PathBuf]) -> io::Result<(f64, u64)> {
+    let before = children()?;
+    let mut child = Command::new(program).args(words).stdout(Stdio::null()).spawn()?;
+    let status = format!("/proc/{}/status", child.id());
+    let mut most = 0;
+    while child.try_wait()?.is_none() {
+        let held = fs::read_to_string(&status).unwrap_or_default();
+        let line = held.lines().find_map(|l| l.strip_prefix("VmHWM:")).unwrap_or_default();
+        most = most.max(line.trim().trim_end_matches("kB").trim().parse().unwrap_or_default());
+        std::thread::sleep(std::time::Duration::from_millis(5));
+    }
+    Ok(((children()? - before) / TICKS, most))
+}
+
+/// The processor time of the children that have ended, in ticks.
+fn children() -> io::Result<f64> {
+    let text = fs::read_to_string("/proc/self/stat")?;
+    let after = text.rsplit(')').next().unwrap_or_default();
+    let ticks = after.split_ascii_whitespace().skip(13).take(2).filter_map(|word| word.parse::<f64>().ok());
+    io::stdout().flush()?;
+    Ok(ticks.sum())
+}
