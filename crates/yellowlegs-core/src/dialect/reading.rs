@@ -162,6 +162,7 @@ impl Dialect {
             reading: Reading::default(),
             shapes: FxHashMap::default(),
             found: Vec::new(),
+            known: FxHashMap::default(),
         };
         let mut line = Logical::default();
         match self.layout.structure {
@@ -252,7 +253,22 @@ struct Reader<'a> {
     reading: Reading,
     shapes: FxHashMap<Box<str>, Arc<str>>,
     found: Vec<Match>,
+    /// Lines that came before: the next of the same words, in the same context, comes to the same.
+    known: FxHashMap<(usize, &'a str), Known>,
 }
+
+/// What a line came to.
+struct Known {
+    negated: bool,
+    /// The matches; their captures count from the first of these.
+    found: Vec<Match>,
+    captures: Vec<Captured>,
+    /// Where the line began.
+    start: usize,
+}
+
+/// So many lines are remembered: most texts say the same few hundred things.
+const REMEMBERED: usize = 4096;
 
 impl Reader<'_> {
     fn by_indent(&mut self, line: &mut Logical) {
@@ -377,11 +393,33 @@ impl Reader<'_> {
         found.iter().any(|m| self.dialect.rules.get(m.rule as usize).is_some_and(|r| r.opens.is_some()))
     }
 
-    /// Finds what a line fits in a context: the negated form first, then without the word that may lead, then as it is.
-    fn find(&mut self, line: &Logical, context: usize) -> Option<(bool, usize)> {
+    /// What a line fits in a context; asked once for each line of the same words.
+    fn find(&mut self, line: &Logical, context: usize) -> Option<bool> {
         if self.reading.captures.len() > MOST_CAPTURES * self.text.len() + 64 {
             return None;
         }
+        let (start, end) = (line.words.first()?.start, line.words.last()?.end);
+        let whole = self.text.get(start..end)?;
+        let base = self.reading.captures.len();
+        if let Some(known) = self.known.get(&(context, whole)) {
+            self.reading.captures.extend(known.captures.iter().map(|captured| captured.moved(known.start, start)));
+            self.found.clear();
+            let here = |m: &Match| Match { captures: m.captures + base as u32, ..*m };
+            self.found.extend(known.found.iter().map(here));
+            return Some(known.negated);
+        }
+        let negated = self.search(line, context)?;
+        // A line that goes on in the next one may hold what is no word of it.
+        if self.known.len() < REMEMBERED && !whole.contains('\n') {
+            let captures = self.reading.captures.get(base..).unwrap_or_default().to_vec();
+            let found = self.found.iter().map(|m| Match { captures: m.captures - base as u32, ..*m }).collect();
+            self.known.insert((context, whole), Known { negated, found, captures, start });
+        }
+        Some(negated)
+    }
+
+    /// Finds what a line fits in a context: the negated form first, then without the word that may lead, then as it is.
+    fn search(&mut self, line: &Logical, context: usize) -> Option<bool> {
         let dialect = self.dialect;
         let first = line.words.first()?.of(self.text);
         let is = |word: &Option<String>| word.as_deref().is_some_and(|w| dialect.same_word(w, first));
@@ -390,18 +428,18 @@ impl Reader<'_> {
         let captures = &mut self.reading.captures;
         if is(&dialect.layout.negation) && dialect.automaton.find(2 * context + 1, &walk, 1, captures, &mut self.found)
         {
-            return Some((true, 1));
+            return Some(true);
         }
         if is(&dialect.layout.verb) && dialect.automaton.find(2 * context, &walk, 1, captures, &mut self.found) {
-            return Some((false, 1));
+            return Some(false);
         }
-        dialect.automaton.find(2 * context, &walk, 0, captures, &mut self.found).then_some((false, 0))
+        dialect.automaton.find(2 * context, &walk, 0, captures, &mut self.found).then_some(false)
     }
 
     /// Takes a line as a statement, or as a path of them, if rules of its context fit: then the block that it opens.
     fn take(&mut self, line: &Logical, block: Block) -> Option<Block> {
         let Block::Context(context, opener) = block else { return None };
-        let (negated, _) = self.find(line, context)?;
+        let negated = self.find(line, context)?;
         let found = std::mem::take(&mut self.found);
         let mut parent = (opener != u32::MAX).then_some(opener);
         let mut inside = Block::Closed;

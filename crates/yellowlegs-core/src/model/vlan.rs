@@ -130,7 +130,11 @@ impl VlanSet {
 
     /// The VLANs, in order.
     pub fn iter(&self) -> impl Iterator<Item = VlanId> + '_ {
-        (VlanId::MIN..=VlanId::MAX).map(VlanId).filter(|id| self.contains(*id))
+        (0_u16..).zip(self.0).flat_map(|(word, bits)| {
+            let next = |left: &u64| Some(left & (left - 1)).filter(|left| *left != 0);
+            let ones = std::iter::successors(Some(bits).filter(|bits| *bits != 0), next);
+            ones.map(move |left| VlanId(word * 64 + left.trailing_zeros() as u16))
+        })
     }
 
     /// Runs of VLANs that follow each other: first and last, in order.

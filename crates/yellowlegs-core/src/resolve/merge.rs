@@ -10,7 +10,7 @@ use crate::model::{
     Choice, FastStart, Mode, Origin, Remark, Scope, SettingId, Slot, Switch, Value, VlanSet, platform, settings,
 };
 
-pub(super) fn merge(dialect: &Dialect, written: Written, switch: &mut Switch) {
+pub(super) fn merge(dialect: &Dialect, mut written: Written, switch: &mut Switch) {
     let default = |id: SettingId| match dialect.default_slot(id) {
         Some(slot) => slot.clone(),
         None if id == settings::TAGGED_VLANS.id => without_list(dialect),
@@ -25,9 +25,10 @@ pub(super) fn merge(dialect: &Dialect, written: Written, switch: &mut Switch) {
         slot
     };
     missing_profiles(&written, switch);
+    // What is written for a port becomes what is in force there, in its place.
+    let mut slots = std::mem::take(&mut written.ports);
     let layers = Layers::new(dialect, &written, &defaults);
-    let mut slots = Vec::with_capacity(switch.ports.len() * settings::PORT_COUNT);
-    (0..switch.ports.len()).for_each(|port| layers.port(port, &mut slots));
+    slots.chunks_exact_mut(settings::PORT_COUNT).enumerate().for_each(|(port, slots)| layers.port(port, slots));
     switch.port_slots = slots;
     switch.switch_slots = SettingId::of(Scope::Switch).zip(written.switch).map(|(id, slot)| over(slot, id)).collect();
     for id in SettingId::of(Scope::Vlan) {
@@ -92,22 +93,23 @@ impl<'a> Layers<'a> {
         Self { dialect, written, defaults, by_membership, order, plain }
     }
 
-    /// Puts the settings in force on a port behind `slots`, in the order of the catalogue.
-    fn port(&self, port: usize, slots: &mut Vec<Slot>) {
-        let base = slots.len();
-        slots.resize(base + settings::PORT_COUNT, Slot::UNKNOWN);
+    /// Puts the settings in force on a port where its own lines' are, in the order in which they are settled.
+    fn port(&self, port: usize, slots: &mut [Slot]) {
         let has_profiles = self.written.uses.get(&port).is_some_and(|used| !used.is_empty());
         for id in &self.order {
-            let own = &self.written.ports[port * settings::PORT_COUNT + id.slot()];
-            let mut slot = if self.plain[id.slot()] && !has_profiles {
-                self.own_or_default(own, *id)
-            } else {
-                self.setting(port, *id, &slots[base..])
-            };
-            if self.by_membership && *id == settings::MODE.id && !slot.origin.is_written() {
-                slot = self.mode_by_membership(&slots[base..]);
+            let own = &slots[id.slot()];
+            let is_mode = self.by_membership && *id == settings::MODE.id;
+            if self.plain[id.slot()] && !has_profiles && !is_mode {
+                if is_unset(own) {
+                    slots[id.slot()] = self.own_or_default(own, *id);
+                }
+                continue;
             }
-            slots[base + id.slot()] = slot;
+            let mut slot = self.setting(port, *id, slots);
+            if is_mode && !slot.origin.is_written() {
+                slot = self.mode_by_membership(slots);
+            }
+            slots[id.slot()] = slot;
         }
     }
 
@@ -117,7 +119,7 @@ impl<'a> Layers<'a> {
     }
 
     fn setting(&self, port: usize, id: SettingId, so_far: &[Slot]) -> Slot {
-        let own = &self.written.ports[port * settings::PORT_COUNT + id.slot()];
+        let own = &so_far[id.slot()];
         let globals = &self.written.globals[id.slot()];
         let (implied, profile) = (self.written.implied.get(&(port, id)), from_profiles(self.written, port, id));
         if globals.is_empty() && implied.is_none() && profile == (None, None) {
