@@ -5,39 +5,48 @@ mod support;
 use std::fmt::Write as _;
 
 use support::compare;
-use yellowlegs_core::check::FAMILIES;
+use yellowlegs_core::check::{Check, FAMILIES};
 use yellowlegs_core::dialect::HoleType;
 use yellowlegs_core::model::{FactKind, Scope, SettingId, TraitId};
 use yellowlegs_core::policy::{Site, expectations};
 
+/// A page for each family, and one that lists them.
 #[test]
-fn the_page_of_checks() {
-    let mut page = String::from(
-        "# The checks\n\nMade from the catalogue; `yellowlegs checks ID` says the same. A check is `met`, `violated`, \
-         `undetermined` (a fact it needs\nis missing: it says which), `waived` or `not-applicable`.\n",
+fn the_pages_of_checks() {
+    let mut index = String::from(
+        "# The checks\n\nMade from the catalogue; `yellowlegs checks ID` says the same of one. A check is `met`, `violated`, \
+         `undetermined` (a fact it needs\nis missing: it says which), `waived` or `not-applicable`.\n\n| family | checks | |\n|---|---|---|\n",
     );
     for family in FAMILIES {
         let Some(first) = family.first() else { continue };
-        let _ = write!(page, "\n## {}\n", first.family());
-        for check in *family {
-            let _ = write!(page, "\n### {}\n\n*{}*, violated when {}.", check.id, check.level.word(), check.title);
-            if check.is_fleet() {
-                page.push_str(" Looks across the fleet.");
-            }
-            let _ = write!(page, "\n\n{}\n\n**Do:** {}\n\n", check.why, check.remedy.replace(['{', '}'], "*"));
-            let mut row = |name: &str, items: &[&str]| {
-                if !items.is_empty() {
-                    let _ = writeln!(page, "- {name}: {}", items.join(", "));
-                }
-            };
-            row("needs", check.needs);
-            row("uses", check.uses);
-            row("policy", check.policy);
-            row("says it in place of", check.absorbs);
-            row("reference", &[check.reference]);
-        }
+        let name = first.family();
+        let ids: Vec<&str> = family.iter().map(|c| c.id.split_once('/').map_or(c.id, |(_, name)| name)).collect();
+        let _ = writeln!(index, "| [{name}](checks/{name}.md) | {} | {} |", family.len(), ids.join(", "));
+        compare(&format!("docs/checks/{name}.md"), &of_family(name, family));
     }
-    compare("docs/checks.md", &page);
+    compare("docs/checks.md", &index);
+}
+
+fn of_family(name: &str, family: &[Check]) -> String {
+    let mut page = format!("# {name}\n\nMade from the catalogue. [All families](../checks.md).\n");
+    for check in family {
+        let _ = write!(page, "\n## {}\n\n*{}*, violated when {}.", check.id, check.level.word(), check.title);
+        if check.is_fleet() {
+            page.push_str(" Looks across the fleet.");
+        }
+        let _ = write!(page, "\n\n{}\n\n**Do:** {}\n\n", check.why, check.remedy.replace(['{', '}'], "*"));
+        let mut row = |name: &str, items: &[&str]| {
+            if !items.is_empty() {
+                let _ = writeln!(page, "- {name}: {}", items.join(", "));
+            }
+        };
+        row("needs", check.needs);
+        row("uses", check.uses);
+        row("policy", check.policy);
+        row("says it in place of", check.absorbs);
+        row("reference", &[check.reference]);
+    }
+    page
 }
 
 #[test]

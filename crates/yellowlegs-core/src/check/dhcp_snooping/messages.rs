@@ -2,7 +2,7 @@
 
 use crate::check::arming::SNOOPING;
 use crate::check::{Check, Judgement, PortView, Run, SwitchView, Tally, Unknown, Verdict, Violation};
-use crate::model::{Choice, settings};
+use crate::model::{Choice, RelayInfo, settings};
 use crate::policy::{Feature, Level, Wish};
 
 pub(super) const RATE_MISSING: Check = Check {
@@ -98,7 +98,7 @@ pub(super) const RELAY_INFO: Check = Check {
     reference: "RFC 3046, 2.1 (option 82)",
     why: "The server decides by relay information who gets which address. Taken from an edge port it is whatever the \
           client likes to write; inserted where nobody expects it, the next relay drops the message.",
-    remedy: "{remedy}",
+    remedy: "Set the handling of relay information to {wanted}, and refuse it on untrusted edge ports.",
     run: Run::Switch(relay_info),
     ..Check::ROW
 };
@@ -114,24 +114,22 @@ fn relay_info(on: &SwitchView<'_>) -> Judgement {
             Violation::of(settings::RELAY_INFO.id, "relay information is handled as {done}; the policy wants {wanted}")
                 .fact("done", done.word())
                 .fact("wanted", wished.value.word())
-                .fact("remedy", format!("Set the handling of relay information to {}.", wished.value.word()))
                 .demand(&wished.cite)
         };
         (done != wished.value).then(violation)
     }));
     for port in on.ports().filter(|port| port.role().is_ok_and(|role| role.faces.is_edge())) {
-        tally.add(accepted(&port));
+        tally.add(accepted(&port, wished.value));
     }
     tally.judgement()
 }
 
-fn accepted(port: &PortView<'_>) -> Result<Option<Violation>, Unknown> {
+fn accepted(port: &PortView<'_>, wanted: RelayInfo) -> Result<Option<Violation>, Unknown> {
     if !port.known(settings::RELAY_ACCEPTED)? || port.known(settings::SNOOPING_TRUSTED)? {
         return Ok(None);
     }
     let says = "relay information is taken from this untrusted edge port";
-    let remedy = "Refuse relay information on the port.";
-    Ok(Some(Violation::of(settings::RELAY_ACCEPTED.id, says).fact("remedy", remedy).on(Some(port.port))))
+    Ok(Some(Violation::of(settings::RELAY_ACCEPTED.id, says).fact("wanted", wanted.word()).on(Some(port.port))))
 }
 
 pub(super) const STORE_MISSING: Check = Check {

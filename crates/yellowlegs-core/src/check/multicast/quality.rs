@@ -15,7 +15,7 @@ pub(super) const QUEUE_MAP: Check = Check {
     reference: "RFC 2474; IEEE 802.1Q, 8.6.8",
     why: "A clock that waits behind a file transfer is no clock. Streams drop out when the network is busy, and play \
           well when somebody tests them.",
-    remedy: "{remedy}",
+    remedy: "Set it as the site wants it: {wrong}.",
     run: Run::Switch(queue_map),
     ..Check::ROW
 };
@@ -34,12 +34,11 @@ fn queue_map(on: &SwitchView<'_>) -> Judgement {
                 .value
                 .iter()
                 .filter(|pair| !right(pair))
-                .map(|(d, q)| format!("{d} in queue {q}"))
+                .map(|(d, q)| format!("DSCP {d} in queue {q}"))
                 .collect();
             let violation = || {
-                Violation::of(settings::QUEUE_MAP.id, "the site wants DSCP {wrong}")
+                Violation::of(settings::QUEUE_MAP.id, "the site wants {wrong}")
                     .fact("wrong", wrong.join(", "))
-                    .fact("remedy", format!("Put DSCP {}.", wrong.join(", ")))
                     .demand(&site.queue_map.cite)
             };
             (!wrong.is_empty()).then(violation)
@@ -48,11 +47,16 @@ fn queue_map(on: &SwitchView<'_>) -> Judgement {
     if !site.queue_strict.value.is_empty() {
         tally.add(on.known(settings::QUEUE_STRICT).map(|strict| {
             let has = |queue: &&String| strict.iter().any(|q| **q == ***queue);
-            let wrong: Vec<String> = site.queue_strict.value.iter().filter(|queue| !has(queue)).cloned().collect();
+            let wrong: Vec<String> = site
+                .queue_strict
+                .value
+                .iter()
+                .filter(|queue| !has(queue))
+                .map(|queue| format!("queue {queue} served with strict priority"))
+                .collect();
             let violation = || {
-                Violation::of(settings::QUEUE_STRICT.id, "the site wants queue {wrong} served with strict priority")
+                Violation::of(settings::QUEUE_STRICT.id, "the site wants {wrong}")
                     .fact("wrong", wrong.join(", "))
-                    .fact("remedy", format!("Serve queue {} with strict priority.", wrong.join(", ")))
                     .demand(&site.queue_strict.cite)
             };
             (!wrong.is_empty()).then(violation)
