@@ -53,7 +53,9 @@ pub(crate) fn rows(policy: &Policy) -> Vec<Row> {
 
 /// The values, for people.
 pub(crate) fn shown(out: &mut dyn Write, rows: &[Row]) -> io::Result<()> {
+    const WIDEST: usize = 16;
     let width = rows.iter().map(|row| row.key.len()).max().unwrap_or_default();
+    let values = rows.iter().map(|row| row.value.len()).max().unwrap_or_default().min(WIDEST);
     let mut of = "";
     for row in rows {
         if of != row.of {
@@ -61,7 +63,7 @@ pub(crate) fn shown(out: &mut dyn Write, rows: &[Row]) -> io::Result<()> {
             writeln!(out, "{}", paint(BOLD, &clean(of)))?;
         }
         let from = row.from.as_deref().unwrap_or("built-in default");
-        writeln!(out, "  {:width$}  {}  {}", clean(&row.key), clean(&row.value), paint(DIM, &clean(from)))?;
+        writeln!(out, "  {:width$}  {:values$}  {}", clean(&row.key), clean(&row.value), paint(DIM, &clean(from)))?;
     }
     Ok(())
 }

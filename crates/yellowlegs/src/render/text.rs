@@ -1,5 +1,6 @@
 //! The report for people: per switch which ports, what is wrong, the lines that prove it, what to do.
 
+use std::collections::BTreeMap;
 use std::io::{self, Write};
 
 use unicode_width::UnicodeWidthStr;
@@ -198,7 +199,7 @@ fn undetermined(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
         let example = example.unwrap_or_default();
         let on = format!("on {} of {}{}", many(ports, "port"), switches_of(switches), example.trim_end());
         writeln!(out, "  {} {}", paint(BOLD, &needs.join(", ")), clean(&on))?;
-        let checks: Vec<&str> = rows.iter().map(|r| r.check).collect();
+        let checks = few(rows.iter().map(|r| r.check).collect());
         for some in checks.chunks(4) {
             writeln!(out, "    {}", some.join(", "))?;
         }
@@ -207,6 +208,19 @@ fn undetermined(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
         writeln!(out, "  and {} more; --format json lists them all", facts.len() - GROUPS)?;
     }
     Ok(())
+}
+
+/// Checks by name, or where they are many, their families with how many of each.
+fn few(checks: Vec<&str>) -> Vec<String> {
+    const MOST: usize = 12;
+    if checks.len() <= MOST {
+        return checks.into_iter().map(str::to_owned).collect();
+    }
+    let mut families: BTreeMap<&str, usize> = BTreeMap::new();
+    for check in checks {
+        *families.entry(check.split_once('/').map_or(check, |(family, _)| family)).or_default() += 1;
+    }
+    families.into_iter().map(|(family, count)| format!("{family}/ {count}")).collect()
 }
 
 fn switches_of(count: usize) -> String {
