@@ -1,6 +1,8 @@
 //! Measures the audit against the floor: a program that only reads the files, splits every line into words and hashes the
 //! first. `cargo run --release -p yellowlegs-bench` prints both in processor time, and the memory that more switches take.
 
+#![allow(clippy::cast_precision_loss, reason = "figures for people: a few digits of megabytes and seconds")]
+
 mod fleet;
 
 use std::fs;

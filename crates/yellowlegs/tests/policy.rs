@@ -97,3 +97,27 @@ fn what_is_wrong_with_a_policy_is_told(#[case] more: &str, #[case] told: &str) {
     let ran = fleet.run(&["policy", "test"]);
     assert!(ran.code == 1 && ran.out.contains(told), "{}", ran.out);
 }
+
+#[rstest]
+#[case::listed("address\n02:00:5e:03:00:07\n", &["nq-desks-1 1.1", "nq-desks-1 1.2", "sp-hall-1 a:1", "sp-hall-1 a:2"])]
+#[case::demo("", &["sp-hall-1 a:7"])]
+fn stations_that_nobody_listed(#[case] csv: &str, #[case] expected: &[&str]) {
+    let fleet = Fleet::demo();
+    if !csv.is_empty() {
+        fleet.write("stations.csv", csv);
+    }
+    let report = fleet.report(&["--only", "port-security/stranger"]);
+    let place = |f: &Value| {
+        assert!(f["evidence"].as_array().unwrap().iter().any(|e| e["kind"] == "table"));
+        format!("{} {}", text(f, "switch"), text(f, "port"))
+    };
+    assert_eq!(report["findings"].as_array().unwrap().iter().map(place).collect::<Vec<_>>(), expected);
+}
+
+#[test]
+fn an_inventory_that_cannot_be_read_stops_the_audit() {
+    let fleet = Fleet::demo();
+    fleet.write("stations.csv", "address\nsoon\n");
+    let ran = fleet.run(&["audit"]);
+    assert!(ran.code == 2 && ran.err.contains("stations.csv:2:1") && ran.out.is_empty(), "{}", ran.err);
+}

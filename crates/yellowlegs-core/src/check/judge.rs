@@ -8,9 +8,9 @@ use super::say::{Subject, finding, waiver_shown};
 use super::verdict::{Unknown, Verdict, Violation};
 use super::{Check, PortCheck, PortView, Run, Selection, SwitchCheck, SwitchView, all};
 use crate::dialect::Lists;
-use crate::finding::{Counts, Finding, SwitchOutcome, SwitchRow, UnreadRow};
+use crate::finding::{Counts, Finding, SwitchOutcome, SwitchRow, Undecided, UnreadRow};
 use crate::model::{SettingId, Switch, Value};
-use crate::policy::{AsOf, Assignment, HouseRule, Name, Policy, assign};
+use crate::policy::{AsOf, Assignment, HouseRule, Level, Name, Policy, assign};
 use crate::resolve::Resolved;
 
 /// What a role derived from a fact lacks to judge that fact.
@@ -113,7 +113,8 @@ impl<'p> Judge<'p> {
                 Told::Undetermined(needs) => {
                     let level = self.policy.level(check.id, None, check.level);
                     if let Some(level) = level.filter(|_| reported && self.selection.takes_check(check.id)) {
-                        outcome.undetermined.push((check.id, level, None, needs));
+                        let level = counted(check, level);
+                        outcome.undetermined.push(Undecided { check: check.id, level, port: None, needs });
                     }
                 }
                 Told::Violated(violations) => {
@@ -174,7 +175,7 @@ impl<'p> Judge<'p> {
             violating |= finding.is_violation();
             waived |= finding.waiver.is_some();
         }
-        let open = outcome.undetermined.last().is_some_and(|(_, _, port, _)| port.as_deref() == Some(name));
+        let open = outcome.undetermined.last().is_some_and(|open| open.port.as_deref() == Some(name));
         let Counts { clean, violating: many, waived: excused, undetermined } = &mut outcome.ports;
         *match (violating, waived, open) {
             (true, ..) => many,
@@ -221,7 +222,8 @@ impl<'p> Judge<'p> {
                 Told::Met | Told::NotApplicable => {}
                 Told::Undetermined(needs) => {
                     if reported && self.selection.takes_check(check.id) {
-                        outcome.undetermined.push((check.id, level, Some(name.to_owned()), needs));
+                        let (level, port) = (counted(check, level), Some(name.to_owned()));
+                        outcome.undetermined.push(Undecided { check: check.id, level, port, needs });
                     }
                 }
                 Told::Violated(violations) => {
@@ -245,7 +247,8 @@ impl<'p> Judge<'p> {
                     findings.push(finding);
                 }
                 Err(Unknown { needs }) if reported && self.selection.takes_check(rule.id) => {
-                    outcome.undetermined.push((rule.id, level, Some(name.to_owned()), needs));
+                    let (level, port) = (Some(level), Some(name.to_owned()));
+                    outcome.undetermined.push(Undecided { check: rule.id, level, port, needs });
                 }
                 Err(_) => {}
             }
@@ -264,6 +267,11 @@ impl<'p> Judge<'p> {
     ) {
         waive(self.policy, self.as_of, finding, on, port, lists, usage);
     }
+}
+
+/// The level at which an undecided check counts for the exit code: one that needs state does not.
+fn counted(check: &Check, level: Level) -> Option<Level> {
+    (!check.is_state()).then_some(level)
 }
 
 /// What a rule of the house comes to on a port.

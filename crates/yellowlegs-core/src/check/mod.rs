@@ -38,7 +38,7 @@ pub use switch_view::SwitchView;
 pub use verdict::{Judgement, Tally, Unknown, Verdict, Violation};
 pub use view::PortView;
 
-use crate::model::SettingId;
+use crate::model::{FactKind, SettingId};
 use crate::policy::Level;
 
 /// A row of the catalogue.
@@ -107,6 +107,11 @@ impl Check {
     /// The part of the id before the slash.
     pub fn family(&self) -> &'static str {
         self.id.split_once('/').map_or(self.id, |(family, _)| family)
+    }
+
+    /// Whether it needs state besides the configuration: one of the facts it cannot do without is one of state.
+    pub fn is_state(&self) -> bool {
+        self.needs.iter().any(|name| FactKind::by_name(name).is_some())
     }
 
     /// Whether it looks across switches.

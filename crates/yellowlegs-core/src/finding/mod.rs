@@ -12,7 +12,9 @@ use serde::Serialize;
 
 pub use evidence::{Evidence, EvidenceKind, quote_cite, quote_slot};
 pub use fingerprint::fingerprint;
-pub use totals::{Counts, Sample, Summary, SwitchOutcome, SwitchRow, Totals, UndeterminedRow, UnreadRow, UnreadSample};
+pub use totals::{
+    Counts, Sample, Summary, SwitchOutcome, SwitchRow, Totals, Undecided, UndeterminedRow, UnreadRow, UnreadSample,
+};
 
 use crate::model::{Origin, Value};
 use crate::policy::{Level, RoleFrom};

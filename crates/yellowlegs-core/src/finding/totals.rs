@@ -17,8 +17,8 @@ const SAMPLES: usize = 5;
 pub struct SwitchOutcome {
     /// Its findings in order: ports naturally, then by check.
     pub findings: Vec<Finding>,
-    /// Checks that could not be decided: check, level, port, and what is missing.
-    pub undetermined: Vec<(&'static str, Level, Option<String>, Vec<&'static str>)>,
+    /// Checks that could not be decided.
+    pub undetermined: Vec<Undecided>,
     /// Lines that were not understood, by shape.
     pub unread: Vec<UnreadRow>,
     /// What was noticed.
@@ -27,6 +27,19 @@ pub struct SwitchOutcome {
     pub row: Option<SwitchRow>,
     /// Ports without any finding or open question, with open questions only, with waived findings.
     pub ports: Counts,
+}
+
+/// A check that could not be decided.
+#[derive(Debug, Clone)]
+pub struct Undecided {
+    /// The check.
+    pub check: &'static str,
+    /// The level it counts at for the exit code; none for a check of state.
+    pub level: Option<Level>,
+    /// The port; none for the switch itself.
+    pub port: Option<String>,
+    /// What is missing.
+    pub needs: Vec<&'static str>,
 }
 
 /// Ports by what can be said of them; each port counts once.
@@ -154,8 +167,9 @@ impl Totals {
     pub fn add(&mut self, outcome: SwitchOutcome) {
         let Some(row) = outcome.row else { return };
         self.count_findings(&outcome.findings);
-        for (check, level, port, needs) in outcome.undetermined {
-            self.worst_undetermined = Some(self.worst_undetermined.map_or(level, |worst| worst.min(level)));
+        for Undecided { check, level, port, needs } in outcome.undetermined {
+            // The gravest level comes first in order.
+            self.worst_undetermined = self.worst_undetermined.into_iter().chain(level).min();
             self.summary.undetermined += 1;
             let fresh = || UndeterminedRow { check, needs: needs.clone(), switches: 0, ports: 0, sample: Vec::new() };
             let group =

@@ -58,6 +58,11 @@ impl<'d> Reader<'d> {
         let links = root.tables("link").iter().filter_map(|table| self.link(table)).collect();
         let mirrors = root.tables("mirror").iter().filter_map(|table| self.mirror(table)).collect();
         let sisters = root.tables("sisters").iter().filter_map(|table| self.sisters(table)).collect();
+        let inventory = root.table("inventory").and_then(|table| {
+            let stations = table.required_text("stations");
+            table.finish();
+            stations.map(|item| (item.value.to_owned(), self.cite(&item.spot)))
+        });
         root.finish();
         Policy {
             as_of,
@@ -74,6 +79,8 @@ impl<'d> Reader<'d> {
             mirrors,
             sisters,
             rules,
+            inventory,
+            stations: None,
         }
     }
 

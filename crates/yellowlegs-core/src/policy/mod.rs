@@ -4,6 +4,7 @@ mod as_of;
 mod draft;
 mod entries;
 mod house;
+mod inventory;
 mod load;
 mod ports;
 mod problem;
@@ -22,6 +23,7 @@ pub use as_of::{AsOf, AsOfProblem};
 pub use draft::Draft;
 pub use entries::{DhcpServer, End, Link, MirrorEntry, Sisters};
 pub use house::{Condition, HouseRule, Name};
+pub use inventory::Inventory;
 pub use ports::{PortPattern, PortsText};
 pub use problem::PolicyProblem;
 pub use roles::{Assigned, Assignment, RoleFrom, assign};
@@ -353,6 +355,10 @@ pub struct Policy {
     pub sisters: Vec<Sisters>,
     /// Rules of the house.
     pub rules: Vec<HouseRule>,
+    /// Where the station inventory is, from the fleet's root.
+    pub inventory: Option<(String, Cite)>,
+    /// The station inventory, once it was read.
+    pub stations: Option<Inventory>,
 }
 
 /// Which ways of recognising a role are used beside the policy's lists.

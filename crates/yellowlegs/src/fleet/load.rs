@@ -7,7 +7,7 @@ use globset::GlobBuilder;
 use walkdir::WalkDir;
 use yellowlegs_core::check;
 use yellowlegs_core::dialect::Dialect;
-use yellowlegs_core::policy::Policy;
+use yellowlegs_core::policy::{Inventory, Policy};
 use yellowlegs_core::source::{Problem, Source};
 
 use super::root::{POLICY_FILE, Root, relative};
@@ -36,7 +36,7 @@ pub(crate) fn load(root: &Root, args: &FleetArgs) -> Result<Loaded, Failure> {
     let path = args.policy.clone().unwrap_or_else(|| root.dir.join(POLICY_FILE));
     let has_policy = args.policy.is_some() || path.is_file();
     let mut problems = Vec::new();
-    let policy = if has_policy {
+    let mut policy = if has_policy {
         let text = Arc::new(source(&root.dir, &path)?);
         Policy::load(&text, &check::ids()).unwrap_or_else(|found| {
             problems.extend(found);
@@ -45,6 +45,12 @@ pub(crate) fn load(root: &Root, args: &FleetArgs) -> Result<Loaded, Failure> {
     } else {
         Policy::default()
     };
+    if let Some((file, _)) = &policy.inventory {
+        match Inventory::parse(&source(&root.dir, &root.dir.join(file))?) {
+            Ok(inventory) => policy.stations = Some(inventory),
+            Err(found) => problems.extend(found),
+        }
+    }
     let files = match &args.dialect {
         Some(file) => vec![file.clone()],
         None if problems.is_empty() => dialect_files(root, &policy)?,

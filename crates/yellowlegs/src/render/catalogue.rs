@@ -32,7 +32,7 @@ impl From<&'static Check> for Row {
             title: check.title,
             level: check.level.word(),
             // No check of this catalogue needs more than configurations.
-            state: false,
+            state: check.is_state(),
             fleet: check.is_fleet(),
             needs: check.needs,
             uses: check.uses,

@@ -4,7 +4,9 @@ use std::collections::BTreeMap;
 use std::io::{self, Write};
 
 use unicode_width::UnicodeWidthStr;
-use yellowlegs_core::finding::{Evidence, EvidenceKind, Finding, Summary, SwitchOutcome, Totals, UndeterminedRow};
+use yellowlegs_core::finding::{
+    Evidence, EvidenceKind, Finding, Summary, SwitchOutcome, Totals, Undecided, UndeterminedRow,
+};
 use yellowlegs_core::policy::RoleFrom;
 
 use super::style::{BOLD, DIM, GOOD, PLACE, level, paint};
@@ -53,7 +55,7 @@ impl Report for TextReport {
             self.finding(out, found)?;
         }
         if self.loudness.verbose {
-            for (check, _, port, needs) in &outcome.undetermined {
+            for Undecided { check, port, needs, .. } in &outcome.undetermined {
                 let port = port.as_deref().unwrap_or("the switch");
                 writeln!(out, "  {} {check} undetermined: needs {}", clean(port), needs.join(", "))?;
             }

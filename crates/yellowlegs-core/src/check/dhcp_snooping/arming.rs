@@ -68,8 +68,9 @@ fn is_held_back(on: &SwitchView<'_>) -> Result<bool, crate::check::Unknown> {
 
 fn off(on: &SwitchView<'_>) -> Judgement {
     let mut tally = Tally::default();
-    let mut wanted: VlanSet =
-        on.edge_vlans(Feature::DhcpSnooping, &VlanSet::default(), &mut tally).into_keys().collect();
+    let used = on.edge_vlans(Feature::DhcpSnooping, &VlanSet::default(), &mut tally);
+    let role = used.values().next().and_then(|port| on.policy().roles.get(on.assigned(*port)?.role));
+    let mut wanted: VlanSet = used.into_keys().collect();
     let site = &on.policy().site.snooping_vlans;
     wanted = wanted.union(&site.value);
     if !matches!(on.arming(SNOOPING)?, Arming::Off) {
@@ -85,7 +86,8 @@ fn off(on: &SwitchView<'_>) -> Judgement {
     }
     let says = "DHCP snooping is off, and edge ports are in VLAN {vlans}: anybody may hand out addresses";
     let missing = if on.platform(SNOOPING.needed, "global")? { SNOOPING.global.id } else { SNOOPING.vlans.id };
-    Violation::of(missing, says).fact("vlans", wanted.to_string()).into()
+    let demand = role.map_or(&site.cite, |role| &role.expect.wish(Feature::DhcpSnooping).cite);
+    Violation::of(missing, says).fact("vlans", wanted.to_string()).demand(demand).into()
 }
 
 pub(super) const NOT_ARMED: Check = Check {

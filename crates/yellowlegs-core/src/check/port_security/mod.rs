@@ -5,6 +5,7 @@ mod enabling;
 mod limit;
 mod reaction;
 mod saved;
+mod stranger;
 mod twice;
 
 use super::Check;
@@ -22,5 +23,6 @@ pub(super) static CHECKS: &[Check] = &[
     saved::PINNED_UNSAVED,
     twice::PINNED_TWICE,
     enabling::ON_UPLINK,
+    stranger::STRANGER,
     backing::NAME_ONLY,
 ];
