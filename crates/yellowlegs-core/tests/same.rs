@@ -136,7 +136,11 @@ fn a_range_may_be_written_port_by_port() {
                 let from: u32 = found[1].parse().unwrap();
                 from..=found.get(2).map_or(from, |to| to.as_str().parse().unwrap())
             };
-            list.split(',').flat_map(of).map(|port| format!("socket 1.{port}\n{inside}")).collect()
+            list.split(',')
+                .flat_map(of)
+                .map(|port| format!("socket 1.{port}\n{inside}"))
+                .collect::<Vec<String>>()
+                .concat()
         });
         head + &split.collect::<String>()
     };
