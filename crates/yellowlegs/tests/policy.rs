@@ -47,6 +47,21 @@ fn every_value_is_shown_with_where_it_comes_from() {
     assert!(shown.out.contains("start-within") && shown.out.contains("yellowlegs.toml:"), "{}", shown.out);
 }
 
+#[rstest]
+#[case::by_name("authentication = \"wanted\"", "authentication.enabled", Some("true"))]
+#[case::by_switch("\"authentication.enabled\" = false", "authentication.enabled", Some("false"))]
+#[case::any("authentication = \"any\"", "authentication.enabled", None)]
+#[case::feature("power = \"unwanted\"", "power.enabled", Some("unwanted"))]
+#[case::storm("storm = \"any\"", "storm", Some("any"))]
+fn expectations_by_name(#[case] line: &str, #[case] key: &str, #[case] expected: Option<&str>) {
+    let fleet = Fleet::empty();
+    fleet.write("yellowlegs.toml", format!("[[role]]\nname = \"a\"\nfaces = \"phone\"\n[role.expect]\n{line}\n"));
+    let ran = fleet.run(&["policy", "show", "--format", "json"]);
+    let rows: Vec<Value> = serde_json::from_str(&ran.out).unwrap_or_else(|e| panic!("{e} {}", ran.err));
+    let row = rows.iter().find(|r| text(r, "of") == "role a" && text(r, "key") == key);
+    assert_eq!(row.map(|r| text(r, "value")), expected);
+}
+
 const HOUSE: &str = "[[rule]]\nid = \"house/few\"\nlevel = \"breach\"\nwhen = \"role.name == 'crew' && port_security.limit > 0\"\n\
     message = \"{port} admits {port-security.limit}\"\nremedy = \"None.\"\n";
 
@@ -86,6 +101,12 @@ fn a_rule_of_the_house_is_a_check_like_any_other() {
     "[[mirror]]\nswitch = \"nq-core-1\"\nsources = [\"1.1 sent\"]\ntarget = \"1.7\"\nreason = \"x\"\nowner = \"x\"\nlast-day = \"2031-12-31\"\n",
     "no mirror session is what this entry"
 )]
+#[case::link(
+    "[[link]]\na = { switch = \"nq-core-1\", port = \"9.9\" }\nb = { switch = \"nq-desks-1\", port = \"1.1\" }\n",
+    "this link ends at nq-core-1 9.9, which is no port"
+)]
+#[case::server("[[dhcp-server]]\nswitch = \"nobody\"\n", "no port of the fleet is nobody")]
+#[case::sisters("[[sisters]]\nswitches = [\"xx-*\"]\n", "no switch of the fleet is in this group")]
 #[case::overlap(
     "[[role]]\nname = \"twice\"\nfaces = \"host\"\nports = [\"nq-desks-2 1.1\"]\n",
     "is listed for the roles `kiosk` and `twice`"

@@ -89,6 +89,7 @@ impl<'p> Judge<'p> {
         }
         let digest = Digest::of(on);
         super::mirror::note_entries(on, &mut usage);
+        usage.place(self.policy, &digest);
         if chosen {
             self.finish(switch, roles, ports, &mut outcome);
         }

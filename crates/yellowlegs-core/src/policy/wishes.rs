@@ -205,6 +205,15 @@ impl Expect {
 
     /// Puts an expectation in its place; what it can be, when its value cannot be that.
     pub(super) fn take(&mut self, name: &str, entry: &Entry<'_>, cite: Cite) -> Result<(), Refused> {
+        // A feature may go by its name alone where one switch turns it on: `power` is `power.enabled`.
+        let switch = format!("{name}.enabled");
+        let name = if SettingId::by_name(&switch).is_some_and(|id| id.info().scope == Scope::Port)
+            && !Feature::ALL.iter().any(|f| f.info().name == name)
+        {
+            switch.as_str()
+        } else {
+            name
+        };
         if let Some(feature) = Feature::ALL.iter().find(|f| f.info().name == name) {
             let value = entry.scalar().as_ref().and_then(Wish::of).ok_or(Refused::Value(WISH.to_owned()))?;
             self.wishes[*feature as usize] = Wished { value, cite };
@@ -217,6 +226,10 @@ impl Expect {
             let special = SPECIAL.iter().find(|e| e.name == name).map(|e| e.values.to_owned());
             Refused::Value(special.unwrap_or_else(|| id.info().kind.describe()))
         };
+        if id.info().kind == Kind::Flag && entry.text() == Some(Wish::Any.word()) {
+            self.settings.remove(&id);
+            return Ok(());
+        }
         if id == settings::AGING.id {
             self.aging = Wished { value: aging(entry).ok_or_else(wanted)?, cite };
             return Ok(());

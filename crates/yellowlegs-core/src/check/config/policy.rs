@@ -1,7 +1,7 @@
 //! Entries of the policy that are over, or match nothing.
 
 use crate::check::{Check, EntriesView, Run, Violation};
-use crate::policy::{Cite, Level};
+use crate::policy::{Cite, End, Level};
 
 pub(super) const WAIVER_EXPIRED: Check = Check {
     id: "config/waiver-expired",
@@ -44,7 +44,7 @@ pub(super) const POLICY_UNUSED: Check = Check {
     level: Level::Advice,
     needs: &[],
     uses: &[],
-    policy: &["role", "waiver", "mirror", "sisters"],
+    policy: &["role", "waiver", "mirror", "link", "dhcp-server", "sisters"],
     reference: "docs/policy.md",
     why: "A dead entry is a typing error that switches a check off, or an exception nobody needs any more that \
           waits for the next fault to excuse.",
@@ -84,6 +84,31 @@ fn policy_unused(entries: &EntriesView<'_>) -> Vec<Violation> {
                     .fact("name", name)
                     .demand(&mirror.cite),
             );
+        }
+    }
+    let mut dead = |says, name: String, cite: &Cite| {
+        violations.push(Violation::saying(says).fact("name", name).demand(cite));
+    };
+    let shown = |end: &End| format!("{} {}", end.switch, end.port.as_ref().map_or("", |port| port.as_str()));
+    for (position, link) in entries.policy.links.iter().enumerate() {
+        for (is_a, end) in [(true, &link.a), (false, &link.b)] {
+            if !entries.end_is_there(position, is_a) {
+                dead("this link ends at {name}, which is no port of the fleet", shown(end), &link.cite);
+            }
+        }
+    }
+    for (position, server) in entries.policy.dhcp_servers.iter().enumerate() {
+        if !entries.server_is_there(position) {
+            dead(
+                "no port of the fleet is {name}, where this DHCP server is said to be",
+                shown(&server.at),
+                &server.cite,
+            );
+        }
+    }
+    for (position, group) in entries.policy.sisters.iter().enumerate() {
+        if !entries.has_sisters(position) {
+            dead("no switch of the fleet is in this group of sisters", String::new(), &group.cite);
         }
     }
     violations

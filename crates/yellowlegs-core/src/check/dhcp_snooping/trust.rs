@@ -22,11 +22,10 @@ pub(super) const TRUSTED_EDGE: Check = Check {
 /// Whether the policy says that an authorised server is on the port.
 pub(in crate::check) fn has_server(port: &PortView<'_>) -> bool {
     let switch = port.switch();
-    let name = switch.ports().get(port.port);
-    port.policy().dhcp_servers.iter().any(|server| {
-        let here = server.at.switch == **switch.name();
-        let on_port = server.at.port.as_ref().zip(name).is_some_and(|(text, name)| text.as_str() == name.as_str());
-        here && on_port
+    let lists = port.on().resolved().lists();
+    port.policy().dhcp_servers.iter().filter(|server| server.at.switch == **switch.name()).any(|server| {
+        let named = server.at.port.as_ref().and_then(|text| text.positions(switch, lists));
+        named.is_some_and(|positions| positions.contains(&port.port))
     })
 }
 

@@ -118,6 +118,21 @@ impl EntriesView<'_> {
         self.usage.mirrors.contains(&entry)
     }
 
+    /// Whether an end of a link is a port that is there.
+    pub fn end_is_there(&self, link: usize, is_a: bool) -> bool {
+        self.usage.ends.contains(&(link, is_a))
+    }
+
+    /// Whether a server is where it is said to be.
+    pub fn server_is_there(&self, entry: usize) -> bool {
+        self.usage.servers.contains(&entry)
+    }
+
+    /// Whether a group of sisters has a member.
+    pub fn has_sisters(&self, group: usize) -> bool {
+        self.usage.sisters.contains(&group)
+    }
+
     /// How many findings a waiver covers, and the first of them.
     pub fn covered(&self, waiver: usize) -> (u32, Option<&Related>) {
         self.usage.waivers.get(&waiver).map_or((0, None), |(count, first)| (*count, first.as_ref()))

@@ -2,8 +2,9 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use super::Digest;
 use crate::finding::{Finding, Related};
-use crate::policy::Assignment;
+use crate::policy::{Assignment, Policy};
 
 /// What was used, by position in the policy.
 #[derive(Debug, Clone, Default)]
@@ -15,6 +16,12 @@ pub struct Usage {
     pub(super) waivers: BTreeMap<usize, (u32, Option<Related>)>,
     /// Entries of the register of mirrors that fit a session.
     pub(super) mirrors: BTreeSet<usize>,
+    /// Ends of links that are ports: link, whether it is end a.
+    pub(super) ends: BTreeSet<(usize, bool)>,
+    /// Servers that are on a port, or a switch, that is there.
+    pub(super) servers: BTreeSet<usize>,
+    /// Groups of sisters that have a member.
+    pub(super) sisters: BTreeSet<usize>,
 }
 
 impl Usage {
@@ -35,6 +42,18 @@ impl Usage {
         }
     }
 
+    /// What of links, servers and sisters is on a switch.
+    pub(in crate::check) fn place(&mut self, policy: &Policy, digest: &Digest) {
+        self.ends.extend(digest.ends.iter().map(|(link, is_a, _)| (*link, *is_a)));
+        let there = digest.servers.iter().filter(|(entry, port)| {
+            port.is_some() || policy.dhcp_servers.get(*entry).is_some_and(|server| server.at.port.is_none())
+        });
+        self.servers.extend(there.map(|(entry, _)| *entry));
+        let groups = policy.sisters.iter().enumerate();
+        let mine = groups.filter(|(_, group)| group.switches.iter().any(|glob| glob.is_match(&*digest.switch)));
+        self.sisters.extend(mine.map(|(position, _)| position));
+    }
+
     pub(in crate::check) fn mirrors(&mut self, entry: usize) {
         self.mirrors.insert(entry);
     }
@@ -45,6 +64,9 @@ impl Usage {
         self.lists.extend(other.lists);
         self.describes.extend(other.describes);
         self.mirrors.extend(other.mirrors);
+        self.ends.extend(other.ends);
+        self.servers.extend(other.servers);
+        self.sisters.extend(other.sisters);
         for (waiver, (count, first)) in other.waivers {
             let entry = self.waivers.entry(waiver).or_default();
             entry.0 += count;
