@@ -10,6 +10,7 @@ mod ports;
 mod problem;
 mod roles;
 mod site;
+mod verdicts;
 mod wishes;
 
 use std::collections::BTreeMap;

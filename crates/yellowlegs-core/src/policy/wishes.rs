@@ -104,7 +104,7 @@ features! {
     FastStart = "fast-start",
         faces => if faces.is_bridge() { Wish::Unwanted } else { wanted_if(faces.is_edge()) },
         "wanted on edge ports; unwanted towards bridges; else any";
-    BpduGuard = "guard.bpdu", faces => wanted_if(!faces.is_bridge()), "wanted on every edge port in force that faces no bridge; else any";
+    EdgeGuard = "guard.bpdu", faces => wanted_if(!faces.is_bridge()), "wanted on every edge port in force that faces no bridge; else any";
     RootGuard = "guard.root",
         faces => if faces == Faces::BridgeUp { Wish::Unwanted } else { wanted_if(faces == Faces::BridgeDown) },
         "wanted where the role faces bridge-down; unwanted on bridge-up; else any";

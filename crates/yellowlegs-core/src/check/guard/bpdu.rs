@@ -21,7 +21,7 @@ pub(super) const MISSING: Check = Check {
 
 fn missing(port: &PortView<'_>) -> Judgement {
     let role = port.role()?;
-    if !role.expect.wants(Feature::BpduGuard) || !port.tree_runs()? || !port.is_edge()? || is_filtered(port)? {
+    if !role.expect.wants(Feature::EdgeGuard) || !port.tree_runs()? || !port.is_edge()? || is_filtered(port)? {
         return Ok(Verdict::NotApplicable);
     }
     if port.known(settings::BPDU_GUARD)? {
@@ -29,7 +29,7 @@ fn missing(port: &PortView<'_>) -> Judgement {
     }
     Violation::of(settings::BPDU_GUARD.id, "an edge port without BPDU guard: a bridge brought here is let in")
         .beside(settings::FAST_START.id)
-        .demand(&role.expect.wish(Feature::BpduGuard).cite)
+        .demand(&role.expect.wish(Feature::EdgeGuard).cite)
         .into()
 }
 

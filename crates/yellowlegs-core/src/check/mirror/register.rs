@@ -2,8 +2,8 @@
 
 use std::collections::BTreeMap;
 
-use super::session::{Session, sessions};
-use crate::check::{Check, Judgement, Run, SwitchView, Tally, Usage, Violation};
+use super::session::{Session, each, sessions};
+use crate::check::{Check, Judgement, Run, SwitchView, Tally, Usage};
 use crate::model::{Direction, settings};
 use crate::policy::{Level, MirrorEntry};
 
@@ -104,16 +104,6 @@ fn covers<'p>(on: &SwitchView<'p>, session: &Session) -> Fit<'p> {
         Fit::OtherWay(entry) if holds(entry) => Fit::OtherWay(entry),
         _ => Fit::None,
     }
-}
-
-fn each(on: &SwitchView<'_>, judge: impl Fn(&Session) -> Option<Violation>) -> Judgement {
-    let mut tally = Tally::default();
-    let (sessions, unknown) = sessions(on);
-    unknown.into_iter().for_each(|unknown| tally.add(Err(unknown)));
-    for session in &sessions {
-        tally.add(Ok(judge(session)));
-    }
-    tally.judgement()
 }
 
 fn left_on(on: &SwitchView<'_>) -> Judgement {

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use crate::check::{SwitchView, Unknown, Violation};
+use crate::check::{Judgement, SwitchView, Tally, Unknown, Violation};
 use crate::model::{Direction, Key, SettingId, SettingType, VlanSet, settings};
 
 /// An active session.
@@ -52,6 +52,17 @@ pub(super) fn sessions(on: &SwitchView<'_>) -> (Vec<Session>, Vec<Unknown>) {
         }
     }
     (sessions, unknown)
+}
+
+/// Every active session judged, and what is not known of the others.
+pub(super) fn each(on: &SwitchView<'_>, judge: impl Fn(&Session) -> Option<Violation>) -> Judgement {
+    let mut tally = Tally::default();
+    let (sessions, unknown) = sessions(on);
+    unknown.into_iter().for_each(|unknown| tally.add(Err(unknown)));
+    for session in &sessions {
+        tally.add(Ok(judge(session)));
+    }
+    tally.judgement()
 }
 
 fn session(on: &SwitchView<'_>, name: &Arc<str>) -> Result<Option<Session>, Unknown> {

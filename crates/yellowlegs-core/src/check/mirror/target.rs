@@ -1,6 +1,6 @@
 //! What hangs on a target, and whether sources and target are there.
 
-use super::session::{Session, sessions};
+use super::session::{Session, each, sessions};
 use crate::check::{Check, Judgement, Run, SwitchView, Tally, Unknown, Verdict, Violation};
 use crate::model::{Fact, Origin, facts, platform, settings};
 use crate::policy::{Faces, Level};
@@ -157,16 +157,6 @@ fn vlan_unsupported(on: &SwitchView<'_>) -> Judgement {
         let violation = session.violation(on, settings::MIRROR_VLANS.id, says);
         let ports = if ports.is_empty() { "none is in it".to_owned() } else { ports.join(", ") };
         tally.add(Ok(Some(violation.fact("vlans", session.vlans.to_string()).fact("ports", ports))));
-    }
-    tally.judgement()
-}
-
-fn each(on: &SwitchView<'_>, judge: impl Fn(&Session) -> Option<Violation>) -> Judgement {
-    let mut tally = Tally::default();
-    let (sessions, unknown) = sessions(on);
-    unknown.into_iter().for_each(|unknown| tally.add(Err(unknown)));
-    for session in &sessions {
-        tally.add(Ok(judge(session)));
     }
     tally.judgement()
 }
