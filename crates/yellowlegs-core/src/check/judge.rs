@@ -125,7 +125,7 @@ impl<'p> Judge<'p> {
                         let role = role.map(|r| r.name.as_str());
                         let Some(level) = self.policy.level(check.id, role, check.level) else { continue };
                         let mut finding = finding(check.into(), level, Subject { on, port }, violation);
-                        self.waive(&mut finding, on, port, lists, usage);
+                        waive(self.policy, self.as_of, &mut finding, on, port, lists, usage);
                         placed.entry(port).or_default().push(finding);
                     }
                 }
@@ -214,7 +214,7 @@ impl<'p> Judge<'p> {
         chosen: bool,
     ) -> Vec<Finding> {
         let role = view.role().ok().map(|r| r.name.as_str());
-        let name = view.switch().ports().get(view.port).map_or("", |p| p.as_str());
+        let name = view.name();
         let reported = chosen && self.selection.takes_port(name, role);
         let mut findings = Vec::new();
         for (check, told) in self.verdicts(view) {
@@ -231,7 +231,7 @@ impl<'p> Judge<'p> {
                     for violation in violations {
                         let subject = Subject { on: view.on(), port: Some(view.port) };
                         let mut finding = finding(check.into(), level, subject, violation);
-                        self.waive(&mut finding, view.on(), Some(view.port), lists, usage);
+                        waive(self.policy, self.as_of, &mut finding, view.on(), Some(view.port), lists, usage);
                         findings.push(finding);
                     }
                 }
@@ -244,7 +244,7 @@ impl<'p> Judge<'p> {
                 Ok(Some(violation)) => {
                     let subject = Subject { on: view.on(), port: Some(view.port) };
                     let mut finding = finding(rule.into(), level, subject, violation);
-                    self.waive(&mut finding, view.on(), Some(view.port), lists, usage);
+                    waive(self.policy, self.as_of, &mut finding, view.on(), Some(view.port), lists, usage);
                     findings.push(finding);
                 }
                 Err(Unknown { needs }) if reported && self.selection.takes_check(rule.id) => {
@@ -255,18 +255,6 @@ impl<'p> Judge<'p> {
             }
         }
         findings
-    }
-
-    /// Applies the first waiver in force that covers a finding, and notes every one that does.
-    fn waive(
-        &self,
-        finding: &mut Finding,
-        on: SwitchView<'_>,
-        port: Option<usize>,
-        lists: Option<&Lists>,
-        usage: &mut Usage,
-    ) {
-        waive(self.policy, self.as_of, finding, on, port, lists, usage);
     }
 }
 

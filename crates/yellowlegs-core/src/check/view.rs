@@ -4,8 +4,8 @@ use std::sync::Arc;
 
 use super::{SwitchView, Unknown};
 use crate::model::{
-    Key, Mark, Mode, Rate, RateUnit, Setting, SettingId, SettingType, Slot, Switch, Value, VlanId, VlanSet, facts,
-    platform, settings,
+    Fact, FactKind, Key, Mark, Mode, Rate, RateUnit, Setting, SettingId, SettingType, Slot, Switch, Value, VlanId,
+    VlanSet, facts, platform, settings,
 };
 use crate::policy::{Assigned, Faces, Policy, Role};
 
@@ -40,6 +40,17 @@ impl<'a> PortView<'a> {
     /// The switch.
     pub fn switch(&self) -> &'a Switch {
         self.on.switch()
+    }
+
+    /// The port's name.
+    pub fn name(&self) -> &'a str {
+        self.switch().ports().get(self.port).map_or("", |port| port.as_str())
+    }
+
+    /// What was read of the port, of one kind of fact.
+    pub fn facts(&self, kind: FactKind) -> impl Iterator<Item = &'a Fact> {
+        let name = self.name();
+        self.switch().facts_of(kind).filter(move |fact| fact.port().is_some_and(|port| &**port == name))
     }
 
     /// The policy.
@@ -109,11 +120,7 @@ impl<'a> PortView<'a> {
 
     /// Its speed in Mbit/s: as configured, or as its state tells.
     pub fn speed(&self) -> Result<u32, Unknown> {
-        let told = || {
-            let name = self.switch().ports().get(self.port)?;
-            let mut facts = self.switch().facts_of(facts::port_status::FACT);
-            facts.find(|fact| fact.port().is_some_and(|port| **port == *name.as_str()))?.get(facts::port_status::SPEED)
-        };
+        let told = || self.facts(facts::port_status::FACT).next()?.get(facts::port_status::SPEED);
         self.known(settings::SPEED).or_else(|unknown| told().ok_or(unknown))
     }
 

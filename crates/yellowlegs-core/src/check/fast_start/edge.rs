@@ -35,10 +35,7 @@ pub(super) fn is_bridge(fact: &Fact, role: Option<&Role>) -> bool {
 
 fn toward_bridge(port: &PortView<'_>) -> Judgement {
     let role = port.role().ok();
-    let name = port.switch().ports().get(port.port).map_or("", |p| p.as_str());
-    let mut neighbours =
-        port.switch().facts_of(facts::neighbour::FACT).filter(|f| f.port().is_some_and(|p| &**p == name));
-    let neighbour = neighbours.find(|fact| is_bridge(fact, role));
+    let neighbour = port.facts(facts::neighbour::FACT).find(|fact| is_bridge(fact, role));
     if role.is_none() && port.switch().facts_of(facts::neighbour::FACT).next().is_none() {
         return Err(Unknown::fact("role or neighbour"));
     }

@@ -169,10 +169,9 @@ fn neighbours(on: SwitchView<'_>) -> BTreeMap<usize, (Arc<str>, Arc<str>)> {
 }
 
 fn port_digest(port: &PortView<'_>, neighbour: Option<&(Arc<str>, Arc<str>)>) -> PortDigest {
-    let name = port.switch().ports().get(port.port).map_or("", |p| p.as_str());
     let role = port.role().ok();
     PortDigest {
-        name: name.into(),
+        name: port.name().into(),
         faces: role.map(|r| r.faces),
         mode: port.mode().ok(),
         untagged: port.untagged().map(|untagged| untagged.vlan),
@@ -225,7 +224,7 @@ fn reopens(on: SwitchView<'_>) -> Option<(u32, String)> {
 fn pinned(on: SwitchView<'_>) -> Vec<(StationAddress, Option<VlanId>, Arc<str>)> {
     let mut pinned = Vec::new();
     for port in on.ports() {
-        let name: Arc<str> = port.switch().ports().get(port.port).map_or("", |p| p.as_str()).into();
+        let name: Arc<str> = port.name().into();
         let untagged = port.untagged().ok().and_then(|u| u.vlan);
         for key in [settings::PINNED_STATIONS, settings::WRITTEN_STATIONS] {
             let stations = port.setting(key).value.unwrap_or_default();

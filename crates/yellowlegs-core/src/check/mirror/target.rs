@@ -2,7 +2,7 @@
 
 use super::session::{Session, each, sessions};
 use crate::check::{Check, Judgement, Run, SwitchView, Tally, Unknown, Verdict, Violation};
-use crate::model::{Fact, Origin, facts, platform, settings};
+use crate::model::{Origin, facts, platform, settings};
 use crate::policy::{Faces, Level};
 
 const NEEDS: &[&str] = &["mirror.enabled", "mirror.sources", "mirror.target"];
@@ -34,8 +34,6 @@ fn busy(on: &SwitchView<'_>) -> Judgement {
 fn carries_more(on: &SwitchView<'_>, session: &Session) -> Result<Option<Violation>, Unknown> {
     let Some(index) = session.port else { return Ok(None) };
     let port = on.port(index);
-    let name = on.switch().ports().get(index).map_or("", |p| p.as_str());
-    let here = |fact: &&Fact| fact.port().is_some_and(|p| &**p == name);
     let violation = |setting, says| session.violation(on, setting, says).beside(settings::MIRROR_TARGET.id);
     let untagged = port.untagged()?;
     // A VLAN nobody wrote is what the platform puts every port in.
@@ -48,14 +46,14 @@ fn carries_more(on: &SwitchView<'_>, session: &Session) -> Result<Option<Violati
         let says = "the target of mirror {session} is in VLAN {vlans} besides";
         return Ok(Some(violation(setting, says).fact("vlans", carried.to_string()).beside(untagged.setting)));
     }
-    if let Some(fact) = on.switch().facts_of(facts::station::FACT).find(here) {
+    if let Some(fact) = port.facts(facts::station::FACT).next() {
         let says = "the target of mirror {session} learns stations: {station}";
         let station = fact.get(facts::station::ADDRESS).map_or_else(String::new, |a| a.to_string());
         let violation = violation(settings::MIRROR_TARGET.id, says).fact("station", station);
         return Ok(Some(violation.and_line(Some(fact.mark))));
     }
     let captures = port.role().is_ok_and(|role| role.faces == Faces::Capture);
-    if let Some(fact) = on.switch().facts_of(facts::neighbour::FACT).find(here).filter(|_| !captures) {
+    if let Some(fact) = port.facts(facts::neighbour::FACT).next().filter(|_| !captures) {
         let says = "the target of mirror {session} has the neighbour {who}";
         let who = fact.get(facts::neighbour::NAME).unwrap_or_else(|| "without a name".into());
         let violation = violation(settings::MIRROR_TARGET.id, says).fact("who", &*who);

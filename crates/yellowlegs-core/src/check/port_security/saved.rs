@@ -32,8 +32,7 @@ fn pinned_unsaved(port: &PortView<'_>) -> Judgement {
         SavedCopy::Missing => return Err(Unknown::fact("saved configuration")),
         SavedCopy::Read(saved) => saved,
     };
-    let name = port.switch().ports().get(port.port).map_or("", |p| p.as_str());
-    let safe = kept(saved, name)?;
+    let safe = kept(saved, port.name())?;
     let lost: Vec<&Station> = pinned.iter().filter(|s| !safe.iter().any(|k| k.address == s.address)).collect();
     let Some(first) = lost.first() else { return Ok(Verdict::Met) };
     let setting = settings::PINNED_STATIONS.id;

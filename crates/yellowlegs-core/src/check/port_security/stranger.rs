@@ -26,19 +26,17 @@ fn stranger(port: &PortView<'_>) -> Judgement {
     if switch.facts().is_empty() {
         return Ok(Verdict::NotApplicable);
     }
-    if switch.facts_of(facts::station::FACT).next().is_none() {
+    if port.facts(facts::station::FACT).next().is_none() {
         return Err(Unknown::fact("station"));
     }
     if !port.role()?.faces.is_edge() {
         return Ok(Verdict::NotApplicable);
     }
-    let name = switch.ports().get(port.port).map_or("", |p| p.as_str());
     let strange = |fact: &Fact| -> Option<StationAddress> {
-        let here = fact.port().is_some_and(|p| &**p == name);
-        fact.get(facts::station::ADDRESS).filter(|station| here && inventory.get(*station).is_none())
+        fact.get(facts::station::ADDRESS).filter(|station| inventory.get(*station).is_none())
     };
     let mut strangers: Vec<(StationAddress, &Fact)> =
-        switch.facts_of(facts::station::FACT).filter_map(|fact| Some((strange(fact)?, fact))).collect();
+        port.facts(facts::station::FACT).filter_map(|fact| Some((strange(fact)?, fact))).collect();
     strangers.sort_by_key(|(station, _)| *station);
     strangers.dedup_by_key(|(station, _)| *station);
     if strangers.is_empty() {
