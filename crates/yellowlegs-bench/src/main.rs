@@ -1,5 +1,6 @@
 //! Measures the audit against the floor: a program that only reads the files, splits every line into words and hashes the
 //! first. `cargo run --release -p yellowlegs-bench` prints both in processor time, and the memory that more switches take.
+//! `write FOLDER NUMBER` leaves such a fleet, to look at or to profile.
 
 #![allow(clippy::cast_precision_loss, reason = "figures for people: a few digits of megabytes and seconds")]
 
@@ -20,6 +21,13 @@ fn main() -> io::Result<()> {
         && task == "floor"
     {
         println!("{}", floor(Path::new(folder))?);
+        return Ok(());
+    }
+    if let [task, folder, size] = &words[..]
+        && task == "write"
+    {
+        let size = size.parse().map_err(io::Error::other)?;
+        fleet::write(Path::new(folder), size)?;
         return Ok(());
     }
     let sizes: Vec<usize> = words.iter().filter_map(|w| w.parse().ok()).collect();

@@ -69,8 +69,8 @@ impl SwitchView<'_> {
         };
         let switch = self.switch();
         match id.info().scope {
-            Scope::Port => (0..switch.ports().len()).any(|port| {
-                let slot = switch.slot(Some(port), id);
+            Scope::Port => self.unlike_ports().any(|port| {
+                let slot = port.slot(id);
                 slot.origin.is_written() && says(&slot.value)
             }),
             _ => {
@@ -84,7 +84,7 @@ impl SwitchView<'_> {
     /// of ports goes into the tally, where it matters: `covered` holds the VLANs that need no further look.
     pub(super) fn edge_vlans(&self, feature: Feature, covered: &VlanSet, tally: &mut Tally) -> BTreeMap<VlanId, usize> {
         let mut used: BTreeMap<VlanId, usize> = BTreeMap::new();
-        for port in self.ports() {
+        for port in self.unlike_ports() {
             let role = match port.role() {
                 Ok(role) if role.faces.is_edge() && role.expect.wants(feature) => Some(role),
                 Ok(_) => continue,
@@ -100,7 +100,7 @@ impl SwitchView<'_> {
             };
             for vlan in vlans.minus(covered).iter().filter(|vlan| self.has_users(*vlan)) {
                 match role {
-                    Some(_) => _ = used.entry(vlan).or_insert(port.port),
+                    Some(_) => _ = used.entry(vlan).or_insert(port.port()),
                     None => tally.add(Err(Unknown::fact("role"))),
                 }
             }

@@ -36,6 +36,15 @@ pub struct Judged {
     pub digest: Digest,
 }
 
+/// What the checks came to on a port that hangs on its role and settings alone: it is so on every port that is alike.
+#[derive(Debug, Default)]
+struct Settled {
+    /// The checks, by position, that could not be decided, with what is missing.
+    undetermined: Vec<(usize, Vec<&'static str>)>,
+    /// The checks that every port has to be asked.
+    open: Vec<usize>,
+}
+
 /// What one check came to on one port.
 #[derive(Debug, Clone)]
 pub enum Told {
@@ -71,11 +80,20 @@ impl<'p> Judge<'p> {
         let mut outcome = SwitchOutcome::default();
         let chosen = self.selection.takes_switch(switch.name());
         let mut ports = 0;
-        let on = SwitchView::new(resolved, self.policy, &roles.ports, self.as_of);
+        let on = SwitchView::new(resolved, self.policy, &roles, self.as_of);
         let mut placed = self.on_switch(on, lists, &mut outcome, &mut usage, chosen);
+        let mut settled: BTreeMap<usize, Settled> = BTreeMap::new();
         for view in on.ports() {
-            let port = view.port;
-            let mut findings = self.port(&view, lists, &mut outcome, &mut usage, chosen);
+            let port = view.port();
+            let told = match settled.get(&on.first_alike(port)) {
+                Some(settled) => self.again(&view, settled),
+                None => {
+                    let told = self.first_of_kind(&view);
+                    settled.insert(port, told.1);
+                    told.0
+                }
+            };
+            let mut findings = self.port(&view, told, lists, &mut outcome, &mut usage, chosen);
             findings.extend(placed.remove(&Some(port)).into_iter().flatten());
             let role = view.role().ok().map(|r| r.name.as_str());
             let name = switch.ports().get(port).map_or("", |p| p.as_str());
@@ -188,18 +206,52 @@ impl<'p> Judge<'p> {
 
     /// What every check of ports comes to on one port, in the order in which they are told. Waivers play no part.
     pub fn verdicts(&self, view: &PortView<'_>) -> Vec<(&'static Check, Told)> {
+        let mut told: Vec<_> = (0..self.checks.len()).filter_map(|position| self.verdict(view, position)).collect();
+        absorb(&mut told);
+        told
+    }
+
+    fn verdict(&self, view: &PortView<'_>, position: usize) -> Option<(&'static Check, Told)> {
+        let (check, run) = *self.checks.get(position)?;
         let role = view.role().ok().map(|r| r.name.as_str());
-        let verdict = |check: &'static Check, run: PortCheck| {
-            if self.policy.level(check.id, role, check.level).is_none() {
-                return Told::NotApplicable;
-            }
-            match run(view) {
-                Ok(Verdict::NotApplicable) => Told::NotApplicable,
-                Ok(verdict) => without_derived(check, view, verdict),
-                Err(Unknown { needs }) => Told::Undetermined(needs),
-            }
+        if self.policy.level(check.id, role, check.level).is_none() {
+            return Some((check, Told::NotApplicable));
+        }
+        let told = match run(view) {
+            Ok(Verdict::NotApplicable) => Told::NotApplicable,
+            Ok(verdict) => without_derived(check, view, verdict),
+            Err(Unknown { needs }) => Told::Undetermined(needs),
         };
-        let mut told: Vec<_> = self.checks.iter().map(|(check, run)| (*check, verdict(check, *run))).collect();
+        Some((check, told))
+    }
+
+    /// The verdicts on the first port of its kind, and what of them holds for the others.
+    fn first_of_kind(&self, view: &PortView<'_>) -> (Vec<(&'static Check, Told)>, Settled) {
+        let mut settled = Settled::default();
+        let mut told = Vec::with_capacity(self.checks.len());
+        view.was_asked_who();
+        for position in 0..self.checks.len() {
+            let verdict = self.verdict(view, position);
+            match (&verdict, view.was_asked_who()) {
+                (Some((_, Told::Violated(_))), _) | (_, true) => settled.open.push(position),
+                (Some((_, Told::Undetermined(needs))), _) => settled.undetermined.push((position, needs.clone())),
+                _ => {}
+            }
+            told.extend(verdict);
+        }
+        absorb(&mut told);
+        (told, settled)
+    }
+
+    /// The verdicts on a port of which another of its kind was judged, without those that are met or do not apply there.
+    fn again(&self, view: &PortView<'_>, settled: &Settled) -> Vec<(&'static Check, Told)> {
+        let undetermined = settled.undetermined.iter().filter_map(|(position, needs)| {
+            Some((*position, (self.checks.get(*position)?.0, Told::Undetermined(needs.clone()))))
+        });
+        let asked = settled.open.iter().filter_map(|position| Some((*position, self.verdict(view, *position)?)));
+        let mut told: Vec<_> = undetermined.chain(asked).collect();
+        told.sort_by_key(|(position, _)| *position);
+        let mut told: Vec<_> = told.into_iter().map(|(_, told)| told).collect();
         absorb(&mut told);
         told
     }
@@ -208,6 +260,7 @@ impl<'p> Judge<'p> {
     fn port(
         &self,
         view: &PortView<'_>,
+        told: Vec<(&'static Check, Told)>,
         lists: Option<&Lists>,
         outcome: &mut SwitchOutcome,
         usage: &mut Usage,
@@ -217,7 +270,10 @@ impl<'p> Judge<'p> {
         let name = view.name();
         let reported = chosen && self.selection.takes_port(name, role);
         let mut findings = Vec::new();
-        for (check, told) in self.verdicts(view) {
+        for (check, told) in told {
+            if matches!(told, Told::Met | Told::NotApplicable) {
+                continue;
+            }
             let Some(level) = self.policy.level(check.id, role, check.level) else { continue };
             match told {
                 Told::Met | Told::NotApplicable => {}
@@ -229,9 +285,9 @@ impl<'p> Judge<'p> {
                 }
                 Told::Violated(violations) => {
                     for violation in violations {
-                        let subject = Subject { on: view.on(), port: Some(view.port) };
+                        let subject = Subject { on: view.on(), port: Some(view.port()) };
                         let mut finding = finding(check.into(), level, subject, violation);
-                        waive(self.policy, self.as_of, &mut finding, view.on(), Some(view.port), lists, usage);
+                        waive(self.policy, self.as_of, &mut finding, view.on(), Some(view.port()), lists, usage);
                         findings.push(finding);
                     }
                 }
@@ -242,9 +298,9 @@ impl<'p> Judge<'p> {
             match house(view, rule) {
                 Ok(None) => {}
                 Ok(Some(violation)) => {
-                    let subject = Subject { on: view.on(), port: Some(view.port) };
+                    let subject = Subject { on: view.on(), port: Some(view.port()) };
                     let mut finding = finding(rule.into(), level, subject, violation);
-                    waive(self.policy, self.as_of, &mut finding, view.on(), Some(view.port), lists, usage);
+                    waive(self.policy, self.as_of, &mut finding, view.on(), Some(view.port()), lists, usage);
                     findings.push(finding);
                 }
                 Err(Unknown { needs }) if reported && self.selection.takes_check(rule.id) => {
@@ -268,7 +324,7 @@ fn house(view: &PortView<'_>, rule: &HouseRule) -> Result<Option<Violation>, Unk
     let text = |text: &str| Some(Value::Text(text.into()));
     let value = |name: Name| match name {
         Name::Setting(id) => view.slot(id).value.clone(),
-        Name::Port => text(view.switch().ports().get(view.port)?.as_str()),
+        Name::Port => text(view.switch().ports().get(view.port())?.as_str()),
         Name::Role => text(&view.role().ok()?.name),
         Name::Faces => text(view.role().ok()?.faces.word()),
     };

@@ -30,7 +30,7 @@ mod verdict;
 pub(crate) mod view;
 mod voice;
 
-pub use fleet::{Digest, EntriesView, FleetJudgement, FleetOutcome, FleetView, FleetViolation, Usage};
+pub use fleet::{Digest, Digests, EntriesView, FleetJudgement, FleetOutcome, FleetView, FleetViolation, Usage};
 pub use judge::{Judge, Judged, Told};
 pub use reach::{OutOfReach, out_of_reach};
 pub use select::Selection;

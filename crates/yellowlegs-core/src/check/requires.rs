@@ -27,18 +27,14 @@ impl SwitchView<'_> {
 
     /// Whether a feature is written somewhere on the switch, or wanted on a port of it.
     pub(super) fn is_about(&self, feature: &str) -> bool {
-        let wanted = crate::policy::Feature::ALL
-            .iter()
-            .find(|f| f.info().name == feature)
-            .is_some_and(|feature| self.ports().any(|port| port.role().is_ok_and(|role| role.expect.wants(*feature))));
+        let wanted = crate::policy::Feature::ALL.iter().find(|f| f.info().name == feature).is_some_and(|feature| {
+            self.unlike_ports().any(|port| port.role().is_ok_and(|role| role.expect.wants(*feature)))
+        });
         let of_feature = |id: &SettingId| id.name().split_once('.').is_some_and(|(f, _)| f == feature);
         let on = |slot: &crate::model::Slot| {
             slot.origin.is_written() && !matches!(slot.value, None | Some(Value::Flag(false) | Value::Rate(None)))
         };
-        let ports = 0..self.switch().ports().len();
-        wanted
-            || SettingId::all()
-                .filter(of_feature)
-                .any(|id| on(self.slot(id)) || ports.clone().any(|port| on(self.switch().slot(Some(port), id))))
+        let somewhere = |id| on(self.slot(id)) || self.unlike_ports().any(|port| on(port.slot(id)));
+        wanted || SettingId::all().filter(of_feature).any(somewhere)
     }
 }

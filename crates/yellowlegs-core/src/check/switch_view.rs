@@ -8,7 +8,7 @@ use super::{PortView, Unknown};
 use crate::model::{
     Key, Mark, Setting, SettingId, SettingType, Slot, Switch, TraitId, Value, VlanId, VlanSet, platform, settings,
 };
-use crate::policy::{AsOf, Assigned, Policy};
+use crate::policy::{AsOf, Assigned, Assignment, Policy};
 use crate::resolve::Resolved;
 
 /// One switch, the roles of its ports, and the policy.
@@ -16,13 +16,13 @@ use crate::resolve::Resolved;
 pub struct SwitchView<'a> {
     resolved: &'a Resolved,
     policy: &'a Policy,
-    roles: &'a [Option<Assigned>],
+    roles: &'a Assignment,
     today: Date,
 }
 
 impl<'a> SwitchView<'a> {
-    /// The view of a switch; `roles` by port.
-    pub fn new(resolved: &'a Resolved, policy: &'a Policy, roles: &'a [Option<Assigned>], as_of: &AsOf) -> Self {
+    /// The view of a switch with the roles of its ports.
+    pub fn new(resolved: &'a Resolved, policy: &'a Policy, roles: &'a Assignment, as_of: &AsOf) -> Self {
         Self { resolved, policy, roles, today: as_of.date() }
     }
 
@@ -52,12 +52,23 @@ impl<'a> SwitchView<'a> {
 
     /// The role of a port, with what told it.
     pub fn assigned(&self, port: usize) -> Option<Assigned> {
-        self.roles.get(port).copied().flatten()
+        self.roles.ports.get(port).copied().flatten()
     }
 
     /// Its ports.
     pub fn ports(self) -> impl Iterator<Item = PortView<'a>> {
         (0..self.switch().ports().len()).map(move |port| PortView::new(self, port))
+    }
+
+    /// The first of the ports that have one role and the same in force as this one.
+    pub(super) fn first_alike(&self, port: usize) -> usize {
+        self.roles.alike.get(port).copied().unwrap_or(port)
+    }
+
+    /// Its ports, of those that are alike the first: for what hangs on role and settings alone.
+    pub fn unlike_ports(self) -> impl Iterator<Item = PortView<'a>> {
+        let first = move |port: &usize| self.first_alike(*port) == *port;
+        (0..self.switch().ports().len()).filter(first).map(move |port| PortView::new(self, port))
     }
 
     /// A setting of the switch.

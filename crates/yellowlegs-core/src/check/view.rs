@@ -1,5 +1,6 @@
 //! What a check sees of a port.
 
+use std::cell::Cell;
 use std::sync::Arc;
 
 use super::{SwitchView, Unknown};
@@ -12,10 +13,11 @@ use crate::policy::{Assigned, Faces, Policy, Role};
 /// One port, its role, and what is around it.
 pub struct PortView<'a> {
     on: SwitchView<'a>,
-    /// The port's position on the switch.
-    pub port: usize,
+    port: usize,
     /// Its role, with what told it.
     pub assigned: Option<Assigned>,
+    /// Whether somebody asked which port it is, or what is its alone.
+    asked: Cell<bool>,
 }
 
 /// A VLAN that a port carries, and the setting that says so.
@@ -29,7 +31,19 @@ pub struct Carried {
 impl<'a> PortView<'a> {
     /// The view of a port by its position.
     pub fn new(on: SwitchView<'a>, port: usize) -> Self {
-        Self { on, port, assigned: on.assigned(port) }
+        Self { on, port, assigned: on.assigned(port), asked: Cell::new(false) }
+    }
+
+    /// The port's position on the switch.
+    pub fn port(&self) -> usize {
+        self.asked.set(true);
+        self.port
+    }
+
+    /// Whether which port it is, or what ports of the same settings need not share, was asked since this was asked last. What
+    /// a check comes to without it holds for every port that is alike.
+    pub(super) fn was_asked_who(&self) -> bool {
+        self.asked.replace(false)
     }
 
     /// The switch it is on.
@@ -44,7 +58,7 @@ impl<'a> PortView<'a> {
 
     /// The port's name.
     pub fn name(&self) -> &'a str {
-        self.switch().ports().get(self.port).map_or("", |port| port.as_str())
+        self.switch().ports().get(self.port()).map_or("", |port| port.as_str())
     }
 
     /// What was read of the port, of one kind of fact.
@@ -60,11 +74,13 @@ impl<'a> PortView<'a> {
 
     /// A setting of the port or its switch.
     pub fn setting<T: SettingType>(&self, key: Key<T>) -> Setting<T> {
+        self.asked.set(self.asked.get() || key.id == settings::DESCRIPTION.id);
         self.switch().setting(Some(self.port), key)
     }
 
     /// The same without its type.
     pub fn slot(&self, id: SettingId) -> &'a Slot {
+        self.asked.set(self.asked.get() || id == settings::DESCRIPTION.id);
         self.switch().slot(Some(self.port), id)
     }
 

@@ -44,14 +44,6 @@ pub enum Captured {
 }
 
 impl Captured {
-    /// The same, of words that stand elsewhere in the text: `from` is now `to`.
-    pub(super) fn moved(&self, from: usize, to: usize) -> Self {
-        match self {
-            Self::Text(word) => Self::Text(Word { start: word.start - from + to, end: word.end - from + to }),
-            other => other.clone(),
-        }
-    }
-
     /// Whether the type has a list to put two values in.
     pub(super) fn joins(&self, next: &Self) -> bool {
         use Captured as C;

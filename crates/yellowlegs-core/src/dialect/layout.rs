@@ -1,7 +1,7 @@
 //! How a text is laid out: what a statement's words are, across comments, continued lines and free text.
 
 use crate::source::Word;
-use crate::syntax::{Line, Splitter, lines};
+use crate::syntax::{Line, Splitter};
 
 /// How lines belong together.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
@@ -85,6 +85,8 @@ pub(super) struct Logical {
     pub(super) indent: u32,
     /// Where its first line ends.
     pub(super) line_end: usize,
+    /// Whether it goes on in the next line.
+    pub(super) goes_on: bool,
     /// Its words.
     pub(super) words: Vec<Word>,
 }
@@ -124,18 +126,24 @@ impl<'t> Logicals<'t> {
 
     /// The next physical line, whatever it is.
     fn physical(&mut self) -> Option<Line<'t>> {
-        let mut line = lines(self.text.get(self.at..)?).next()?;
-        line.start += self.at;
-        let rest = self.text.get(self.at..).unwrap_or_default();
-        self.at += memchr::memchr(b'\n', rest.as_bytes()).map_or(rest.len(), |end| end + 1);
+        let (line, next) = Line::at(self.text, self.at, self.lines + 1)?;
+        self.at = next;
         self.lines += 1;
-        line.number = self.lines;
         Some(line)
     }
 
     /// The next statement, put into `line`; false at the end of the text.
     pub(super) fn next(&mut self, line: &mut Logical) -> bool {
-        line.words.clear();
+        while let Some(first) = self.first() {
+            if self.whole(first, line) {
+                return true;
+            }
+        }
+        false
+    }
+
+    /// The next line that is neither blank nor a comment: a statement's first, to be given to [`Logicals::whole`].
+    pub(super) fn first(&mut self) -> Option<Line<'t>> {
         while let Some(first) = self.physical() {
             if first.text.is_empty() || self.layout.comments.iter().any(|sign| first.text.starts_with(sign.as_str())) {
                 continue;
@@ -148,18 +156,23 @@ impl<'t> Logicals<'t> {
                 }
                 continue;
             }
-            (line.number, line.indent) = (first.number, first.indent);
-            line.line_end = first.start + first.text.len();
-            let mut goes_on = self.add(first, line);
-            while goes_on {
-                let Some(next) = self.physical() else { break };
-                goes_on = self.add(next, line);
-            }
-            if !line.words.is_empty() {
-                return true;
-            }
+            return Some(first);
         }
-        false
+        None
+    }
+
+    /// The statement that a line begins, with the lines that continue it; false where it has no words.
+    pub(super) fn whole(&mut self, first: Line<'t>, line: &mut Logical) -> bool {
+        line.words.clear();
+        (line.number, line.indent) = (first.number, first.indent);
+        line.line_end = first.start + first.text.len();
+        let mut goes_on = self.add(first, line);
+        line.goes_on = goes_on;
+        while goes_on {
+            let Some(next) = self.physical() else { break };
+            goes_on = self.add(next, line);
+        }
+        !line.words.is_empty()
     }
 
     /// Adds a physical line's words; whether the line goes on.

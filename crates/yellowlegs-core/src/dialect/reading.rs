@@ -13,7 +13,7 @@ use super::pattern::HoleKind;
 use super::rule::{HoleRef, Subject, Until};
 use crate::model::{Mark, StationAddress, Unread};
 use crate::source::{Source, Word};
-use crate::syntax::Nesting;
+use crate::syntax::{Line, Nesting};
 
 /// How many lines recognition looks at.
 const RECOGNISED_WITHIN: usize = 50;
@@ -23,6 +23,9 @@ const SHAPE_WORDS: usize = 12;
 const DEEPEST: usize = 64;
 /// How many values a reading may keep for each byte of its text; patterns with many optional holes end here.
 const MOST_CAPTURES: usize = 4;
+
+/// So many bytes a line of most texts has, for a guess at how many there are.
+const LINE_LENGTH: usize = 20;
 
 /// A line, or a part of one, that a rule took.
 #[derive(Debug, Clone)]
@@ -159,7 +162,7 @@ impl Dialect {
             text,
             file,
             lines: Logicals::new(text, &self.layout),
-            reading: Reading::default(),
+            reading: Reading { statements: Vec::with_capacity(text.len() / LINE_LENGTH), ..Reading::default() },
             shapes: FxHashMap::default(),
             found: Vec::new(),
             known: FxHashMap::default(),
@@ -253,42 +256,94 @@ struct Reader<'a> {
     reading: Reading,
     shapes: FxHashMap<Box<str>, Arc<str>>,
     found: Vec<Match>,
-    /// Lines that came before: the next of the same words, in the same context, comes to the same.
+    /// Lines that came before: the next of the same text, in the same context, comes to the same.
     known: FxHashMap<(usize, &'a str), Known>,
 }
 
 /// What a line came to.
+#[derive(Clone, Copy)]
 struct Known {
-    negated: bool,
-    /// The matches; their captures count from the first of these.
-    found: Vec<Match>,
-    captures: Vec<Captured>,
-    /// Where the line began.
+    /// Positions of its statements. Another line of the same text shares what their holes took: the words are the same.
+    from: u32,
+    to: u32,
+    /// Where its text began.
     start: usize,
+    /// The context that its last statement opens.
+    opens: Option<usize>,
 }
 
 /// So many lines are remembered: most texts say the same few hundred things.
 const REMEMBERED: usize = 4096;
 
-impl Reader<'_> {
+impl<'a> Reader<'a> {
     fn by_indent(&mut self, line: &mut Logical) {
         let mut nesting: Nesting<Block> = Nesting::default();
-        while self.lines.next(line) {
-            if self.is_close(line) {
-                continue;
+        while let Some(first) = self.lines.first() {
+            let block = nesting.enclosing(first.indent).copied().unwrap_or(TOP);
+            if let Some(inside) = self.line(first, line, block) {
+                nesting.open(first.indent, inside);
             }
-            let block = nesting.enclosing(line.indent).copied().unwrap_or(TOP);
-            let inside = self.take(line, block).unwrap_or_else(|| self.unread(line, block));
-            nesting.open(line.indent, inside);
         }
     }
 
     fn by_path(&mut self, line: &mut Logical) {
-        while self.lines.next(line) {
-            if self.take(line, TOP).is_none() {
-                self.unread(line, TOP);
+        while let Some(first) = self.lines.first() {
+            self.line(first, line, TOP);
+        }
+    }
+
+    /// A line with those that continue it, as a statement or as one that nobody knows: the block it opens. `None` where it
+    /// is no statement at all. Most texts say the same few hundred things: a line that came before is not split again.
+    fn line(&mut self, first: Line<'a>, line: &mut Logical, block: Block) -> Option<Block> {
+        if let Block::Context(context, opener) = block
+            && let Some(known) = self.known.get(&(context, first.text)).copied()
+        {
+            return Some(self.again(first, known, opener));
+        }
+        if !self.lines.whole(first, line) || self.is_close(line) {
+            return None;
+        }
+        let from = self.reading.statements.len() as u32;
+        let Some(inside) = self.take(line, block) else { return Some(self.unread(line, block)) };
+        if let Block::Context(context, _) = block
+            && self.known.len() < REMEMBERED
+            && !line.goes_on
+        {
+            let to = self.reading.statements.len() as u32;
+            let opens = match inside {
+                Block::Context(context, _) => Some(context),
+                Block::Closed => None,
+            };
+            if self.is_repeatable(from, to) {
+                self.known.insert((context, first.text), Known { from, to, start: first.start, opens });
             }
         }
+        Some(inside)
+    }
+
+    /// Whether statements hold nothing that hangs on where they stand: no secret, no free text behind them.
+    fn is_repeatable(&self, from: u32, to: u32) -> bool {
+        let statements = self.reading.statements.get(from as usize..to as usize).unwrap_or_default();
+        let rules = statements.iter().filter_map(|s| self.dialect.rules.get(s.rule as usize));
+        rules.into_iter().all(|rule| rule.until.is_none() && !rule.pattern.has_secret())
+    }
+
+    /// Takes a line whose text came before in the same context.
+    fn again(&mut self, line: Line<'a>, known: Known, opener: u32) -> Block {
+        let moved = |at: usize| at - known.start + line.start;
+        let mut parent = (opener != u32::MAX).then_some(opener);
+        let mut position = opener;
+        for before in known.from..known.to {
+            position = self.reading.statements.len() as u32;
+            let mut statement = self.reading.statements[before as usize].clone();
+            statement.mark.line = line.number;
+            statement.mark.offset = moved(statement.mark.offset as usize) as u32;
+            statement.words = Word { start: moved(statement.words.start), end: moved(statement.words.end) };
+            statement.parent = parent;
+            self.reading.statements.push(statement);
+            parent = Some(position);
+        }
+        known.opens.map_or(Block::Closed, |context| Block::Context(context, position))
     }
 
     /// A line belongs to the innermost open section that knows it; the sections inside that one are over.
@@ -393,33 +448,11 @@ impl Reader<'_> {
         found.iter().any(|m| self.dialect.rules.get(m.rule as usize).is_some_and(|r| r.opens.is_some()))
     }
 
-    /// What a line fits in a context; asked once for each line of the same words.
+    /// Finds what a line fits in a context: the negated form first, then without the word that may lead, then as it is.
     fn find(&mut self, line: &Logical, context: usize) -> Option<bool> {
         if self.reading.captures.len() > MOST_CAPTURES * self.text.len() + 64 {
             return None;
         }
-        let (start, end) = (line.words.first()?.start, line.words.last()?.end);
-        let whole = self.text.get(start..end)?;
-        let base = self.reading.captures.len();
-        if let Some(known) = self.known.get(&(context, whole)) {
-            self.reading.captures.extend(known.captures.iter().map(|captured| captured.moved(known.start, start)));
-            self.found.clear();
-            let here = |m: &Match| Match { captures: m.captures + base as u32, ..*m };
-            self.found.extend(known.found.iter().map(here));
-            return Some(known.negated);
-        }
-        let negated = self.search(line, context)?;
-        // A line that goes on in the next one may hold what is no word of it.
-        if self.known.len() < REMEMBERED && !whole.contains('\n') {
-            let captures = self.reading.captures.get(base..).unwrap_or_default().to_vec();
-            let found = self.found.iter().map(|m| Match { captures: m.captures - base as u32, ..*m }).collect();
-            self.known.insert((context, whole), Known { negated, found, captures, start });
-        }
-        Some(negated)
-    }
-
-    /// Finds what a line fits in a context: the negated form first, then without the word that may lead, then as it is.
-    fn search(&mut self, line: &Logical, context: usize) -> Option<bool> {
         let dialect = self.dialect;
         let first = line.words.first()?.of(self.text);
         let is = |word: &Option<String>| word.as_deref().is_some_and(|w| dialect.same_word(w, first));

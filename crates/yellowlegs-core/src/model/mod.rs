@@ -5,6 +5,7 @@ mod fact;
 mod port;
 mod record;
 mod setting;
+mod slots;
 mod station;
 mod switch;
 mod traits;
@@ -21,6 +22,7 @@ pub use fact::{Capability, EventSeen, Fact, FactInfo, FactKind, Field, FieldInfo
 pub use port::{PortName, natural_order};
 pub use record::Record;
 pub use setting::{Key, Origin, Scope, Setting, SettingId, SettingInfo, SettingType};
+pub(crate) use slots::PortSlots;
 pub use station::{Station, StationAddress, StationError, StationRange};
 pub use switch::{FileText, Mark, Quote, Remark, Requirement, SavedCopy, Slot, Switch, Unread};
 pub use traits::{TraitId, TraitInfo, TraitSlot, Traits, platform};

@@ -4,7 +4,8 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use super::{
-    Fact, FactKind, Key, Origin, PortName, Scope, Setting, SettingId, SettingType, Traits, Value, VlanId, settings,
+    Fact, FactKind, Key, Origin, PortName, PortSlots, Scope, Setting, SettingId, SettingType, Traits, Value, VlanId,
+    settings,
 };
 use crate::source::{Place, Source, Word};
 
@@ -129,7 +130,7 @@ pub struct Switch {
     pub(crate) files: Vec<FileText>,
     pub(crate) lines: u32,
     pub(crate) ports: Vec<PortName>,
-    pub(crate) port_slots: Vec<Slot>,
+    pub(crate) port_slots: PortSlots,
     pub(crate) port_places: Vec<Option<Mark>>,
     pub(crate) switch_slots: Vec<Slot>,
     pub(crate) vlan_slots: BTreeMap<(VlanId, SettingId), Slot>,
@@ -153,7 +154,7 @@ impl Switch {
             files: Vec::new(),
             lines: 0,
             ports: Vec::new(),
-            port_slots: Vec::new(),
+            port_slots: PortSlots::default(),
             port_places: Vec::new(),
             switch_slots: vec![Slot::UNKNOWN; settings::SWITCH_COUNT],
             vlan_slots: BTreeMap::new(),
@@ -239,11 +240,16 @@ impl Switch {
     /// A setting of a port, or of the switch when the setting's scope is the switch (`port` is then ignored).
     pub fn slot(&self, port: Option<usize>, id: SettingId) -> &Slot {
         let slot = match (id.info().scope, port) {
-            (Scope::Port, Some(port)) => self.port_slots.get(port * settings::PORT_COUNT + id.slot()),
+            (Scope::Port, Some(port)) => self.port_slots.get(port, id),
             (Scope::Switch, _) => self.switch_slots.get(id.slot()),
             (Scope::Port, None) | (Scope::Vlan | Scope::Mirror, _) => None,
         };
         slot.unwrap_or(&Slot::UNKNOWN)
+    }
+
+    /// Whether two ports have the same in force, their descriptions apart.
+    pub(crate) fn are_alike(&self, one: usize, other: usize) -> bool {
+        self.port_slots.alike(one, other, settings::DESCRIPTION.id)
     }
 
     /// A setting of a VLAN: its own, or what holds for every VLAN.

@@ -57,7 +57,7 @@ impl fmt::Display for VlanId {
 const WORDS: usize = 64;
 
 /// A set of VLANs as bits.
-#[derive(Clone, PartialEq, Eq)]
+#[derive(Clone, PartialEq, Eq, Hash)]
 pub struct VlanSet([u64; WORDS]);
 
 impl Default for VlanSet {

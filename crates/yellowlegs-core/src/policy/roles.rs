@@ -49,6 +49,8 @@ impl Assigned {
 pub struct Assignment {
     /// By port.
     pub ports: Vec<Option<Assigned>>,
+    /// By port, the first port that has its role, told by the same, and the same in force: itself where there is none.
+    pub alike: Vec<usize>,
     /// Roles that some port has.
     pub roles: BTreeSet<usize>,
     /// Entries of `ports` (role, position) that name some port.
@@ -73,7 +75,23 @@ pub fn assign(policy: &Policy, switch: &Switch, lists: Option<&Lists>) -> Assign
         by_vlan(policy, switch, &mut result);
     }
     result.roles = result.ports.iter().flatten().map(|a| a.role).collect();
+    result.alike = alike(switch, &result.ports);
     result
+}
+
+/// How many kinds of ports are told apart; further ones are taken for kinds of their own.
+const MOST_KINDS: usize = 24;
+
+fn alike(switch: &Switch, roles: &[Option<Assigned>]) -> Vec<usize> {
+    let mut kinds: Vec<usize> = Vec::new();
+    let first = |port: usize| {
+        let known = kinds.iter().copied().find(|kind| roles[*kind] == roles[port] && switch.are_alike(*kind, port));
+        if known.is_none() && kinds.len() < MOST_KINDS {
+            kinds.push(port);
+        }
+        known.unwrap_or(port)
+    };
+    (0..roles.len()).map(first).collect()
 }
 
 fn remark(switch: &Switch, text: String) -> Remark {

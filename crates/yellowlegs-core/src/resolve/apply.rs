@@ -9,8 +9,8 @@ use crate::dialect::{
     Captured, Change, Dialect, Effect, HoleRef, Operand, ProfileRef, Reach, Reading, Statement, Subject, port_names,
 };
 use crate::model::{
-    Choice, Direction, Kind, Mark, Origin, Scope, SettingId, Slot, StationRange, Value, VlanId, VlanSet, platform,
-    settings,
+    Choice, Direction, Kind, Mark, Origin, PortSlots, Scope, SettingId, Slot, StationRange, Value, VlanId, VlanSet,
+    platform, settings,
 };
 use crate::source::Source;
 
@@ -43,8 +43,10 @@ pub(super) struct Profile {
 /// What the text says, before platform defaults.
 #[derive(Debug)]
 pub(super) struct Written {
-    /// Per port, the settings of its own lines.
-    pub(super) ports: Vec<Slot>,
+    /// The settings of the ports' own lines.
+    pub(super) ports: PortSlots,
+    /// Settings of ports that were written and taken back at least once.
+    pub(super) taken_back: Vec<(usize, SettingId)>,
     /// What a port's lines imply: port and setting.
     pub(super) implied: BTreeMap<(usize, SettingId), Slot>,
     /// Per port, the profiles it uses, in the order written.
@@ -67,8 +69,18 @@ pub(super) struct Applier<'a> {
     table: &'a PortTable,
     watch: Option<Watch>,
     written: Written,
-    /// The ports of the statement asked for last: the lines of one block ask for the same.
-    about: Option<(usize, Arc<[usize]>)>,
+    /// What the statement asked for last is about: the lines of one block ask for the same.
+    about: Option<About>,
+}
+
+/// The ports that a statement names.
+#[derive(Clone)]
+struct About {
+    /// Position of the statement.
+    at: usize,
+    ports: Arc<[usize]>,
+    /// Where a setting comes from that is written for them.
+    origin: Origin,
 }
 
 /// Whether nothing is written.
@@ -85,8 +97,8 @@ impl<'a> Applier<'a> {
         watch: Option<Watch>,
     ) -> Self {
         let written = Written {
-            // A watch is about one setting: one slot for each port will do.
-            ports: vec![Slot::UNKNOWN; table.len() * if watch.is_some() { 1 } else { settings::PORT_COUNT }],
+            ports: PortSlots::silent(table.len()),
+            taken_back: Vec::new(),
             implied: BTreeMap::new(),
             uses: BTreeMap::new(),
             profiles: BTreeMap::new(),
@@ -198,51 +210,48 @@ impl<'a> Applier<'a> {
         }
     }
 
-    fn ports(&mut self, at: usize, hole: &HoleRef) -> Arc<[usize]> {
-        if let Some((last, ports)) = &self.about
-            && *last == at
-        {
-            return Arc::clone(ports);
+    /// The ports a statement names. What is given out is to be given back as `about`.
+    fn ports(&mut self, at: usize, hole: &HoleRef) -> About {
+        if let Some(about) = self.about.take_if(|about| about.at == at) {
+            return about;
         }
         let captured = self.reading.statements.get(at).map(|s| self.captured(s, hole));
         let ports: Arc<[usize]> = match captured {
             Some(Captured::Ports(items)) => self.table.positions(items).into(),
             _ => Arc::default(),
         };
-        self.about = Some((at, Arc::clone(&ports)));
-        ports
-    }
-
-    fn own(&mut self, statement: &'a Statement, effect: &Effect, at: usize, hole: &HoleRef) {
-        let ports = self.ports(at, hole);
         // A line inside a VLAN that names ports speaks of the VLAN's members.
         let opener = self.reading.statements.get(at).and_then(|s| self.reading.openers(s).next());
         let in_vlan = opener.and_then(|o| self.dialect.rules().get(o.rule as usize)?.subject.as_ref());
         let origin = match in_vlan {
             Some(Subject::Vlan(_)) => Origin::Vlan,
-            _ if effect.implied => Origin::Implied,
             _ if ports.len() == 1 => Origin::Port,
             _ => Origin::Range,
         };
-        for port in ports.iter().copied() {
+        About { at, ports, origin }
+    }
+
+    fn own(&mut self, statement: &'a Statement, effect: &Effect, at: usize, hole: &HoleRef) {
+        let about = self.ports(at, hole);
+        let id = effect.setting;
+        for port in about.ports.iter().copied() {
             if effect.implied {
-                let key = (port, effect.setting);
-                let before = self.written.implied.get(&key).cloned().unwrap_or(Slot::UNKNOWN);
-                let now = self.changed(&before, statement, effect, Origin::Implied);
+                let key = (port, id);
+                let before = self.written.implied.get(&key).unwrap_or(&Slot::UNKNOWN);
+                let now = self.changed(before, statement, effect, Origin::Implied);
                 self.note(Some(port), now.as_ref());
                 now.map(|now| self.written.implied.insert(key, now));
                 continue;
             }
-            let index = match self.watch {
-                Some(_) => port,
-                None => port * settings::PORT_COUNT + effect.setting.slot(),
-            };
-            let now = self.changed(&self.written.ports[index], statement, effect, origin);
-            self.note(Some(port), now.as_ref());
-            if let Some(now) = now {
-                self.written.ports[index] = now;
+            let before = self.written.ports.written(port, id).unwrap_or(&Slot::UNKNOWN);
+            let Some(now) = self.changed(before, statement, effect, about.origin) else { continue };
+            self.note(Some(port), Some(&now));
+            if is_unset(&now) {
+                self.written.taken_back.push((port, id));
             }
+            self.written.ports.set(port, id, now);
         }
+        self.about = Some(about);
     }
 
     fn profile(&mut self, statement: &'a Statement, effect: &Effect, at: usize, profile: &ProfileRef) {
@@ -266,9 +275,11 @@ impl<'a> Applier<'a> {
         };
         match self.reading.subject(self.dialect, position) {
             Some((at, Subject::Ports(hole))) => {
-                for port in self.ports(at, hole).iter() {
+                let about = self.ports(at, hole);
+                for port in about.ports.iter() {
                     apply(self.written.uses.entry(*port).or_default());
                 }
+                self.about = Some(about);
             }
             Some((at, Subject::Profile(own))) => {
                 let own = self.reading.statements.get(at).and_then(|s| self.profile_name(s, own));
@@ -330,21 +341,19 @@ impl<'a> Applier<'a> {
     }
 
     /// What a slot becomes; `None` when the statement says nothing about it after all.
-    fn changed(&self, before: &Slot, statement: &'a Statement, effect: &Effect, origin: Origin) -> Option<Slot> {
+    fn changed<'e>(&self, before: &Slot, statement: &'a Statement, effect: &'e Effect, origin: Origin) -> Option<Slot> {
         let kind = effect.setting.info().kind;
-        let values = |operands: &[Operand]| -> Vec<Value> {
-            operands.iter().filter_map(|o| self.operand(o, statement, kind)).collect()
-        };
+        let values = |operands: &'e [Operand]| operands.iter().filter_map(|o| self.operand(o, statement, kind));
         let value = match &effect.change {
-            Change::Set(operands) => Some(values(operands).into_iter().next()?),
+            Change::Set(operands) => Some(values(operands).next()?),
             Change::Add(operands) => {
-                let added = values(operands);
+                let added: Vec<Value> = values(operands).collect();
                 (!added.is_empty()).then_some(())?;
                 let base = before.value.clone().or_else(|| self.base(effect.setting, false));
                 added.iter().try_fold(base?, |list, value| list.plus(value))
             }
             Change::Remove(operands) => {
-                let removed = values(operands);
+                let removed: Vec<Value> = values(operands).collect();
                 if removed.is_empty() {
                     return Some(Slot { contested: true, ..Slot::UNKNOWN });
                 }

@@ -4,10 +4,11 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use super::apply::{Global, Written, from_profiles, is_unset, later};
+use super::apply::{Written, from_profiles, is_unset, later};
 use crate::dialect::{Dialect, Reach};
 use crate::model::{
-    Choice, FastStart, Mode, Origin, Remark, Scope, SettingId, Slot, Switch, Value, VlanSet, platform, settings,
+    Choice, FastStart, Mode, Origin, PortSlots, Remark, Scope, SettingId, Slot, Switch, Value, VlanSet, platform,
+    settings,
 };
 
 pub(super) fn merge(dialect: &Dialect, mut written: Written, switch: &mut Switch) {
@@ -27,8 +28,9 @@ pub(super) fn merge(dialect: &Dialect, mut written: Written, switch: &mut Switch
     missing_profiles(&written, switch);
     // What is written for a port becomes what is in force there, in its place.
     let mut slots = std::mem::take(&mut written.ports);
+    slots.fill(SettingId::of(Scope::Port).map(|id| defaults[id.index()].clone()));
     let layers = Layers::new(dialect, &written, &defaults);
-    slots.chunks_exact_mut(settings::PORT_COUNT).enumerate().for_each(|(port, slots)| layers.port(port, slots));
+    (0..switch.ports.len()).for_each(|port| layers.port(port, &mut slots));
     switch.port_slots = slots;
     switch.switch_slots = SettingId::of(Scope::Switch).zip(written.switch).map(|(id, slot)| over(slot, id)).collect();
     for id in SettingId::of(Scope::Vlan) {
@@ -73,8 +75,8 @@ struct Layers<'a> {
     by_membership: bool,
     /// The settings in the order in which they are settled.
     order: Vec<SettingId>,
-    /// By setting: whether only a port's own lines can speak of it.
-    plain: Vec<bool>,
+    /// Those of them that more than a port's own lines can speak of, or whose lines were taken back.
+    open: Vec<SettingId>,
 }
 
 impl<'a> Layers<'a> {
@@ -87,53 +89,39 @@ impl<'a> Layers<'a> {
         }
         let rest: Vec<SettingId> = SettingId::of(Scope::Port).filter(|id| !order.contains(id)).collect();
         order.extend(rest);
-        let implied: Vec<SettingId> = written.implied.keys().map(|(_, id)| *id).collect();
-        let plain = |id: SettingId| written.globals[id.slot()].is_empty() && !implied.contains(&id);
-        let plain = SettingId::of(Scope::Port).map(plain).collect();
-        Self { dialect, written, defaults, by_membership, order, plain }
+        let mut more: Vec<SettingId> = written.implied.keys().chain(&written.taken_back).map(|(_, id)| *id).collect();
+        more.extend(by_membership.then_some(settings::MODE.id));
+        let is_open = |id: &SettingId| !written.globals[id.slot()].is_empty() || more.contains(id);
+        let open = order.iter().copied().filter(is_open).collect();
+        Self { dialect, written, defaults, by_membership, order, open }
     }
 
     /// Puts the settings in force on a port where its own lines' are, in the order in which they are settled.
-    fn port(&self, port: usize, slots: &mut [Slot]) {
+    fn port(&self, port: usize, slots: &mut PortSlots) {
         let has_profiles = self.written.uses.get(&port).is_some_and(|used| !used.is_empty());
-        for id in &self.order {
-            let own = &slots[id.slot()];
-            let is_mode = self.by_membership && *id == settings::MODE.id;
-            if self.plain[id.slot()] && !has_profiles && !is_mode {
-                if is_unset(own) {
-                    slots[id.slot()] = self.own_or_default(own, *id);
-                }
-                continue;
-            }
+        for id in if has_profiles { &self.order } else { &self.open } {
             let mut slot = self.setting(port, *id, slots);
-            if is_mode && !slot.origin.is_written() {
-                slot = self.mode_by_membership(slots);
+            let is_mode = self.by_membership && *id == settings::MODE.id;
+            if is_mode && slot.as_ref().is_none_or(|slot| !slot.origin.is_written()) {
+                slot = Some(self.mode_by_membership(port, slots));
             }
-            slots[id.slot()] = slot;
+            if let Some(slot) = slot {
+                slots.set(port, *id, slot);
+            }
         }
     }
 
-    fn own_or_default(&self, own: &Slot, id: SettingId) -> Slot {
-        let contested = own.contested;
-        if is_unset(own) { Slot { contested, ..self.defaults[id.index()].clone() } } else { own.clone() }
-    }
-
-    fn setting(&self, port: usize, id: SettingId, so_far: &[Slot]) -> Slot {
-        let own = &so_far[id.slot()];
-        let globals = &self.written.globals[id.slot()];
+    /// What is in force; `None` where what is there already is: what is written for the port, or what holds where nothing is.
+    fn setting(&self, port: usize, id: SettingId, so_far: &PortSlots) -> Option<Slot> {
+        let own = so_far.written(port, id);
         let (implied, profile) = (self.written.implied.get(&(port, id)), from_profiles(self.written, port, id));
-        if globals.is_empty() && implied.is_none() && profile == (None, None) {
-            return self.own_or_default(own, id);
-        }
-        let reached = |global: &Global| self.reached(global.reach, so_far);
-        let mut unsure = false;
-        let mut layers: Vec<&Slot> = vec![own];
-        layers.extend(implied);
+        let mut layers: Vec<&Slot> = own.into_iter().chain(implied).collect();
         layers.extend(profile.0.as_ref());
         layers.extend(profile.1.as_ref());
         let before_globals = layers.iter().any(|slot| !is_unset(slot));
-        for global in globals.iter().rev().filter(|g| !is_unset(&g.slot)) {
-            match reached(global) {
+        let mut unsure = false;
+        for global in self.written.globals[id.slot()].iter().rev().filter(|g| !is_unset(&g.slot)) {
+            match self.reached(global.reach, port, so_far) {
                 Some(true) => layers.push(&global.slot),
                 Some(false) => {}
                 None => unsure = true,
@@ -141,24 +129,30 @@ impl<'a> Layers<'a> {
         }
         let mut written = layers.iter().filter(|slot| !is_unset(slot));
         let first = written.next();
-        let contested = own.contested || written.next().is_some() || first.is_some_and(|slot| slot.contested);
+        let contested = own.is_some_and(|own| own.contested)
+            || written.next().is_some()
+            || first.is_some_and(|slot| slot.contested);
         // Whether a default reaches the port hangs on something that nobody knows.
         if unsure && !before_globals {
-            return Slot { contested, ..Slot::UNKNOWN };
+            return Some(Slot { contested, ..Slot::UNKNOWN });
         }
-        Slot { contested, ..(*first.unwrap_or(&&self.defaults[id.index()])).clone() }
+        match first {
+            None if own.is_none() => None,
+            None => Some(Slot { contested, ..self.defaults[id.index()].clone() }),
+            Some(slot) => Some(Slot { contested, ..(**slot).clone() }),
+        }
     }
 
     /// Whether a default reaches a port; `None` when what decides it is unknown.
-    fn reached(&self, reach: Reach, so_far: &[Slot]) -> Option<bool> {
-        let mode = || so_far[settings::MODE.id.slot()].value.as_ref().and_then(choice::<Mode>);
+    fn reached(&self, reach: Reach, port: usize, so_far: &PortSlots) -> Option<bool> {
+        let mode = || so_far.get(port, settings::MODE.id)?.value.as_ref().and_then(choice::<Mode>);
         match reach {
             Reach::AllPorts => Some(true),
             Reach::AllVlans => Some(false),
             Reach::AccessPorts => Some(mode()? == Mode::Access),
             Reach::TrunkPorts => Some(mode()? == Mode::Trunk),
             Reach::EdgePorts => {
-                match so_far[settings::FAST_START.id.slot()].value.as_ref().and_then(choice::<FastStart>)? {
+                match so_far.get(port, settings::FAST_START.id)?.value.as_ref().and_then(choice::<FastStart>)? {
                     FastStart::Off => Some(false),
                     FastStart::EdgeOnTrunk => Some(true),
                     FastStart::Edge if mode()? == Mode::Access => Some(true),
@@ -170,8 +164,8 @@ impl<'a> Layers<'a> {
     }
 
     /// A port that is a tagged member of a VLAN beside its voice VLAN is a trunk; else it is none.
-    fn mode_by_membership(&self, so_far: &[Slot]) -> Slot {
-        let slot = |id: SettingId| &so_far[id.slot()];
+    fn mode_by_membership(&self, port: usize, so_far: &PortSlots) -> Slot {
+        let slot = |id: SettingId| so_far.get(port, id).unwrap_or(&Slot::UNKNOWN);
         let (tagged, voice, access) =
             (slot(settings::TAGGED_VLANS.id), slot(settings::VOICE_VLAN.id), slot(settings::ACCESS_VLAN.id));
         let Some(Value::Vlans(set)) = &tagged.value else { return Slot::UNKNOWN };

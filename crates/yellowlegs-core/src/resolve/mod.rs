@@ -15,7 +15,7 @@ use std::sync::Arc;
 use jiff::Timestamp;
 
 use crate::dialect::{Dialect, HoleRef, Reading};
-use crate::model::{FileText, Mark, Record, SavedCopy, Scope, SettingId, Slot, Switch, Value, settings};
+use crate::model::{FileText, Mark, Record, SavedCopy, Scope, SettingId, Slot, Switch, Value};
 use crate::source::Source;
 pub use edit::{About, Edit, EditProblem, Wanted};
 pub use examples::{Failed, run_examples};
@@ -116,9 +116,7 @@ impl Resolved {
     pub fn record(&self) -> Record {
         let mut switch = self.switch.clone();
         let narrow = |slot: &mut Slot, id: SettingId| slot.mark = slot.mark.map(|mark| self.deciding_words(mark, id));
-        for port in switch.port_slots.chunks_mut(settings::PORT_COUNT) {
-            port.iter_mut().zip(SettingId::of(Scope::Port)).for_each(|(slot, id)| narrow(slot, id));
-        }
+        switch.port_slots.each_mut(narrow);
         switch.switch_slots.iter_mut().zip(SettingId::of(Scope::Switch)).for_each(|(slot, id)| narrow(slot, id));
         switch.vlan_slots.iter_mut().for_each(|((_, id), slot)| narrow(slot, *id));
         switch.vlan_defaults.iter_mut().for_each(|(id, slot)| narrow(slot, *id));

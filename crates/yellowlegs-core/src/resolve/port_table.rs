@@ -29,6 +29,9 @@ impl PortTable {
                 Some(Subject::Ports(hole)) => Some(hole),
                 _ => None,
             };
+            if about.is_none() && rule.declares.is_none() && rule.used_by.is_none() {
+                continue;
+            }
             for (hole, is_subject) in [(about, true), (rule.declares.as_ref(), false), (rule.used_by.as_ref(), false)] {
                 let Some(hole) = hole else { continue };
                 let Captured::Ports(items) = reading.captured(dialect, statement, hole) else { continue };

@@ -66,7 +66,9 @@ impl Source {
             return Err(at(TextProblem::Binary, offset));
         }
         let mut line_start = 0;
-        for end in memchr::memchr_iter(b'\n', &bytes).chain([bytes.len()]) {
+        // A text that is shorter than the longest line has none that is longer.
+        let lines = if bytes.len() > MAX_LINE_BYTES { &bytes[..] } else { &[] };
+        for end in memchr::memchr_iter(b'\n', lines).chain([lines.len()]) {
             let length = end - line_start;
             if length > MAX_LINE_BYTES {
                 return Err(at(TextProblem::LineTooLong(LineTooLong { bytes: length }), line_start));

@@ -13,20 +13,35 @@ pub struct Line<'t> {
     pub indent: u32,
 }
 
-/// All lines, blank ones too (their text is empty).
-pub fn lines(text: &str) -> impl Iterator<Item = Line<'_>> {
-    let mut start = 0;
-    let mut number = 0;
-    std::iter::from_fn(move || {
+impl<'t> Line<'t> {
+    /// The line of a text that begins at an offset, and where the next begins; `None` at the end of the text.
+    pub fn at(text: &'t str, start: usize, number: u32) -> Option<(Self, usize)> {
         let rest = text.get(start..).filter(|rest| !rest.is_empty())?;
         let end = memchr::memchr(b'\n', rest.as_bytes());
         let whole = rest.get(..end.unwrap_or(rest.len())).unwrap_or_default();
-        let body = whole.trim_start_matches([' ', '\t']);
-        let blank = whole.get(..whole.len() - body.len()).unwrap_or_default();
-        let indent = blank.bytes().fold(0, |column, b| if b == b'\t' { (column / 8 + 1) * 8 } else { column + 1 });
+        let (mut blank, mut indent) = (0, 0);
+        for byte in whole.bytes() {
+            match byte {
+                b' ' => indent += 1,
+                b'\t' => indent = (indent / 8 + 1) * 8,
+                _ => break,
+            }
+            blank += 1;
+        }
+        let body = whole.get(blank..).unwrap_or_default();
+        // Most lines end in a letter or a digit: nothing to look for then.
+        let trimmed = if body.as_bytes().last().is_some_and(u8::is_ascii_graphic) { body } else { body.trim_end() };
+        Some((Self { number, start: start + blank, text: trimmed, indent }, start + end.map_or(rest.len(), |e| e + 1)))
+    }
+}
+
+/// All lines, blank ones too (their text is empty).
+pub fn lines(text: &str) -> impl Iterator<Item = Line<'_>> {
+    let (mut start, mut number) = (0, 0);
+    std::iter::from_fn(move || {
         number += 1;
-        let line = Line { number, start: start + blank.len(), text: body.trim_end(), indent };
-        start += end.map_or(rest.len(), |e| e + 1);
+        let (line, next) = Line::at(text, start, number)?;
+        start = next;
         Some(line)
     })
 }

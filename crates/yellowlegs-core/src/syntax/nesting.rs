@@ -13,16 +13,18 @@ impl<T> Default for Nesting<T> {
 }
 
 impl<T> Nesting<T> {
-    /// The block a line with this indentation stands in; blocks that ended before it are closed.
-    pub fn enclosing(&mut self, indent: u32) -> Option<&T> {
+    /// The block a line with this indentation stands in.
+    pub fn enclosing(&self, indent: u32) -> Option<&T> {
+        // Each open block is deeper than the one around it.
+        let around = self.open.partition_point(|(opener, _)| *opener < indent);
+        self.open.get(around.checked_sub(1)?).map(|(_, block)| block)
+    }
+
+    /// Deeper lines that follow are inside this one; blocks that are not around it are over.
+    pub fn open(&mut self, indent: u32, block: T) {
         while self.open.last().is_some_and(|(opener, _)| *opener >= indent) {
             self.open.pop();
         }
-        self.open.last().map(|(_, block)| block)
-    }
-
-    /// Deeper lines that follow are inside this one.
-    pub fn open(&mut self, indent: u32, block: T) {
         self.open.push((indent, block));
     }
 }

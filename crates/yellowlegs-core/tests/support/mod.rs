@@ -178,7 +178,7 @@ pub(crate) fn verdicts_of(resolved: &Resolved, dialect: &Dialect, policy: &Polic
     let (as_of, selection) = (as_of(), Selection::default());
     let judge = Judge::new(policy, &as_of, &selection, false);
     let roles = assign(policy, &resolved.switch, Some(dialect.lists()));
-    let on = SwitchView::new(resolved, policy, &roles.ports, &as_of);
+    let on = SwitchView::new(resolved, policy, &roles, &as_of);
     let word = |told: Told| match told {
         Told::Met => ("met", Vec::new()),
         Told::NotApplicable => ("not-applicable", Vec::new()),

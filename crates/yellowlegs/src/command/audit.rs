@@ -6,7 +6,7 @@ use std::process::ExitCode;
 use std::sync::Arc;
 
 use globset::{Glob, GlobMatcher};
-use yellowlegs_core::check::{self, Digest, FleetOutcome, FleetView, Judge, Selection, Usage};
+use yellowlegs_core::check::{self, Digests, FleetOutcome, FleetView, Judge, Selection, Usage};
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::finding::{Sample, Totals};
 use yellowlegs_core::model::Remark;
@@ -129,7 +129,7 @@ impl Sinks {
 struct Gathered {
     totals: Totals,
     usage: Usage,
-    digests: Vec<Digest>,
+    digests: Digests,
     unreadable: Vec<Unreadable>,
 }
 

@@ -28,7 +28,8 @@ fn off(on: &SwitchView<'_>) -> Judgement {
     let vlans: VlanSet = used.keys().copied().collect();
     let Some(port) = used.values().next() else {
         tally.judgement()?;
-        let wanted = on.ports().any(|port| port.role().is_ok_and(|role| role.expect.wants(Feature::ArpInspection)));
+        let wanted =
+            on.unlike_ports().any(|port| port.role().is_ok_and(|role| role.expect.wants(Feature::ArpInspection)));
         return Ok(if wanted { Verdict::Met } else { Verdict::NotApplicable });
     };
     if on.is_held_back("arp-inspection")? {

@@ -123,14 +123,14 @@ fn nobody_told(on: &SwitchView<'_>) -> Judgement {
     }
     let mut tally = Tally::default();
     let mut reporting: Option<(usize, SettingId)> = None;
-    for port in on.ports() {
+    for port in on.unlike_ports() {
         let by_security = port
             .known(settings::PORT_SECURITY)
             .and_then(|enabled| Ok(enabled && port.known(settings::ACTION)? == Action::DropAndReport));
         let by_detection = port.known(settings::UNIDIRECTIONAL).map(|mode| mode == Unidirectional::ReportOnly);
         for (reports, setting) in [(by_security, settings::ACTION.id), (by_detection, settings::UNIDIRECTIONAL.id)] {
             match reports {
-                Ok(true) => reporting = reporting.or(Some((port.port, setting))),
+                Ok(true) => reporting = reporting.or(Some((port.port(), setting))),
                 Ok(false) => {}
                 Err(unknown) => tally.add(Err(unknown)),
             }

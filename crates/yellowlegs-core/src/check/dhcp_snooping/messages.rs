@@ -129,7 +129,7 @@ fn accepted(port: &PortView<'_>, wanted: RelayInfo) -> Result<Option<Violation>,
         return Ok(None);
     }
     let says = "relay information is taken from this untrusted edge port";
-    Ok(Some(Violation::of(settings::RELAY_ACCEPTED.id, says).fact("wanted", wanted.word()).on(Some(port.port))))
+    Ok(Some(Violation::of(settings::RELAY_ACCEPTED.id, says).fact("wanted", wanted.word()).on(Some(port.port()))))
 }
 
 pub(super) const STORE_MISSING: Check = Check {

@@ -25,7 +25,7 @@ pub(in crate::check) fn has_server(port: &PortView<'_>) -> bool {
     let lists = port.on().resolved().lists();
     port.policy().dhcp_servers.iter().filter(|server| server.at.switch == **switch.name()).any(|server| {
         let named = server.at.port.as_ref().and_then(|text| text.positions(switch, lists));
-        named.is_some_and(|positions| positions.contains(&port.port))
+        named.is_some_and(|positions| positions.contains(&port.port()))
     })
 }
 

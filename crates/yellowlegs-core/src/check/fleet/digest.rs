@@ -5,6 +5,8 @@ use std::hash::{DefaultHasher, Hash, Hasher};
 use std::net::IpAddr;
 use std::sync::Arc;
 
+use rustc_hash::FxHashSet;
+
 use crate::check::arming::{INSPECTION, MULTICAST, SNOOPING};
 use crate::check::{PortView, SwitchView, Unknown};
 use crate::model::{
@@ -31,7 +33,7 @@ pub struct Digest {
     /// VLANs in which ARP inspection acts.
     pub(in crate::check) inspected: Option<Arc<VlanSet>>,
     /// VLANs of edge ports.
-    pub(in crate::check) edge_vlans: VlanSet,
+    pub(in crate::check) edge_vlans: Arc<VlanSet>,
     /// VLANs in which multicast is snooped.
     pub(in crate::check) multicast: Option<Arc<VlanSet>>,
     /// VLANs in which it asks for memberships.
@@ -90,6 +92,50 @@ pub(in crate::check) struct QuerierDigest {
     pub(in crate::check) last_member_count: Option<u32>,
 }
 
+/// The switches of a fleet. VLAN sets that are equal are kept once: most switches of a fleet say the same.
+#[derive(Debug, Default)]
+pub struct Digests {
+    switches: Vec<Digest>,
+    sets: FxHashSet<Arc<VlanSet>>,
+}
+
+impl Digests {
+    /// One more.
+    pub fn push(&mut self, mut digest: Digest) {
+        self.share(&mut digest.edge_vlans);
+        [&mut digest.snooped, &mut digest.inspected, &mut digest.multicast]
+            .into_iter()
+            .chain(digest.ports.iter_mut().map(|port| &mut port.tagged))
+            .flatten()
+            .for_each(|set| self.share(set));
+        digest.ports.shrink_to_fit();
+        self.switches.push(digest);
+    }
+
+    fn share(&mut self, set: &mut Arc<VlanSet>) {
+        match self.sets.get(set) {
+            Some(there) => *set = Arc::clone(there),
+            None => _ = self.sets.insert(Arc::clone(set)),
+        }
+    }
+}
+
+impl std::ops::Deref for Digests {
+    type Target = [Digest];
+
+    fn deref(&self) -> &[Digest] {
+        &self.switches
+    }
+}
+
+impl FromIterator<Digest> for Digests {
+    fn from_iter<I: IntoIterator<Item = Digest>>(digests: I) -> Self {
+        let mut all = Self::default();
+        digests.into_iter().for_each(|digest| all.push(digest));
+        all
+    }
+}
+
 impl Digest {
     /// Of a switch. Stations are kept only when `stations` says that some are pinned twice is worth a look.
     pub(in crate::check) fn of(on: SwitchView<'_>) -> Self {
@@ -117,18 +163,15 @@ impl Digest {
         named.extend(servers.iter().filter_map(|(_, port)| *port));
         let mut ports: Vec<PortDigest> = Vec::new();
         let mut at: BTreeMap<usize, usize> = BTreeMap::new();
-        let mut edge_vlans = VlanSet::default();
+        let edge_ports = on.unlike_ports().filter(|port| port.role().is_ok_and(|role| role.faces.is_edge()));
+        let used = edge_ports.filter_map(|port| port.used_by_edge().ok());
+        let edge_vlans = used.fold(VlanSet::default(), |all, used| all.union(&used));
         for port in on.ports() {
             let faces = port.role().ok().map(|role| role.faces);
             let leads = faces.is_some_and(|faces| faces.is_bridge() || faces == Faces::Router);
-            if faces.is_some_and(Faces::is_edge)
-                && let Ok(carried) = port.used_by_edge()
-            {
-                edge_vlans = edge_vlans.union(&carried);
-            }
-            if leads || named.contains(&port.port) || neighbours.contains_key(&port.port) {
-                at.insert(port.port, ports.len());
-                ports.push(port_digest(&port, neighbours.get(&port.port)));
+            if leads || named.contains(&port.port()) || neighbours.contains_key(&port.port()) {
+                at.insert(port.port(), ports.len());
+                ports.push(port_digest(&port, neighbours.get(&port.port())));
             }
         }
         Self {
@@ -139,7 +182,7 @@ impl Digest {
             servers: servers.into_iter().map(|(entry, port)| (entry, port.and_then(|p| at.get(&p).copied()))).collect(),
             snooped: snooped(on),
             inspected: on.covered(INSPECTION.needed, INSPECTION.global, INSPECTION.vlans).ok(),
-            edge_vlans,
+            edge_vlans: Arc::new(edge_vlans),
             multicast: on.covered(MULTICAST.needed, MULTICAST.global, MULTICAST.vlans).ok(),
             queriers: queriers(on),
             relay_info: on.setting(settings::RELAY_INFO).value,
@@ -224,10 +267,10 @@ fn reopens(on: SwitchView<'_>) -> Option<(u32, String)> {
 fn pinned(on: SwitchView<'_>) -> Vec<(StationAddress, Option<VlanId>, Arc<str>)> {
     let mut pinned = Vec::new();
     for port in on.ports() {
-        let name: Arc<str> = port.name().into();
-        let untagged = port.untagged().ok().and_then(|u| u.vlan);
-        for key in [settings::PINNED_STATIONS, settings::WRITTEN_STATIONS] {
-            let stations = port.setting(key).value.unwrap_or_default();
+        let kept = [settings::PINNED_STATIONS, settings::WRITTEN_STATIONS];
+        let kept = kept.into_iter().filter_map(|key| port.setting(key).value.filter(|stations| !stations.is_empty()));
+        for stations in kept {
+            let (name, untagged): (Arc<str>, _) = (port.name().into(), port.untagged().ok().and_then(|u| u.vlan));
             pinned.extend(stations.iter().map(|s| (s.address, s.vlan.or(untagged), Arc::clone(&name))));
         }
     }
@@ -282,7 +325,7 @@ fn hashes(on: SwitchView<'_>) -> BTreeMap<(Arc<str>, SettingId), u64> {
     let mut by_role: BTreeMap<Arc<str>, Vec<usize>> = BTreeMap::new();
     for port in on.ports() {
         if let Ok(role) = port.role() {
-            by_role.entry(role.name.as_str().into()).or_default().push(port.port);
+            by_role.entry(role.name.as_str().into()).or_default().push(port.port());
         }
     }
     for (role, ports) in by_role {

@@ -7,7 +7,7 @@ mod usage;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-pub use digest::Digest;
+pub use digest::{Digest, Digests};
 pub(super) use digest::{PortDigest, QuerierDigest};
 pub(super) use links::{At, Links, port};
 pub use usage::Usage;
@@ -219,7 +219,7 @@ impl FleetOutcome {
             };
             let lists = resolved.lists();
             let roles = assign(view.policy, &resolved.switch, lists);
-            let on = SwitchView::new(resolved, view.policy, &roles.ports, view.as_of);
+            let on = SwitchView::new(resolved, view.policy, &roles, view.as_of);
             let port = found.port.as_deref().and_then(|name| resolved.switch.port_index(name));
             let role = port.and_then(|p| view.policy.roles.get(on.assigned(p)?.role)).map(|r| r.name.as_str());
             let Some(level) = view.policy.level(check.id, role, check.level) else { continue };

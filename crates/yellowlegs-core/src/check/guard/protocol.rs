@@ -28,7 +28,7 @@ fn tree_off(on: &SwitchView<'_>) -> Judgement {
     for port in on.ports() {
         tally.add(port.known(settings::TREE_ON_PORT).map(|runs| {
             let says = "the spanning tree does not run on the port";
-            (!runs).then(|| Violation::of(settings::TREE_ON_PORT.id, says).on(Some(port.port)))
+            (!runs).then(|| Violation::of(settings::TREE_ON_PORT.id, says).on(Some(port.port())))
         }));
     }
     match on.known(settings::TREE_OFF_VLANS) {
@@ -48,7 +48,7 @@ fn tree_off(on: &SwitchView<'_>) -> Judgement {
 /// Those of some VLANs that a port carries.
 fn in_use(on: &SwitchView<'_>, of: &VlanSet, tally: &mut Tally) -> Vec<VlanId> {
     let mut used = VlanSet::default();
-    for port in on.ports() {
+    for port in on.unlike_ports() {
         match port.carries() {
             Ok(carried) => used = used.union(&carried),
             Err(unknown) => tally.add(Err(unknown)),

@@ -49,7 +49,7 @@ fn beyond(on: &SwitchView<'_>, target: usize, sessions: &[&Session]) -> Result<O
         }
         // A VLAN's frames are copied once, as its ports receive them.
         if !session.vlans.is_empty() {
-            for port in on.ports().filter(|port| port.port != target) {
+            for port in on.ports().filter(|port| port.port() != target) {
                 if !port.carries()?.common(&session.vlans).is_empty() {
                     load += u64::from(port.speed()?);
                 }

@@ -149,7 +149,8 @@ fn vlan_unsupported(on: &SwitchView<'_>) -> Judgement {
         let member = |port: &crate::check::PortView<'_>| {
             port.untagged().is_ok_and(|untagged| untagged.vlan.is_some_and(|vlan| session.vlans.contains(vlan)))
         };
-        let ports = on.ports().filter(member).filter_map(|p| on.switch().ports().get(p.port).map(ToString::to_string));
+        let ports =
+            on.ports().filter(member).filter_map(|p| on.switch().ports().get(p.port()).map(ToString::to_string));
         let ports: Vec<String> = ports.collect();
         let says = "mirror {session} copies VLAN {vlans}, which this platform cannot";
         let violation = session.violation(on, settings::MIRROR_VLANS.id, says);

@@ -130,7 +130,7 @@ fn vlan_uncovered(on: &SwitchView<'_>) -> Judgement {
     let snooped = snooped(on)?;
     let mut tally = Tally::default();
     let mut open: BTreeMap<VlanId, usize> = BTreeMap::new();
-    for port in on.ports() {
+    for port in on.unlike_ports() {
         let role = port.role();
         if role.as_ref().is_ok_and(|role| !role.faces.is_edge()) {
             continue;
@@ -147,7 +147,7 @@ fn vlan_uncovered(on: &SwitchView<'_>) -> Judgement {
         let site = on.policy().vlan(on.switch().name(), vlan);
         let real_time = site.is_some_and(|v| v.purpose == Some(Purpose::RealTime));
         match role {
-            Ok(role) if role.receiver || real_time => _ = open.entry(vlan).or_insert(port.port),
+            Ok(role) if role.receiver || real_time => _ = open.entry(vlan).or_insert(port.port()),
             Err(unknown) if real_time => tally.add(Err(unknown)),
             Ok(_) | Err(_) => {}
         }

@@ -57,7 +57,7 @@ fn no_bindings(on: &SwitchView<'_>) -> Judgement {
     let mut bare: BTreeMap<VlanId, Vec<usize>> = BTreeMap::new();
     for port in on.ports().filter(|port| !port.role().is_ok_and(|role| role.faces.is_bridge())) {
         match unbound(&port) {
-            Ok(Some(vlan)) => bare.entry(vlan).or_default().push(port.port),
+            Ok(Some(vlan)) => bare.entry(vlan).or_default().push(port.port()),
             Ok(None) => {}
             Err(unknown) => tally.add(Err(unknown)),
         }

@@ -73,7 +73,7 @@ fn overdrawn(on: &SwitchView<'_>) -> Judgement {
         if !port.known(settings::POWER)? {
             continue;
         }
-        let told = seen.get(&port.port).copied().unwrap_or_default();
+        let told = seen.get(&port.port()).copied().unwrap_or_default();
         let aside = set_aside(&port, &ways, told)?;
         ports += u32::from(aside > 0);
         sum += u64::from(aside);

@@ -11,7 +11,6 @@ use serde::ser::{Serialize, SerializeMap, Serializer};
 
 use self::fact::RecordFact;
 use self::settings::{RecordSettings, RecordSlot};
-use super::settings::PORT_COUNT;
 use super::{
     Fact, FileText, Mark, PortName, Quote, Remark, Requirement, SavedCopy, Scope, SettingId, Slot, Switch, TraitId,
     TraitSlot, Traits, Unread, VlanId, platform,
@@ -309,8 +308,12 @@ impl Record {
         for RecordPort { port, place, mut settings } in ports {
             switch.ports.push(PortName::new(port));
             switch.port_places.push(place.map(|p| quotes.mark(p)));
-            for id in SettingId::all().take(PORT_COUNT) {
-                switch.port_slots.push(settings.0.remove(&id).map_or(Slot::UNKNOWN, |slot| quotes.slot(slot)));
+            let index = switch.ports.len() - 1;
+            switch.port_slots.add_port();
+            for id in SettingId::of(Scope::Port) {
+                if let Some(slot) = settings.0.remove(&id) {
+                    switch.port_slots.set(index, id, quotes.slot(slot));
+                }
             }
         }
         let mut traits = Traits::default();
