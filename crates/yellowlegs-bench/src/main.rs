@@ -12,6 +12,9 @@ use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
+/// How often each program is run.
+const RUNS: usize = 5;
+
 /// Ticks of processor time in a second, as the kernel counts them for programs.
 const TICKS: f64 = 100.0;
 
@@ -41,10 +44,15 @@ fn main() -> io::Result<()> {
     for size in sizes {
         let folder = tempfile::tempdir()?;
         let written = fleet::write(folder.path(), size)?;
-        let (floor, _) = measured(&program, &["floor".into(), folder.path().into()])?;
         let words = ["audit", "--format", "jsonl", "--fail-on", "never", "-q"].map(PathBuf::from);
         let words: Vec<PathBuf> = words.into_iter().chain([folder.path().to_owned()]).collect();
-        let (spent, memory) = measured(&audit, &words)?;
+        let (mut floor, mut spent, mut memory) = (f64::MAX, f64::MAX, 0);
+        // Others use the machine too: of some runs in turn the quickest of each counts.
+        for _ in 0..RUNS {
+            floor = floor.min(measured(&program, &["floor".into(), folder.path().into()])?.0);
+            let (time, most) = measured(&audit, &words)?;
+            (spent, memory) = (spent.min(time), memory.max(most));
+        }
         let found = fleet::found(folder.path(), &audit)?;
         assert_eq!(found, written.faults, "the planted faults are found, all of them and no others");
         println!(
