@@ -5,7 +5,7 @@ mod support;
 use std::fmt::Write as _;
 
 use support::compare;
-use yellowlegs_core::check::{Check, FAMILIES};
+use yellowlegs_core::check::{Check, Example, FAMILIES};
 use yellowlegs_core::dialect::HoleType;
 use yellowlegs_core::model::{FactKind, Scope, SettingId, TraitId};
 use yellowlegs_core::policy::{Site, expectations};
@@ -45,6 +45,22 @@ fn of_family(name: &str, family: &[Check]) -> String {
         row("policy", check.policy);
         row("says it in place of", check.absorbs);
         row("reference", &[check.reference]);
+        match check.example() {
+            Some(Example::Lines { settings, violating, right, .. }) => {
+                let by = if settings.is_empty() { String::new() } else { format!(", by {}", settings.join(", ")) };
+                let wrong =
+                    if violating.is_empty() { "(none of the right lines)".to_owned() } else { violating.join("\n") };
+                let _ = write!(
+                    page,
+                    "\nViolating{by}, in Shingle:\n\n```\n{wrong}\n```\n\nRight:\n\n```\n{}\n```\n",
+                    right.join("\n")
+                );
+            }
+            Some(Example::None { none, .. }) => {
+                _ = write!(page, "\nNo line of a configuration shows it: it is {none}.\n")
+            }
+            None => {}
+        }
     }
     page
 }

@@ -7,6 +7,7 @@ mod arming;
 mod arp_inspection;
 mod config;
 mod dhcp_snooping;
+mod example;
 mod fast_start;
 mod flap;
 mod fleet;
@@ -30,6 +31,7 @@ mod verdict;
 pub(crate) mod view;
 mod voice;
 
+pub use example::Example;
 pub use fleet::{Digest, Digests, EntriesView, FleetJudgement, FleetOutcome, FleetView, FleetViolation, Usage};
 pub use judge::{Judge, Judged, Told};
 pub use reach::{OutOfReach, out_of_reach};

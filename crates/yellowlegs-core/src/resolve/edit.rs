@@ -378,7 +378,7 @@ impl<'a> Writer<'a> {
         }
         let plain = self.dialect.words_with(last.rule, &last.held, &last.chosen, negated);
         let own = plain.or_else(|| {
-            let filled = self.filled(last)?;
+            let filled = self.filled(last, negated)?;
             self.dialect.words_with(last.rule, &filled.held, &filled.chosen, negated)
         });
         let short = || if negated { self.dialect.shortest_negation(last.rule) } else { None };
@@ -386,9 +386,10 @@ impl<'a> Writer<'a> {
         Some(self.dialect.nested(&words, negated))
     }
 
-    fn filled(&self, link: &Link<'a>) -> Option<Link<'a>> {
+    /// What is taken back is named by the value that is in force.
+    fn filled(&self, link: &Link<'a>, negated: bool) -> Option<Link<'a>> {
         let mut chain = vec![link.clone()];
-        for effect in link.rule.effects.iter().filter(|e| e.setting != self.wanted.setting) {
+        for effect in link.rule.effects.iter().filter(|e| negated || e.setting != self.wanted.setting) {
             let Change::Set(operands) = &effect.change else { continue };
             for operand in operands {
                 let open = matches!(operand.hole(), Some(HoleRef::Own(hole)) if chain[0].is_open(*hole));

@@ -3,7 +3,7 @@
 use std::io::{self, Write};
 
 use serde::Serialize;
-use yellowlegs_core::check::{Check, FAMILIES};
+use yellowlegs_core::check::{Check, Example, FAMILIES};
 
 use super::style::{BOLD, DIM, level, paint};
 use super::write_json;
@@ -22,6 +22,7 @@ struct Row {
     reference: &'static str,
     why: &'static str,
     remedy: &'static str,
+    example: Option<&'static Example>,
 }
 
 impl From<&'static Check> for Row {
@@ -31,7 +32,6 @@ impl From<&'static Check> for Row {
             family: check.family(),
             title: check.title,
             level: check.level.word(),
-            // No check of this catalogue needs more than configurations.
             state: check.is_state(),
             fleet: check.is_fleet(),
             needs: check.needs,
@@ -40,6 +40,7 @@ impl From<&'static Check> for Row {
             reference: check.reference,
             why: check.why,
             remedy: check.remedy,
+            example: check.example(),
         }
     }
 }
@@ -93,7 +94,27 @@ pub(crate) fn explain(out: &mut dyn Write, check: &Check) -> io::Result<()> {
     if check.is_fleet() {
         wrapped(out, "Looks at", "the fleet as a whole, after all switches.")?;
     }
+    match check.example() {
+        Some(Example::Lines { settings, violating, right, .. }) => {
+            let by = if settings.is_empty() { String::new() } else { format!(" by {}", settings.join(", ")) };
+            lines(out, &format!("Violating{by}, in Shingle"), violating)?;
+            lines(out, "Right", right)?;
+        }
+        Some(Example::None { none, .. }) => {
+            wrapped(out, "Example", &format!("no line of a configuration shows it: it is {none}."))?;
+        }
+        None => {}
+    }
     writeln!(out, "{}  {}", paint(BOLD, "Reference"), check.reference)
+}
+
+fn lines(out: &mut dyn Write, title: &str, lines: &[String]) -> io::Result<()> {
+    writeln!(out, "{}", paint(BOLD, title))?;
+    if lines.is_empty() {
+        writeln!(out, "  {}", paint(DIM, "(none of the right lines)"))?;
+    }
+    lines.iter().try_for_each(|line| writeln!(out, "  {line}"))?;
+    writeln!(out)
 }
 
 /// Holes of a sentence, as words a reader can fill.
