@@ -57,7 +57,7 @@ fn of_family(name: &str, family: &[Check]) -> String {
                 );
             }
             Some(Example::None { none, .. }) => {
-                _ = write!(page, "\nNo line of a configuration shows it: it is {none}.\n")
+                _ = write!(page, "\nNo line of a configuration shows it: it is {none}.\n");
             }
             None => {}
         }

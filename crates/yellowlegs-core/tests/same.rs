@@ -9,7 +9,8 @@ use std::sync::Arc;
 use proptest::prelude::*;
 use regex::{Captures, Regex};
 use support::{as_of, policy, shingle_without};
-use yellowlegs_core::check::{Digest, FleetOutcome, FleetView, Judge, Selection, Usage};
+use yellowlegs_core::check::{Digest, FleetOutcome, FleetView, Judge, PortView, Selection, SwitchView, Told, Usage};
+use yellowlegs_core::policy::assign;
 use yellowlegs_core::resolve::{Resolved, resolve};
 use yellowlegs_core::source::Source;
 
@@ -164,4 +165,42 @@ proptest! {
         };
         prop_assert_eq!(with(core.to_owned()), with(head + &shuffled + &rest));
     }
+}
+
+/// Ports of one role and the same settings are judged once; each must come to what it would come to alone.
+#[test]
+fn a_port_among_its_like_is_judged_as_if_alone() {
+    let policy = policy(POLICY);
+    let dialect = shingle_without(&[]);
+    let (as_of, selection) = (as_of(), Selection::default());
+    let judge = Judge::new(&policy, &as_of, &selection, false);
+    let mut shared = 0;
+    for (name, text) in FLEET {
+        let resolved = resolve(name, &dialect, Arc::new(Source::of(format!("{name}/config.txt"), text)));
+        let told = judge.switch(&resolved, resolved.lists()).outcome;
+        let roles = assign(&policy, &resolved.switch, resolved.lists());
+        shared += roles.alike.iter().enumerate().filter(|(port, first)| port != *first).count();
+        let on = SwitchView::new(&resolved, &policy, &roles, &as_of);
+        let on_switch: Vec<_> = judge.switch_verdicts(on).into_iter().map(|(check, _)| check.id).collect();
+        for (port, port_name) in resolved.switch.ports().iter().enumerate() {
+            let alone: Vec<&str> = judge
+                .verdicts(&PortView::new(on, port))
+                .into_iter()
+                .flat_map(|(check, told)| match told {
+                    Told::Met | Told::NotApplicable => Vec::new(),
+                    Told::Undetermined(_) => vec![check.id],
+                    Told::Violated(violations) => vec![check.id; violations.len()],
+                })
+                .collect();
+            let found = told.findings.iter().filter(|f| f.port.as_deref() == Some(port_name.as_str())).map(|f| f.check);
+            let open = told.undetermined.iter().filter(|open| open.port.as_deref() == Some(port_name.as_str()));
+            let mut among: Vec<&str> = found.chain(open.map(|open| open.check)).collect();
+            among.retain(|id| !on_switch.contains(id) && !id.starts_with("house/"));
+            let (mut alone, mut among) = (alone, among);
+            alone.sort_unstable();
+            among.sort_unstable();
+            assert_eq!(among, alone, "{name} port {port_name}");
+        }
+    }
+    assert!(shared > 30, "only {shared} ports share a verdict");
 }

@@ -1,7 +1,8 @@
 //! What the spanning tree makes of a port: whether it runs there, whether the port is an edge, how long it waits.
 
+use super::figure::Figure;
 use super::{PortView, Unknown};
-use crate::model::{FastStart, LinkType, Mode, Protocol, Seconds, SettingId, platform, settings};
+use crate::model::{FastStart, LinkType, Mode, Protocol, Seconds, platform, settings};
 
 /// Whether a port is an edge port.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -14,14 +15,6 @@ pub(super) enum Edge {
     Void,
     /// It is none.
     None,
-}
-
-/// Seconds from plug-in to forwarding, and what they are made of.
-#[derive(Debug, Clone)]
-pub(super) struct Wait {
-    pub(super) seconds: u32,
-    pub(super) how: String,
-    pub(super) settings: Vec<SettingId>,
 }
 
 /// The migrate time of the rapid protocol, in seconds (IEEE 802.1Q, 13.26).
@@ -65,19 +58,22 @@ impl PortView<'_> {
     }
 
     /// How long a host waits (IEEE 802.1D-1998, 8.5; IEEE 802.1Q, 13.26).
-    pub(super) fn wait(&self) -> Result<Wait, Unknown> {
-        let wait = |seconds, how: String, settings: &[SettingId]| Wait { seconds, how, settings: settings.to_vec() };
+    pub(super) fn wait(&self) -> Result<Figure, Unknown> {
         let edge = self.edge()?;
         if edge == Edge::InForce {
-            return Ok(wait(0, "an edge port forwards at once".into(), &[]));
+            return Ok(Figure::new(0, "an edge port forwards at once", &[]));
         }
         let protocol = self.known(settings::TREE_PROTOCOL)?;
         if edge == Edge::Detected {
-            return Ok(wait(MIGRATE_TIME, "the edge is detected after the migrate time of 3 s".into(), &[]));
+            return Ok(Figure::new(MIGRATE_TIME, "the edge is detected after the migrate time of 3 s", &[]));
         }
-        let classic = || -> Result<Wait, Unknown> {
+        let classic = || -> Result<Figure, Unknown> {
             let Seconds(delay) = self.known(settings::FORWARD_DELAY)?;
-            Ok(wait(delay.saturating_mul(2), format!("2 × forward delay of {delay} s"), &[settings::FORWARD_DELAY.id]))
+            Ok(Figure::new(
+                delay.saturating_mul(2),
+                format!("2 × forward delay of {delay} s"),
+                &[settings::FORWARD_DELAY.id],
+            ))
         };
         if !is_rapid(protocol) {
             let Seconds(speed_up) = self.known(settings::HOST_SPEED_UP)?;
@@ -85,14 +81,14 @@ impl PortView<'_> {
                 return classic();
             }
             let how = format!("the classic protocol's speed-up for host ports, {speed_up} s");
-            return Ok(wait(speed_up, how, &[settings::HOST_SPEED_UP.id]));
+            return Ok(Figure::new(speed_up, how, &[settings::HOST_SPEED_UP.id]));
         }
         if self.platform(platform::RAPID_WITHOUT_EDGE, "classic")? {
             return classic();
         }
         let (Seconds(age), Seconds(hello)) = (self.known(settings::MAX_AGE)?, self.known(settings::HELLO)?);
         let how = format!("max age of {age} s + hello of {hello} s");
-        Ok(wait(age.saturating_add(hello), how, &[settings::MAX_AGE.id, settings::HELLO.id]))
+        Ok(Figure::new(age.saturating_add(hello), how, &[settings::MAX_AGE.id, settings::HELLO.id]))
     }
 
     /// Whether tags or a second station void the classic protocol's speed-up for host ports.

@@ -1,6 +1,7 @@
 //! How long a host waits until its port forwards.
 
-use crate::check::tree::{Edge, Wait};
+use crate::check::figure::Figure;
+use crate::check::tree::Edge;
 use crate::check::{Check, Judgement, PortView, Run, Verdict, Violation};
 use crate::model::{Mode, Seconds, settings};
 use crate::policy::{Feature, Level};
@@ -46,7 +47,7 @@ fn missing(port: &PortView<'_>) -> Judgement {
         Edge::Void => return Ok(Verdict::NotApplicable),
         Edge::None => {}
     }
-    let Wait { seconds, how, settings } = port.wait()?;
+    let Figure { seconds, how, settings } = port.wait()?;
     let says = "no edge port: a host waits {seconds} s from plug-in to forwarding ({how})";
     let violation = Violation::of(settings::FAST_START.id, says).beside(settings::TREE_PROTOCOL.id);
     let violation = settings.into_iter().fold(violation, Violation::beside);
@@ -105,7 +106,7 @@ fn slow(port: &PortView<'_>) -> Judgement {
     if matches!(port.edge()?, Edge::None | Edge::Void) {
         return Ok(Verdict::NotApplicable);
     }
-    let Wait { seconds, how, .. } = port.wait()?;
+    let Figure { seconds, how, .. } = port.wait()?;
     let wished = &port.policy().site.start_within;
     let Seconds(most) = wished.value;
     if seconds <= most {

@@ -8,6 +8,8 @@ use std::sync::Arc;
 use rustc_hash::FxHashSet;
 
 use crate::check::arming::{INSPECTION, MULTICAST, SNOOPING};
+use crate::check::figure::Figure;
+use crate::check::multicast::timing;
 use crate::check::{PortView, SwitchView, Unknown};
 use crate::model::{
     Fact, Media, Mode, Protocol, RelayInfo, Scope, Seconds, SettingId, StationAddress, Unidirectional, VlanId, VlanSet,
@@ -38,6 +40,10 @@ pub struct Digest {
     pub(in crate::check) multicast: Option<Arc<VlanSet>>,
     /// VLANs in which it asks for memberships.
     pub(in crate::check) queriers: BTreeMap<VlanId, QuerierDigest>,
+    /// How many seconds a membership lasts that nobody renews, by VLAN that is snooped for edge ports.
+    pub(in crate::check) memberships: Vec<(VlanId, u32)>,
+    /// Whether unregistered groups are filtered.
+    pub(in crate::check) filters: Option<bool>,
     /// What is done with relay information.
     pub(in crate::check) relay_info: Option<RelayInfo>,
     /// Seconds from a loss of BPDUs until a blocked port forwards, with how that comes.
@@ -90,6 +96,10 @@ pub(in crate::check) struct QuerierDigest {
     pub(in crate::check) interval: Option<u32>,
     pub(in crate::check) last_member_interval: Option<u32>,
     pub(in crate::check) last_member_count: Option<u32>,
+    /// How long a membership lasts that nobody renews.
+    pub(in crate::check) membership: Option<Figure>,
+    /// How long a stream runs on after a leave.
+    pub(in crate::check) leave: Option<Figure>,
 }
 
 /// The switches of a fleet. VLAN sets that are equal are kept once: most switches of a fleet say the same.
@@ -174,6 +184,9 @@ impl Digest {
                 ports.push(port_digest(&port, neighbours.get(&port.port())));
             }
         }
+        let multicast = on.covered(MULTICAST.needed, MULTICAST.global, MULTICAST.vlans).ok();
+        let receiving = multicast.as_ref().map(|set| set.common(&edge_vlans)).unwrap_or_default();
+        let lasts = |vlan: VlanId| Some((vlan, timing::membership(on, vlan).ok()?.seconds));
         Self {
             switch: Arc::clone(switch.name()),
             configured: on.setting(settings::NAME).value,
@@ -183,7 +196,9 @@ impl Digest {
             snooped: snooped(on),
             inspected: on.covered(INSPECTION.needed, INSPECTION.global, INSPECTION.vlans).ok(),
             edge_vlans: Arc::new(edge_vlans),
-            multicast: on.covered(MULTICAST.needed, MULTICAST.global, MULTICAST.vlans).ok(),
+            memberships: receiving.iter().filter_map(lasts).collect(),
+            filters: on.setting(settings::FILTERING).value,
+            multicast,
             queriers: queriers(on),
             relay_info: on.setting(settings::RELAY_INFO).value,
             reopens: reopens(on),
@@ -245,6 +260,8 @@ fn queriers(on: SwitchView<'_>) -> BTreeMap<VlanId, QuerierDigest> {
         interval: seconds(vlan, settings::QUERY_INTERVAL),
         last_member_interval: seconds(vlan, settings::LAST_MEMBER_INTERVAL),
         last_member_count: on.of_vlan(vlan, settings::LAST_MEMBER_COUNT).ok(),
+        membership: timing::membership(on, vlan).ok(),
+        leave: timing::leave(on, vlan).ok(),
     };
     defined.iter().filter(asks).map(|vlan| (vlan, digest(vlan))).collect()
 }

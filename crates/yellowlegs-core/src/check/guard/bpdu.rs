@@ -49,7 +49,7 @@ pub(super) const FILTERED: Check = Check {
 };
 
 /// Whether BPDUs are not heard: the filter is on, and is not one of the kind that ends when one is heard.
-fn is_filtered(port: &PortView<'_>) -> Result<bool, crate::check::Unknown> {
+pub(in crate::check) fn is_filtered(port: &PortView<'_>) -> Result<bool, crate::check::Unknown> {
     if !port.known(settings::BPDU_FILTER)? {
         return Ok(false);
     }

@@ -7,6 +7,7 @@ mod root;
 mod storm;
 
 use super::Check;
+pub(super) use bpdu::is_filtered;
 
 /// The family's checks, in the order in which they are told.
 pub(super) static CHECKS: &[Check] = &[

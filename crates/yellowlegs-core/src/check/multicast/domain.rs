@@ -3,8 +3,9 @@
 use std::collections::BTreeSet;
 use std::net::IpAddr;
 
+use crate::check::figure::Figure;
 use crate::check::fleet::QuerierDigest;
-use crate::check::{Check, FleetJudgement, FleetView, FleetViolation, Run, Violation};
+use crate::check::{Check, Digest, FleetJudgement, FleetView, FleetViolation, Run, Violation};
 use crate::finding::Related;
 use crate::model::{Seconds, SettingId, VlanId, VlanSet, settings};
 use crate::policy::{Cite, Level};
@@ -14,7 +15,14 @@ pub(super) const MISSING: Check = Check {
     title: "nobody asks for memberships in a snooped VLAN",
     level: Level::Breach,
     needs: &["vlan.querier", "multicast.snooping-vlans", "links"],
-    uses: &["port.tagged-vlans", "port.native-vlan"],
+    uses: &[
+        "port.tagged-vlans",
+        "port.native-vlan",
+        "multicast.filtering",
+        "vlan.robustness",
+        "vlan.query-interval",
+        "vlan.response-interval",
+    ],
     policy: &["link"],
     reference: "RFC 4541, 2.1.1; RFC 2236, 8.4",
     why: "Memberships expire after robustness × query interval + response interval, 260 s by default. Then the \
@@ -44,7 +52,13 @@ pub(super) const SETTINGS: Check = Check {
     title: "a querier asks by other values than the policy's or its neighbours'",
     level: Level::Risk,
     needs: &["vlan.querier", "vlan.query-version", "vlan.query-interval"],
-    uses: &["vlan.last-member-interval", "vlan.last-member-count", "links"],
+    uses: &[
+        "vlan.last-member-interval",
+        "vlan.last-member-count",
+        "vlan.robustness",
+        "vlan.response-interval",
+        "links",
+    ],
     policy: &["site.query-version", "site.query-interval", "site.last-member-interval", "site.last-member-count"],
     reference: "RFC 2236, 8; RFC 3376, 8",
     why: "Receivers are asked in a version they do not speak, or are forgotten between two questions.",
@@ -120,15 +134,29 @@ fn missing(fleet: &FleetView<'_>) -> FleetJudgement {
         }
         let names: Vec<&str> = domain.switches.iter().map(|s| &*fleet.switches[*s].switch).collect();
         let violation =
-            Violation::saying("VLAN {vlan} is snooped and nobody asks for memberships in it, on {switches}")
+            Violation::saying("VLAN {vlan} is snooped and nobody asks for memberships in it, on {switches}: {ending}")
                 .fact("vlan", u32::from(domain.vlan.get()))
                 .fact("switches", names.join(", "))
+                .fact("ending", ending(&fleet.switches[*first], domain.vlan))
                 .vlan(Some(domain.vlan))
                 .demand(&built_in("each snooped VLAN has one querier"))
                 .related(domain.related(fleet));
         judgement.violations.push(FleetViolation::nowhere(violation));
     }
     judgement
+}
+
+/// What becomes of the VLAN's streams, as the first switch has it.
+fn ending(digest: &Digest, vlan: VlanId) -> String {
+    let then = match digest.filters {
+        Some(true) => "then the streams stop",
+        Some(false) => "then the streams flood",
+        None => "then the streams stop or flood",
+    };
+    match digest.memberships.iter().find(|(id, _)| *id == vlan) {
+        Some((_, seconds)) => format!("memberships end {seconds} s after their last report, {then}"),
+        None => format!("memberships end, {then}"),
+    }
 }
 
 fn built_in(words: &str) -> Cite {
@@ -166,6 +194,18 @@ fn many(fleet: &FleetView<'_>) -> FleetJudgement {
 /// A value queriers ask by: the setting, what the policy wants, what each has.
 type Asked = (SettingId, Option<u32>, Cite, fn(&QuerierDigest) -> Option<u32>);
 
+/// What a querier's value comes to, in words.
+fn figure(querier: &QuerierDigest, id: SettingId) -> Option<String> {
+    let (what, Figure { seconds, how, .. }) = if id == settings::QUERY_INTERVAL.id {
+        ("a membership ends after", querier.membership.as_ref()?)
+    } else if id == settings::QUERY_VERSION.id {
+        return None;
+    } else {
+        ("a stream runs on after its leave for", querier.leave.as_ref()?)
+    };
+    Some(format!("{what} {seconds} s ({how})"))
+}
+
 fn values(fleet: &FleetView<'_>) -> FleetJudgement {
     let site = &fleet.policy.site;
     let seconds = |wished: &Option<Seconds>| wished.map(|Seconds(s)| s);
@@ -199,10 +239,13 @@ fn values(fleet: &FleetView<'_>) -> FleetJudgement {
                 if has == right {
                     continue;
                 }
-                let says = if wanted.is_some() {
-                    "the querier of VLAN {vlan} has {setting} {has}; the site wants {wanted}"
-                } else {
-                    "the querier of VLAN {vlan} has {setting} {has}; that of {first} has {wanted}"
+                let says = match (wanted.is_some(), figure(querier, *id).is_some()) {
+                    (true, true) => "the querier of VLAN {vlan} has {setting} {has}; the site wants {wanted}: {figure}",
+                    (true, false) => "the querier of VLAN {vlan} has {setting} {has}; the site wants {wanted}",
+                    (false, true) => {
+                        "the querier of VLAN {vlan} has {setting} {has}; that of {first} has {wanted}: {figure}"
+                    }
+                    (false, false) => "the querier of VLAN {vlan} has {setting} {has}; that of {first} has {wanted}",
                 };
                 let leader = queriers.first().map_or_else(String::new, |(s, _)| fleet.switches[*s].switch.to_string());
                 let violation = Violation::of(*id, says)
@@ -212,6 +255,10 @@ fn values(fleet: &FleetView<'_>) -> FleetJudgement {
                     .fact("wanted", right)
                     .fact("first", leader)
                     .vlan(Some(domain.vlan));
+                let violation = match figure(querier, *id) {
+                    Some(figure) => violation.fact("figure", figure),
+                    None => violation,
+                };
                 let violation = if wanted.is_some() { violation.demand(cite) } else { violation };
                 judgement.violations.push(FleetViolation::at(fleet.related_switch(*switch), violation));
             }

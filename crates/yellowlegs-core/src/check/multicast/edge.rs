@@ -1,5 +1,7 @@
 //! Edge ports: how fast they are cut, and what is sent there unasked.
 
+use super::timing;
+use crate::check::figure::Figure;
 use crate::check::{Check, Judgement, PortView, Run, Tally, Unknown, Verdict, Violation};
 use crate::model::settings;
 use crate::policy::{Feature, Level, Role};
@@ -9,7 +11,7 @@ pub(super) const FAST_LEAVE_MISSING: Check = Check {
     title: "a port with one receiver is not cut at its leave",
     level: Level::Advice,
     needs: &["multicast.fast-leave", "role"],
-    uses: &[],
+    uses: &["vlan.last-member-interval", "vlan.last-member-count", "port.mode", "port.access-vlan"],
     policy: &["role.expect.multicast.fast-leave"],
     reference: "RFC 2236, 8.8 and 8.9",
     why: "Without it each channel that is switched away from runs on for last-member interval × count, and a viewer \
@@ -27,9 +29,17 @@ fn fast_leave_missing(port: &PortView<'_>) -> Judgement {
     if port.known(settings::FAST_LEAVE)? {
         return Ok(Verdict::Met);
     }
-    Violation::of(settings::FAST_LEAVE.id, "fast leave is off; role {role} wants it")
-        .demand(&role.expect.wish(Feature::FastLeave).cite)
-        .into()
+    let vlan = port.untagged().ok().and_then(|untagged| untagged.vlan);
+    let runs_on = vlan.and_then(|vlan| timing::leave(port.on(), vlan).ok());
+    let violation = match runs_on {
+        Some(Figure { seconds, how, .. }) => {
+            let says =
+                "fast leave is off; role {role} wants it: each stream runs on for {seconds} s after its leave ({how})";
+            Violation::of(settings::FAST_LEAVE.id, says).fact("seconds", seconds).fact("how", how)
+        }
+        None => Violation::of(settings::FAST_LEAVE.id, "fast leave is off; role {role} wants it"),
+    };
+    violation.demand(&role.expect.wish(Feature::FastLeave).cite).into()
 }
 
 pub(super) const ROUTER_PORT_EDGE: Check = Check {

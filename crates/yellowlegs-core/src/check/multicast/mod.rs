@@ -5,8 +5,10 @@ mod edge;
 mod quality;
 mod querier;
 mod snooping;
+pub(super) mod timing;
 
 use super::Check;
+pub(super) use snooping::snooped;
 
 /// The family's checks, in the order in which they are told.
 pub(super) static CHECKS: &[Check] = &[

@@ -28,7 +28,7 @@ fn own(cause: Cause) -> Option<Key<Seconds>> {
 }
 
 /// The timer of a cause and the setting that gives it; 0: by hand.
-fn timer(on: &SwitchView<'_>, cause: Cause) -> Result<(u32, SettingId), Unknown> {
+pub(in crate::check) fn timer(on: &SwitchView<'_>, cause: Cause) -> Result<(u32, SettingId), Unknown> {
     if let Some(key) = own(cause) {
         match on.setting(key).value {
             Some(Seconds(seconds)) if seconds > 0 => return Ok((seconds, key.id)),
