@@ -24,6 +24,7 @@ mod reach;
 mod recovery;
 mod requires;
 mod say;
+mod seen;
 mod select;
 mod source_guard;
 mod switch_view;
@@ -34,10 +35,12 @@ pub(crate) mod view;
 mod voice;
 
 pub use example::Example;
+pub use flap::{Protection, Trip, flaps, trips};
 pub use fleet::{Digest, Digests, EntriesView, FleetJudgement, FleetOutcome, FleetView, FleetViolation, Usage};
 pub use in_force::{InForce, in_force};
 pub use judge::{Judge, Judged, Told};
 pub use reach::{OutOfReach, out_of_reach};
+pub use recovery::{Back, Held, held, what_to_do, whom_to_visit};
 pub use select::Selection;
 pub use switch_view::SwitchView;
 pub use verdict::{Judgement, Tally, Unknown, Verdict, Violation};
@@ -116,7 +119,8 @@ impl Check {
 
     /// Whether it needs state besides the configuration: one of the facts it cannot do without is one of state.
     pub fn is_state(&self) -> bool {
-        self.needs.iter().any(|name| FactKind::by_name(name).is_some())
+        let is_fact = |name: &str| name.split(" or ").all(|name| FactKind::by_name(name).is_some());
+        self.needs.iter().any(|needs| is_fact(needs))
     }
 
     /// Whether it looks across switches.

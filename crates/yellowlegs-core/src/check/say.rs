@@ -143,7 +143,7 @@ fn evidence(subject: Subject<'_>, violation: &Violation) -> (Vec<Evidence>, Vec<
         }
     }
     for mark in &violation.beside_lines {
-        evidence.extend(Evidence::line(EvidenceKind::of_line(*mark), switch, *mark));
+        evidence.extend(Evidence::line(EvidenceKind::of_line(switch, *mark), switch, *mark));
     }
     if let Some(words) = &violation.words {
         let file = switch.config_path().map(str::to_owned);

@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use jiff::Timestamp;
 use jiff::civil::Date;
 
 use super::{PortView, Unknown};
@@ -18,17 +19,23 @@ pub struct SwitchView<'a> {
     policy: &'a Policy,
     roles: &'a Assignment,
     today: Date,
+    now: Timestamp,
 }
 
 impl<'a> SwitchView<'a> {
     /// The view of a switch with the roles of its ports.
     pub fn new(resolved: &'a Resolved, policy: &'a Policy, roles: &'a Assignment, as_of: &AsOf) -> Self {
-        Self { resolved, policy, roles, today: as_of.date() }
+        Self { resolved, policy, roles, today: as_of.date(), now: as_of.moment() }
     }
 
     /// The day it is judged at.
     pub fn today(&self) -> Date {
         self.today
+    }
+
+    /// The moment it is judged at.
+    pub fn now(&self) -> Timestamp {
+        self.now
     }
 
     /// One of its ports.

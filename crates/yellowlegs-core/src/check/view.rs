@@ -63,8 +63,7 @@ impl<'a> PortView<'a> {
 
     /// What was read of the port, of one kind of fact.
     pub fn facts(&self, kind: FactKind) -> impl Iterator<Item = &'a Fact> {
-        let name = self.name();
-        self.switch().facts_of(kind).filter(move |fact| fact.port().is_some_and(|port| &**port == name))
+        self.switch().facts_about(kind, self.port())
     }
 
     /// The policy.

@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 
-use crate::model::{Mark, Origin, Scope, SettingId, Slot, Switch};
+use crate::model::{Mark, Origin, Scope, SettingId, Slot, Switch, facts};
 use crate::policy::Cite;
 
 /// What a piece of evidence is.
@@ -15,8 +15,10 @@ pub enum EvidenceKind {
     Default,
     /// Where a configuration could say something and does not.
     Silent,
-    /// A line of a table, a stanza or a log.
+    /// A line of a table or a stanza.
     Table,
+    /// A line of a log.
+    Log,
     /// A switch record.
     Record,
     /// A line of the policy, or a built-in default of it.
@@ -25,10 +27,12 @@ pub enum EvidenceKind {
 
 impl EvidenceKind {
     /// What a line beside the deciding ones is: the dialect is the first of a switch's files, state comes last.
-    pub(crate) fn of_line(mark: Mark) -> Self {
+    pub(crate) fn of_line(switch: &Switch, mark: Mark) -> Self {
         match mark.file {
+            _ if switch.is_record() => Self::Record,
             0 => Self::Default,
             1 => Self::Line,
+            _ if switch.facts_of(facts::event::FACT).any(|event| event.mark == mark) => Self::Log,
             _ => Self::Table,
         }
     }

@@ -37,6 +37,11 @@ impl<C: Choice> Choices<C> {
         Self { bits, of: PhantomData }
     }
 
+    /// Whether there is none.
+    pub fn is_empty(self) -> bool {
+        self.bits == 0
+    }
+
     /// Whether a word is among them.
     pub fn contains(self, choice: C) -> bool {
         self.bits >> choice.index() & 1 == 1

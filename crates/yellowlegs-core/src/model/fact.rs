@@ -10,6 +10,8 @@ pub struct FactInfo {
     pub name: &'static str,
     /// What it tells.
     pub meaning: &'static str,
+    /// What is missing where the one that was read is too old.
+    pub newer: &'static str,
     /// Its fields.
     pub fields: &'static [FieldInfo],
 }
@@ -223,7 +225,7 @@ macro_rules! catalogue {
 
             /// The rows.
             pub static ALL: &[FactInfo] = &[$(
-                FactInfo { name: $name, meaning: $meaning, fields: &[$(
+                FactInfo { name: $name, meaning: $meaning, newer: concat!($name, " not older than site.state-age"), fields: &[$(
                     FieldInfo { name: $fname, kind: <$module::kinds::$field as SettingType>::KIND, meaning: $fmeaning },
                 )+] },
             )+];

@@ -3,9 +3,11 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use jiff::Timestamp;
+
 use super::{
     Fact, FactKind, Key, Origin, PortName, PortSlots, Scope, Setting, SettingId, SettingType, Traits, Value, VlanId,
-    settings,
+    facts, natural_order, settings,
 };
 use crate::source::{Place, Source, Word};
 
@@ -143,6 +145,10 @@ pub struct Switch {
     pub(crate) saved: SavedCopy,
     /// Sorted by kind.
     pub(crate) facts: Vec<Fact>,
+    /// By kind and port, the positions of its facts: sorted.
+    pub(crate) facts_on: Vec<(FactKind, u32, u32)>,
+    /// The headings of the tables that were read, in the order of the text.
+    pub(crate) tables: Vec<(FactKind, Mark)>,
 }
 
 impl Switch {
@@ -166,6 +172,8 @@ impl Switch {
             remarks: Vec::new(),
             saved: SavedCopy::Missing,
             facts: Vec::new(),
+            facts_on: Vec::new(),
+            tables: Vec::new(),
         }
     }
 
@@ -191,7 +199,7 @@ impl Switch {
 
     /// Position of a port.
     pub fn port_index(&self, name: &str) -> Option<usize> {
-        self.ports.iter().position(|p| p.as_str() == name)
+        self.ports.binary_search_by(|port| natural_order(port.as_str(), name)).ok()
     }
 
     /// The traits of its platform.
@@ -228,6 +236,75 @@ impl Switch {
     pub fn facts_of(&self, kind: FactKind) -> impl Iterator<Item = &Fact> {
         let from = self.facts.partition_point(|fact| fact.kind < kind);
         self.facts.iter().skip(from).take_while(move |fact| fact.kind == kind)
+    }
+
+    /// The facts of one kind about a port, in the order of the text.
+    pub fn facts_about(&self, kind: FactKind, port: usize) -> impl Iterator<Item = &Fact> {
+        let port = port as u32;
+        let from = self.facts_on.partition_point(|(k, p, _)| (*k, *p) < (kind, port));
+        let here = self.facts_on.iter().skip(from).take_while(move |(k, p, _)| (*k, *p) == (kind, port));
+        here.filter_map(|(_, _, fact)| self.facts.get(*fact as usize))
+    }
+
+    /// Takes in what its state tells: facts in the order of the text, ports known by name. Says which ports the
+    /// configuration does not have.
+    pub(crate) fn take_state(&mut self, mut facts: Vec<Fact>, tables: Vec<(FactKind, Mark)>) {
+        facts.sort_by_key(|fact| fact.kind);
+        let mut unknown: BTreeMap<FactKind, (Mark, Vec<&str>)> = BTreeMap::new();
+        let mut on = Vec::new();
+        for (position, fact) in facts.iter().enumerate() {
+            let Some(name) = fact.port() else { continue };
+            match self.port_index(name) {
+                Some(port) => on.push((fact.kind, port as u32, position as u32)),
+                None => unknown.entry(fact.kind).or_insert((fact.mark, Vec::new())).1.push(name),
+            }
+        }
+        on.sort_unstable();
+        let mut remarks = Vec::new();
+        for (kind, (mark, mut names)) in unknown {
+            names.sort_by(|a, b| natural_order(a, b));
+            names.dedup();
+            let shown: Vec<&str> = names.iter().take(5).copied().collect();
+            let more = names.len() - shown.len();
+            let more = if more > 0 { format!(" and {more} more") } else { String::new() };
+            let text = format!(
+                "{} tells of ports that the configuration does not have: {}{more}",
+                kind.info().name,
+                shown.join(", ")
+            );
+            let file = self.files.get(usize::from(mark.file)).map(|file| file.path().to_owned());
+            remarks.push(Remark { about: self.name.to_string(), file, line: Some(mark.line), text });
+        }
+        self.remarks.extend(remarks);
+        (self.facts, self.facts_on, self.tables) = (facts, on, tables);
+    }
+
+    /// Whether something was read that tells of a kind of facts: a table, be it empty, or a line.
+    pub fn tells(&self, kind: FactKind) -> bool {
+        self.read_in(kind).is_some()
+    }
+
+    /// Where a kind of facts was read: the heading of its table, or the first line.
+    pub fn read_in(&self, kind: FactKind) -> Option<Mark> {
+        let heading = self.tables.iter().find(|(told, _)| *told == kind).map(|(_, mark)| *mark);
+        heading.or_else(|| self.facts_of(kind).next().map(|fact| fact.mark))
+    }
+
+    /// When a kind of facts was taken: the last clock in its file.
+    pub fn taken_at(&self, kind: FactKind) -> Option<Timestamp> {
+        let file = self.read_in(kind)?.file;
+        let clocks = self.facts_of(facts::clock::FACT).filter(|clock| clock.mark.file == file);
+        clocks.last().and_then(|clock| clock.get(facts::clock::TIME))
+    }
+
+    /// Whether it was read from a record: its lines are quoted, not its files.
+    pub fn is_record(&self) -> bool {
+        matches!(self.files.first(), Some(FileText::Quoted { .. }))
+    }
+
+    /// Whether state of it is kept at all.
+    pub fn has_state(&self) -> bool {
+        !self.facts.is_empty() || !self.tables.is_empty()
     }
 
     /// Attaches the saved configuration.

@@ -14,6 +14,7 @@ mod verdicts;
 mod wishes;
 
 use std::collections::BTreeMap;
+use std::net::IpAddr;
 use std::sync::Arc;
 
 use globset::GlobMatcher;
@@ -24,7 +25,7 @@ pub use as_of::{AsOf, AsOfProblem};
 pub use draft::Draft;
 pub use entries::{DhcpServer, End, Link, MirrorEntry, Sisters};
 pub use house::{Condition, HouseRule, Name};
-pub use inventory::Inventory;
+pub use inventory::{Inventory, Station};
 pub use ports::{PortPattern, PortsText};
 pub use problem::PolicyProblem;
 pub use roles::{Assigned, Assignment, RoleFrom, assign};
@@ -201,9 +202,25 @@ pub struct SiteVlan {
     /// What is said in it is nobody else's business: mirrors of it need an agreement.
     pub sensitive: bool,
     /// Its subnets: address and how many of its bits count.
-    pub subnets: Vec<(std::net::IpAddr, u8)>,
+    pub subnets: Vec<(IpAddr, u8)>,
     /// Where it is written.
     pub cite: Cite,
+}
+
+impl SiteVlan {
+    /// Whether an address is in one of its subnets; `None` where none of the address's family is given.
+    pub fn holds(&self, ip: IpAddr) -> Option<bool> {
+        let bits = |ip: IpAddr| match ip {
+            IpAddr::V4(ip) => u128::from(u32::from(ip)) << 96,
+            IpAddr::V6(ip) => u128::from(ip),
+        };
+        let family: Vec<_> = self.subnets.iter().filter(|(net, _)| net.is_ipv4() == ip.is_ipv4()).collect();
+        let inside = |(net, length): &(IpAddr, u8)| {
+            let mask = u128::MAX.checked_shl(128 - u32::from(*length)).unwrap_or(0);
+            bits(*net) & mask == bits(ip) & mask
+        };
+        (!family.is_empty()).then(|| family.into_iter().any(inside))
+    }
 }
 
 /// What ports are for.

@@ -107,6 +107,9 @@ site! {
     attended: bool = "attended", false, "Whether somebody is there to bring ports back by hand: then a hold without an end is right.";
     recovery: Seconds = "recovery-security", Seconds(300), "The shortest timer for a security cause (port security, BPDU guard, DHCP rate).";
     recovery_wanted: Vec<Cause> = "recovery-wanted", Vec::new(), "Causes from which ports are to come back by timer.";
+    state_age: Seconds = "state-age", Seconds(86_400), "How old tables of state may be, from the clock in their file to the moment of the audit; what an older one tells is undetermined.";
+    log_window: Seconds = "log-window", Seconds(2_592_000), "How far back lines of a log count.";
+    fixed_stations: Vec<String> = "fixed-stations", Vec::new(), "What the addresses of stations begin with that have an IP address written by hand and need no binding.";
     unread_share: u32 = "unread-share", 5, "Most lines of a configuration that may be unknown to its dialect, in percent.";
 }
 

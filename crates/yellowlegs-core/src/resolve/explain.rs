@@ -85,7 +85,7 @@ pub fn explain(dialect: &Arc<Dialect>, source: &Arc<Source>) -> Vec<Explained> {
     let mut reading = dialect.read(source, CONFIG_FILE);
     let secrets = std::mem::take(&mut reading.secrets);
     let mut page = Page::new(dialect, source, secrets);
-    let table = PortTable::gather(dialect, &reading, &mut page.switch);
+    let table = PortTable::gather(dialect, &reading, &[], &mut page.switch);
     let applier = Applier::new(dialect, source, &reading, &table, None);
     let context_name = |c: usize| dialect.contexts().get(c).cloned();
     for statement in &reading.statements {

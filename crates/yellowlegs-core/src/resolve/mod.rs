@@ -71,15 +71,17 @@ pub fn resolve_with(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: A
     switch.requires = Arc::clone(dialect.requires());
     switch.lines = reading.lines;
     switch.unread = std::mem::take(&mut reading.unread);
+    let (mut facts, mut tables) = (Vec::new(), Vec::new());
     for text in &state.texts {
         let read = dialect.read_state(text, switch.files.len() as u16, state.as_of);
         switch.files.push(FileText::text(Arc::clone(text), read.secrets));
         switch.lines += read.lines;
         switch.unread.extend(read.unread);
-        switch.facts.extend(read.facts);
+        facts.extend(read.facts);
+        tables.extend(read.tables);
     }
-    switch.facts.sort_by_key(|fact| fact.kind);
-    let ports = PortTable::gather(dialect, &reading, &mut switch);
+    let ports = PortTable::gather(dialect, &reading, &facts, &mut switch);
+    switch.take_state(facts, tables);
     let written = Applier::new(dialect, &source, &reading, &ports, None).run();
     merge::merge(dialect, written, &mut switch);
     let history = History { dialect: Arc::clone(dialect), source, reading, ports, state: state.clone() };

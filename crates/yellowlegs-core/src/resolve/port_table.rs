@@ -3,7 +3,7 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::dialect::{Captured, Dialect, PortItem, PortRef, Reading, Subject};
-use crate::model::{Mark, PortName, Remark, Switch, facts};
+use crate::model::{Fact, Mark, PortName, Remark, Switch, facts};
 
 /// More ports than any switch has: what a hostile text could make of ranges ends here.
 const MOST: usize = 16_384;
@@ -18,7 +18,7 @@ pub(super) struct PortTable {
 
 impl PortTable {
     /// Gathers every port that a statement declares or is about; puts names and first places into the switch.
-    pub(super) fn gather(dialect: &Dialect, reading: &Reading, switch: &mut Switch) -> Self {
+    pub(super) fn gather(dialect: &Dialect, reading: &Reading, told: &[Fact], switch: &mut Switch) -> Self {
         let mut found: FxHashSet<PortRef> = FxHashSet::default();
         // A block of the port's own says more of it than a range.
         let mut places: FxHashMap<PortRef, (Mark, bool)> = FxHashMap::default();
@@ -53,8 +53,8 @@ impl PortTable {
         }
         // What the status or the power of is told exists, whether the configuration speaks of it or not.
         for kind in [facts::port_status::FACT, facts::power::FACT] {
-            let told = switch.facts_of(kind).filter_map(|fact| dialect.lists().port(fact.port()?));
-            found.extend(told.take(MOST));
+            let of_kind = told.iter().filter(|fact| fact.kind == kind);
+            found.extend(of_kind.filter_map(|fact| dialect.lists().port(fact.port()?)).take(MOST));
         }
         if full {
             let text = format!("more than {MOST} ports are named; those beyond are left out");

@@ -1,6 +1,8 @@
 //! `dhcp-snooping/`: who may answer, and what is kept of the answers.
 
 mod arming;
+mod bindings;
+mod hosts;
 mod messages;
 mod paths;
 mod trust;
@@ -21,5 +23,13 @@ pub(super) static CHECKS: &[Check] = &[
     messages::ADDRESS_CHECK_OFF,
     messages::RELAY_INFO,
     messages::STORE_MISSING,
+    bindings::STORE_FAILING,
+    bindings::MISPLACED,
+    bindings::DOUBLE,
+    bindings::EXPIRED,
+    hosts::UNBOUND,
+    hosts::ROGUE_SEEN,
     paths::RELAY_INFO_REFUSED,
+    hosts::SELF_ASSIGNED,
+    bindings::FOREIGN_SUBNET,
 ];

@@ -20,7 +20,7 @@ pub(super) const TOWARD_BRIDGE: Check = Check {
 };
 
 /// Whether a neighbour is a bridge and nothing it says fits the role better.
-pub(super) fn is_bridge(fact: &Fact, role: Option<&Role>) -> bool {
+pub(in crate::check) fn is_bridge(fact: &Fact, role: Option<&Role>) -> bool {
     let Some(told) = fact.get(facts::neighbour::CAPABILITIES) else { return false };
     let fits = |capability: &Capability| told.contains(*capability);
     let of_role: &[Capability] = match role.map(|r| r.faces) {

@@ -2,6 +2,7 @@
 
 use super::timing;
 use crate::check::figure::Figure;
+use crate::check::seen::{QUOTED, distinct, some};
 use crate::check::{Check, Judgement, PortView, Run, Tally, Unknown, Verdict, Violation};
 use crate::model::settings;
 use crate::policy::{Feature, Level, Role};
@@ -40,6 +41,37 @@ fn fast_leave_missing(port: &PortView<'_>) -> Judgement {
         None => Violation::of(settings::FAST_LEAVE.id, "fast leave is off; role {role} wants it"),
     };
     violation.demand(&role.expect.wish(Feature::FastLeave).cite).into()
+}
+
+pub(super) const FAST_LEAVE_SHARED: Check = Check {
+    id: "multicast/fast-leave-shared",
+    title: "fast leave is on where two or more stations are",
+    level: Level::Risk,
+    needs: &["multicast.fast-leave", "station", "role"],
+    uses: &["group"],
+    policy: &["role.faces"],
+    reference: "RFC 4541, 2.1.1",
+    why: "The first receiver that leaves takes the stream from the others behind the port, until they are asked again.",
+    remedy: "Take fast leave off the port, or the second station.",
+    run: Run::Port(fast_leave_shared),
+    ..Check::ROW
+};
+
+/// Stations are judged on edge ports only.
+fn fast_leave_shared(port: &PortView<'_>) -> Judgement {
+    let Some(heard) = port.stations()? else { return Ok(Verdict::NotApplicable) };
+    if !port.role()?.faces.is_edge() || !port.known(settings::FAST_LEAVE)? {
+        return Ok(Verdict::NotApplicable);
+    }
+    let stations = distinct(&heard);
+    if stations.len() < 2 {
+        return Ok(Verdict::Met);
+    }
+    let says = "fast leave is on, and {count} stations are behind the port: {stations}";
+    let violation = Violation::of(settings::FAST_LEAVE.id, says)
+        .fact("count", stations.len() as u32)
+        .fact("stations", some(&stations));
+    heard.iter().take(QUOTED).fold(violation, |violation, heard| violation.and_line(Some(heard.row.mark))).into()
 }
 
 pub(super) const ROUTER_PORT_EDGE: Check = Check {

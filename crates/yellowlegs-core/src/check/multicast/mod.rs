@@ -21,6 +21,7 @@ pub(super) static CHECKS: &[Check] = &[
     domain::MANY,
     domain::SETTINGS,
     edge::FAST_LEAVE_MISSING,
+    edge::FAST_LEAVE_SHARED,
     edge::ROUTER_PORT_EDGE,
     snooping::ROUTER_LEARNING_OFF,
     quality::QUEUE_MAP,

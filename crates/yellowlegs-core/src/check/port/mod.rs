@@ -1,5 +1,6 @@
 //! `port/`: mode and VLANs.
 
+mod contradicted;
 mod expected;
 mod ingress;
 mod mode;
@@ -27,5 +28,6 @@ pub(super) static CHECKS: &[Check] = &[
     ingress::OPEN,
     mode::DYNAMIC_UPLINK,
     peer::MISMATCH,
+    contradicted::ROLE_MISMATCH,
     expected::UNEXPECTED,
 ];

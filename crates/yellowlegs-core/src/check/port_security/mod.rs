@@ -5,6 +5,7 @@ mod enabling;
 mod limit;
 mod reaction;
 mod saved;
+mod seen;
 mod stranger;
 mod twice;
 
@@ -23,6 +24,8 @@ pub(super) static CHECKS: &[Check] = &[
     saved::PINNED_UNSAVED,
     twice::PINNED_TWICE,
     enabling::ON_UPLINK,
+    seen::OVER_LIMIT,
     stranger::STRANGER,
+    seen::VIOLATIONS,
     backing::NAME_ONLY,
 ];

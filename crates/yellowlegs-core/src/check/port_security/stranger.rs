@@ -1,7 +1,7 @@
 //! Stations that nobody listed.
 
-use crate::check::{Check, Judgement, PortView, Run, Unknown, Verdict, Violation};
-use crate::model::{Fact, StationAddress, facts};
+use crate::check::seen::{Heard, QUOTED, distinct, some};
+use crate::check::{Check, Judgement, PortView, Run, Verdict, Violation};
 use crate::policy::Level;
 
 pub(super) const STRANGER: Check = Check {
@@ -21,30 +21,19 @@ pub(super) const STRANGER: Check = Check {
 /// Only edge ports are looked at: behind the others are other switches' stations.
 fn stranger(port: &PortView<'_>) -> Judgement {
     let Some(inventory) = &port.policy().stations else { return Ok(Verdict::NotApplicable) };
-    let switch = port.switch();
-    // Of this switch nobody keeps any state.
-    if switch.facts().is_empty() {
-        return Ok(Verdict::NotApplicable);
-    }
-    if port.facts(facts::station::FACT).next().is_none() {
-        return Err(Unknown::fact("station"));
-    }
+    let Some(heard) = port.stations()? else { return Ok(Verdict::NotApplicable) };
     if !port.role()?.faces.is_edge() {
         return Ok(Verdict::NotApplicable);
     }
-    let strange = |fact: &Fact| -> Option<StationAddress> {
-        fact.get(facts::station::ADDRESS).filter(|station| inventory.get(*station).is_none())
-    };
-    let mut strangers: Vec<(StationAddress, &Fact)> =
-        port.facts(facts::station::FACT).filter_map(|fact| Some((strange(fact)?, fact))).collect();
-    strangers.sort_by_key(|(station, _)| *station);
-    strangers.dedup_by_key(|(station, _)| *station);
+    let mut strangers: Vec<Heard<'_>> =
+        heard.into_iter().filter(|heard| inventory.get(heard.address).is_none()).collect();
+    strangers.sort_by_key(|heard| heard.address);
+    strangers.dedup_by_key(|heard| heard.address);
     if strangers.is_empty() {
         return Ok(Verdict::Met);
     }
-    let names: Vec<String> = strangers.iter().map(|(station, _)| station.to_string()).collect();
     let violation = Violation::saying("{count} station(s) that the inventory does not list: {stations}")
         .fact("count", strangers.len() as u32)
-        .fact("stations", names.join(", "));
-    strangers.iter().fold(violation, |violation, (_, fact)| violation.and_line(Some(fact.mark))).into()
+        .fact("stations", some(&distinct(&strangers)));
+    strangers.iter().take(QUOTED).fold(violation, |violation, heard| violation.and_line(Some(heard.row.mark))).into()
 }

@@ -2,12 +2,14 @@
 
 mod announcement;
 mod marking;
+mod phones;
 mod power;
 mod ranges;
 mod vlan;
 
 use super::Check;
 pub(super) use marking::trusts;
+pub(super) use phones::is_phone;
 
 /// The family's checks, in the order in which they are told.
 pub(super) static CHECKS: &[Check] = &[
@@ -20,8 +22,12 @@ pub(super) static CHECKS: &[Check] = &[
     marking::WRONG,
     marking::UNTRUSTED,
     vlan::ROOM_MISSING,
+    phones::ASTRAY,
+    phones::DISAGREES,
+    phones::RANGE_GAP,
     ranges::WIDE,
     ranges::OVERLAP,
     power::OFF,
+    phones::POWER_SHORT,
     power::OVERDRAWN,
 ];

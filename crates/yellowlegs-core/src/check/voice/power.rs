@@ -48,7 +48,7 @@ pub(super) const OVERDRAWN: Check = Check {
 };
 
 /// What a class sets aside, in milliwatts (IEEE 802.3, tables 33-7 and 145-11); class 0 as 3.
-const CLASSES: [u32; 9] = [15_400, 4_000, 7_000, 15_400, 30_000, 45_000, 60_000, 75_000, 90_000];
+pub(super) const CLASSES: [u32; 9] = [15_400, 4_000, 7_000, 15_400, 30_000, 45_000, 60_000, 75_000, 90_000];
 
 /// What state tells of a port's power.
 #[derive(Default, Clone, Copy)]

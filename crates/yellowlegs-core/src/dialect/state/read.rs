@@ -25,6 +25,8 @@ const DEEPEST: usize = 32;
 pub struct StateText {
     /// What it tells.
     pub facts: Vec<Fact>,
+    /// The headings of its tables: what was asked, whether rows follow or not.
+    pub tables: Vec<(FactKind, Mark)>,
     /// Lines that nothing takes.
     pub unread: Vec<Unread>,
     /// Why, for each of them.
@@ -208,6 +210,7 @@ impl<'a> Reader<'a> {
         let Some((table, heading)) = found.next() else { return false };
         self.flush();
         self.took(line, table.line);
+        self.result.tables.push((table.fact, self.mark(line)));
         self.open = Some(Open { table, heading, row: None, above: Vec::new() });
         true
     }

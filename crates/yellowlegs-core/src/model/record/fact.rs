@@ -18,6 +18,24 @@ pub(super) struct RecordFact {
     pub(super) evidence: Option<RecordQuote>,
 }
 
+/// A kind of fact by its name.
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(try_from = "String", into = "String")]
+pub(super) struct RecordKind(pub(super) FactKind);
+
+impl TryFrom<String> for RecordKind {
+    type Error = String;
+    fn try_from(name: String) -> Result<Self, String> {
+        FactKind::by_name(&name).map(Self).ok_or_else(|| format!("unknown fact `{name}`"))
+    }
+}
+
+impl From<RecordKind> for String {
+    fn from(kind: RecordKind) -> Self {
+        kind.0.info().name.to_owned()
+    }
+}
+
 #[derive(serde::Deserialize)]
 #[serde(deny_unknown_fields)]
 struct RawFact {

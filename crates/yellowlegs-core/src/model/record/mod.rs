@@ -9,7 +9,7 @@ use std::sync::Arc;
 use serde::de::{self, Deserialize, Deserializer};
 use serde::ser::{Serialize, SerializeMap, Serializer};
 
-use self::fact::RecordFact;
+use self::fact::{RecordFact, RecordKind};
 use self::settings::{RecordSettings, RecordSlot};
 use super::{
     Fact, FileText, Mark, PortName, Quote, Remark, Requirement, SavedCopy, Scope, SettingId, Slot, Switch, TraitId,
@@ -46,6 +46,8 @@ pub struct Record {
     ports: Vec<RecordPort>,
     #[serde(default)]
     facts: Vec<RecordFact>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    tables: Vec<RecordTable>,
     #[serde(default)]
     unread: Vec<RecordUnread>,
     #[serde(default)]
@@ -121,6 +123,15 @@ struct RecordPort {
     place: Option<RecordQuote>,
     #[serde(default)]
     settings: RecordSettings,
+}
+
+/// A table that was read, whether it has rows or not.
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(deny_unknown_fields)]
+struct RecordTable {
+    fact: RecordKind,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    evidence: Option<RecordQuote>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
@@ -255,6 +266,14 @@ impl Record {
                     evidence: RecordQuote::of(switch, Some(fact.mark)),
                 })
                 .collect(),
+            tables: switch
+                .tables
+                .iter()
+                .map(|(kind, mark)| RecordTable {
+                    fact: RecordKind(*kind),
+                    evidence: RecordQuote::of(switch, Some(*mark)),
+                })
+                .collect(),
             unread: switch
                 .unread
                 .iter()
@@ -323,12 +342,13 @@ impl Record {
             let bits = known.filter(|(_, w)| words.iter().any(|x| x == *w)).fold(0, |bits, (i, _)| bits | 1 << i);
             traits.set(id, TraitSlot { bits, mark: evidence.map(|e| quotes.mark(e)) });
         }
+        let nowhere = Mark { file: u16::MAX, line: 0, offset: 0, width: 0 };
+        let mut mark = |evidence: Option<RecordQuote>| evidence.map_or(nowhere, |e| quotes.mark(e));
+        let mut facts = Vec::new();
         for RecordFact { kind, fields, evidence } in self.facts {
-            let nowhere = Mark { file: u16::MAX, line: 0, offset: 0, width: 0 };
-            let mark = evidence.map_or(nowhere, |e| quotes.mark(e));
-            switch.facts.push(Fact { kind, fields, mark });
+            facts.push(Fact { kind, fields, mark: mark(evidence) });
         }
-        switch.facts.sort_by_key(|fact| fact.kind);
+        let tables = self.tables.into_iter().map(|table| (table.fact.0, mark(table.evidence))).collect();
         for RecordUnread { shape, file, line, column, width } in self.unread {
             let text = shape.clone();
             let mark = quotes.mark(RecordQuote { file, line, column, width, text });
@@ -354,6 +374,7 @@ impl Record {
         switch.lines = self.lines;
         switch.remarks = remarks;
         switch.files = quotes.0;
+        switch.take_state(facts, tables);
         debug_assert!(platform::ALL.len() < 32);
         switch
     }

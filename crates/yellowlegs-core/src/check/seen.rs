@@ -1,0 +1,102 @@
+//! What the network says: whether state was read and is young enough to be believed, and the log within the policy's window.
+
+use jiff::{SignedDuration, Timestamp};
+
+use super::{PortView, SwitchView, Unknown};
+use crate::model::{EventSeen, Fact, FactKind, Seconds, StationAddress, VlanId, facts};
+
+/// How far a switch's clock may be ahead of the audit's moment.
+const AHEAD: SignedDuration = SignedDuration::from_hours(24);
+
+/// What the checks of state share: no state kept at all makes them not applicable.
+pub(super) type Kept<T> = Result<Option<T>, Unknown>;
+
+impl<'a> SwitchView<'a> {
+    /// Whether a kind of facts was read and may be believed; `None` where no state of the switch is kept.
+    pub(super) fn reads(&self, kind: FactKind) -> Kept<()> {
+        if !self.switch().has_state() {
+            return Ok(None);
+        }
+        if !self.switch().tells(kind) {
+            return Err(Unknown::fact(kind.info().name));
+        }
+        if self.is_too_old(kind) { Err(Unknown::fact(kind.info().newer)) } else { Ok(Some(())) }
+    }
+
+    /// Whether a table is older than the policy bears. Lines of a log have times of their own.
+    pub(super) fn is_too_old(&self, kind: FactKind) -> bool {
+        let Seconds(most) = self.policy().site.state_age.value;
+        let taken = self.switch().taken_at(kind).filter(|_| kind != facts::event::FACT);
+        taken.is_some_and(|taken| self.now().duration_since(taken) > SignedDuration::from_secs(most.into()))
+    }
+
+    /// When a kind of facts was taken; where its file has no clock, the moment of the audit.
+    pub(super) fn taken(&self, kind: FactKind) -> Timestamp {
+        self.switch().taken_at(kind).unwrap_or_else(|| self.now())
+    }
+
+    /// Whether a line of the log counts: within the policy's window, and not from a time to come.
+    pub(super) fn is_recent(&self, event: &Fact) -> bool {
+        let Seconds(window) = self.policy().site.log_window.value;
+        let Some(time) = event.get(facts::event::TIME) else { return true };
+        let before = self.now().duration_since(time);
+        before <= SignedDuration::from_secs(window.into()) && before >= -AHEAD
+    }
+
+    /// The log's lines of one kind, of the whole switch.
+    pub(super) fn events(&self, kind: EventSeen) -> impl Iterator<Item = &'a Fact> {
+        let on = *self;
+        let of_kind = move |event: &&Fact| event.get(facts::event::KIND) == Some(kind) && on.is_recent(event);
+        self.switch().facts_of(facts::event::FACT).filter(of_kind)
+    }
+}
+
+impl<'a> PortView<'a> {
+    /// The facts of a kind about the port, if they may be believed; `None` where no state of the switch is kept.
+    pub(super) fn seen(&self, kind: FactKind) -> Kept<Vec<&'a Fact>> {
+        Ok(self.on().reads(kind)?.map(|()| self.facts(kind).collect()))
+    }
+
+    /// The log's lines about the port of one kind.
+    pub(super) fn events(&self, kind: EventSeen) -> impl Iterator<Item = &'a Fact> {
+        let on = self.on();
+        let of_kind = move |event: &&Fact| event.get(facts::event::KIND) == Some(kind) && on.is_recent(event);
+        self.facts(facts::event::FACT).filter(of_kind)
+    }
+
+    /// The stations on the port, each with the VLAN it was heard in and its row.
+    pub(super) fn stations(&self) -> Kept<Vec<Heard<'a>>> {
+        let Some(rows) = self.seen(facts::station::FACT)? else { return Ok(None) };
+        let heard = |row: &'a Fact| {
+            let address = row.get(facts::station::ADDRESS)?;
+            Some(Heard { address, vlan: row.get(facts::station::VLAN).flatten(), row })
+        };
+        Ok(Some(rows.into_iter().filter_map(heard).collect()))
+    }
+}
+
+/// A station in the address table.
+#[derive(Clone, Copy)]
+pub(super) struct Heard<'a> {
+    pub(super) address: StationAddress,
+    pub(super) vlan: Option<VlanId>,
+    pub(super) row: &'a Fact,
+}
+
+/// So many rows are quoted for one finding; the count says how many there are.
+pub(super) const QUOTED: usize = 6;
+
+/// Addresses, each once, in order.
+pub(super) fn distinct(heard: &[Heard<'_>]) -> Vec<StationAddress> {
+    let mut addresses: Vec<StationAddress> = heard.iter().map(|heard| heard.address).collect();
+    addresses.sort_unstable();
+    addresses.dedup();
+    addresses
+}
+
+/// Some of many, in words.
+pub(super) fn some<T: ToString>(all: &[T]) -> String {
+    let shown: Vec<String> = all.iter().take(QUOTED).map(ToString::to_string).collect();
+    let more = all.len() - shown.len();
+    if more == 0 { shown.join(", ") } else { format!("{} and {more} more", shown.join(", ")) }
+}
