@@ -9,8 +9,8 @@ use super::verdict::{Unknown, Verdict, Violation};
 use super::{Check, PortCheck, PortView, Run, Selection, SwitchCheck, SwitchView, all};
 use crate::dialect::Lists;
 use crate::finding::{Counts, Finding, SwitchOutcome, SwitchRow, Undecided, UnreadRow};
-use crate::model::{SettingId, Switch, Value};
-use crate::policy::{AsOf, Assignment, HouseRule, Level, Name, Policy, assign};
+use crate::model::{Remark, SettingId, Switch, Value};
+use crate::policy::{AsOf, HouseRule, Level, Name, Policy, assign};
 use crate::resolve::Resolved;
 
 /// What a role derived from a fact lacks to judge that fact.
@@ -109,7 +109,9 @@ impl<'p> Judge<'p> {
         super::mirror::note_entries(on, &mut usage);
         usage.place(self.policy, &digest);
         if chosen {
-            self.finish(switch, roles, ports, &mut outcome);
+            let contradictions = super::contradictions::contradictions(on);
+            let remarks = roles.remarks.into_iter().chain(contradictions).collect();
+            self.finish(switch, remarks, ports, &mut outcome);
         }
         debug_assert!(placed.is_empty(), "a finding stands on a port that is not there");
         Judged { outcome, usage, digest }
@@ -173,9 +175,9 @@ impl<'p> Judge<'p> {
         told
     }
 
-    fn finish(&self, switch: &Switch, roles: Assignment, ports: usize, outcome: &mut SwitchOutcome) {
+    fn finish(&self, switch: &Switch, remarks: Vec<Remark>, ports: usize, outcome: &mut SwitchOutcome) {
         outcome.unread = UnreadRow::of(switch, self.raw);
-        outcome.remarks.extend(switch.remarks().iter().cloned().chain(roles.remarks));
+        outcome.remarks.extend(switch.remarks().iter().cloned().chain(remarks));
         outcome.row = Some(SwitchRow {
             switch: Arc::clone(switch.name()),
             dialect: switch.dialect().cloned(),

@@ -6,6 +6,7 @@
 mod arming;
 mod arp_inspection;
 mod config;
+mod contradictions;
 mod dhcp_snooping;
 mod example;
 mod fast_start;

@@ -17,6 +17,7 @@ pub(crate) const SHINGLE: &str = include_str!("../../../../demo/dialects/shingle
 pub(crate) const POLICY: &str = r#"
 [site]
 start-within = 2
+fixed-stations = ["02:00:5e:fe"]
 phone-prefixes = ["02:00:5e:20"]
 signalling-priority = 3
 signalling-dscp = 24
@@ -24,7 +25,7 @@ queue-map = ["46:7"]
 queue-strict = [7]
 recovery-wanted = ["storm"]
 [vlans]
-110 = { name = "desks", purpose = "data" }
+110 = { name = "desks", purpose = "data", subnet = "192.0.2.0/25" }
 120 = { name = "crew", purpose = "data" }
 140 = { name = "gates", purpose = "real-time" }
 210 = { name = "phones", purpose = "voice", sensitive = true }

@@ -7,6 +7,7 @@ use unicode_width::UnicodeWidthStr;
 use yellowlegs_core::finding::{
     Evidence, EvidenceKind, Finding, Summary, SwitchOutcome, Totals, Undecided, UndeterminedRow,
 };
+use yellowlegs_core::model::FactKind;
 use yellowlegs_core::policy::RoleFrom;
 
 use super::style::{BOLD, DIM, GOOD, PLACE, level, paint};
@@ -172,6 +173,7 @@ fn note(kind: EvidenceKind) -> &'static str {
         EvidenceKind::Default => "the platform's default",
         EvidenceKind::Silent => "no line here sets it",
         EvidenceKind::Table => "its state",
+        EvidenceKind::Log => "its log",
         EvidenceKind::Record => "the record",
         EvidenceKind::Policy => "the policy",
     }
@@ -188,6 +190,23 @@ fn undetermined(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
             Some((_, rows)) => rows.push(row),
             None => facts.push((&row.needs, vec![row])),
         }
+    }
+    if facts.is_empty() {
+        return Ok(());
+    }
+    // What a switch tells of itself was not kept, or is too old; the rest is missing in configurations, dialects and policy.
+    let (outputs, facts): (Vec<_>, Vec<_>) =
+        facts.into_iter().partition(|(needs, _)| needs.iter().all(|n| is_output(n)));
+    if !outputs.is_empty() {
+        writeln!(out, "\n{}", paint(BOLD, "Undetermined: outputs of switches are missing"))?;
+    }
+    for (needs, rows) in outputs.iter().take(GROUPS) {
+        let ports = rows.iter().map(|r| r.ports).max().unwrap_or_default();
+        let switches = rows.iter().map(|r| r.switches).max().unwrap_or_default();
+        let on = if ports > 0 { format!(" on {}", many(ports, "port")) } else { String::new() };
+        let checks = many(rows.len(), "check");
+        writeln!(out, "  {} of {}: {checks}{on}", paint(BOLD, &needs.join(", ")), switches_of(switches))?;
+        writeln!(out, "    {}", few(rows.iter().map(|r| r.check).collect()).join(", "))?;
     }
     if facts.is_empty() {
         return Ok(());
@@ -210,6 +229,12 @@ fn undetermined(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
         writeln!(out, "  and {} more; --format json lists them all", facts.len() - GROUPS)?;
     }
     Ok(())
+}
+
+/// Whether what is missing is something that a switch tells of its state.
+fn is_output(needs: &str) -> bool {
+    let told = |name: &str| FactKind::all().any(|kind| [kind.info().name, kind.info().newer].contains(&name));
+    needs.split(" or ").all(told)
 }
 
 /// Checks by name, or where they are many, their families with how many of each.
@@ -252,7 +277,13 @@ fn remarks(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
         return Ok(());
     }
     writeln!(out, "\n{}", paint(BOLD, "Remarks"))?;
-    remarks.try_for_each(|remark| writeln!(out, "  {}: {}", clean(&remark.about), clean(&remark.text)))
+    remarks.try_for_each(|remark| {
+        let place = match (&remark.file, remark.line) {
+            (Some(file), Some(line)) => format!("  {}", paint(PLACE, &format!("{}:{line}", clean(file)))),
+            _ => String::new(),
+        };
+        writeln!(out, "  {}: {}{place}", clean(&remark.about), clean(&remark.text))
+    })
 }
 
 fn summary(out: &mut dyn Write, summary: &Summary) -> io::Result<()> {

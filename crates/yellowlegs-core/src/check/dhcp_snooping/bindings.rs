@@ -60,8 +60,17 @@ impl<'a> Binding<'a> {
     }
 }
 
+/// Whether snooping acts on the switch, or a table is there all the same: else there is nothing to look at.
+fn has_table(on: SwitchView<'_>) -> bool {
+    let idle = matches!(on.is_armed(SNOOPING), Ok(false)) || matches!(on.is_held_back("dhcp-snooping"), Ok(true));
+    on.switch().tells(facts::binding::FACT) || !idle
+}
+
 /// The bindings of a port.
 pub(super) fn of_port<'a>(port: &PortView<'a>) -> Kept<Vec<Binding<'a>>> {
+    if !has_table(port.on()) {
+        return Ok(None);
+    }
     Ok(port.seen(facts::binding::FACT)?.map(|rows| rows.into_iter().filter_map(Binding::of).collect()))
 }
 
@@ -164,7 +173,7 @@ pub(super) const DOUBLE: Check = Check {
 
 fn double(on: &SwitchView<'_>) -> Judgement {
     let kind = facts::binding::FACT;
-    if on.reads(kind)?.is_none() {
+    if !has_table(*on) || on.reads(kind)?.is_none() {
         return Ok(Verdict::NotApplicable);
     }
     let bindings: Vec<Binding<'_>> = on.switch().facts_of(kind).filter_map(Binding::of).collect();

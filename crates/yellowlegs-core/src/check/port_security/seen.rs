@@ -92,9 +92,9 @@ fn violations(port: &PortView<'_>) -> Judgement {
     let violation = match (counted, held, logged.as_slice()) {
         (Some((count, fact)), held, _) => {
             let says = if held.is_some() {
-                "port security has turned {count} station(s) away and holds the port down"
+                "port security has counted {count} station(s) too many and holds the port down"
             } else {
-                "port security has turned {count} station(s) away"
+                "port security has counted {count} station(s) too many"
             };
             let violation = Violation::of(settings::PORT_SECURITY.id, says).fact("count", count);
             violation.and_line(Some(fact.mark)).and_line(held.map(|fact| fact.mark))
