@@ -5,6 +5,7 @@
 
 mod arming;
 mod arp_inspection;
+mod compare;
 mod config;
 mod contradictions;
 mod dhcp_snooping;
@@ -19,6 +20,7 @@ mod ipv6_guard;
 mod judge;
 mod mirror;
 mod multicast;
+mod page;
 mod port;
 mod port_security;
 mod reach;
@@ -35,11 +37,13 @@ mod verdict;
 pub(crate) mod view;
 mod voice;
 
+pub use compare::{StateUnlike, Unlike, compare, compare_state};
 pub use example::Example;
-pub use flap::{Protection, Trip, flaps, trips};
+pub use flap::{FlapHistory, Protection, Trip, flaps, trips};
 pub use fleet::{Digest, Digests, EntriesView, FleetJudgement, FleetOutcome, FleetView, FleetViolation, Usage};
 pub use in_force::{InForce, in_force};
 pub use judge::{Judge, Judged, Told};
+pub use page::{FeatureNow, LinkNow, NeighbourNow, PortPage, SettingNow, StationNow};
 pub use reach::{OutOfReach, out_of_reach};
 pub use recovery::{Back, Held, held, what_to_do, whom_to_visit};
 pub use select::Selection;

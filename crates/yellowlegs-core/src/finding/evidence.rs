@@ -29,7 +29,6 @@ impl EvidenceKind {
     /// What a line beside the deciding ones is: the dialect is the first of a switch's files, state comes last.
     pub(crate) fn of_line(switch: &Switch, mark: Mark) -> Self {
         match mark.file {
-            _ if switch.is_record() => Self::Record,
             0 => Self::Default,
             1 => Self::Line,
             _ if switch.facts_of(facts::event::FACT).any(|event| event.mark == mark) => Self::Log,

@@ -297,11 +297,6 @@ impl Switch {
         clocks.last().and_then(|clock| clock.get(facts::clock::TIME))
     }
 
-    /// Whether it was read from a record: its lines are quoted, not its files.
-    pub fn is_record(&self) -> bool {
-        matches!(self.files.first(), Some(FileText::Quoted { .. }))
-    }
-
     /// Whether state of it is kept at all.
     pub fn has_state(&self) -> bool {
         !self.facts.is_empty() || !self.tables.is_empty()

@@ -469,8 +469,8 @@ fn beyond(list: &Value, other: &Value) -> Option<Value> {
     }
 }
 
-/// The settings that two readings of one switch differ in.
-pub(super) fn differences(before: &Resolved, after: &Resolved) -> Vec<(About, SettingId)> {
+/// The settings that two readings of one switch differ in, or two switches of the same ports.
+pub fn differences(before: &Resolved, after: &Resolved) -> Vec<(About, SettingId)> {
     let mut found = Vec::new();
     let mut compare = |about: About, scope: Scope| {
         for id in SettingId::of(scope) {

@@ -17,7 +17,7 @@ use jiff::Timestamp;
 use crate::dialect::{Dialect, HoleRef, Reading};
 use crate::model::{FileText, Mark, Record, SavedCopy, Scope, SettingId, Slot, Switch, Value};
 use crate::source::Source;
-pub use edit::{About, Edit, EditProblem, Wanted};
+pub use edit::{About, Edit, EditProblem, Wanted, differences};
 pub use examples::{Failed, run_examples};
 pub use explain::{Explained, Outcome, Said, explain, explain_state};
 
@@ -112,6 +112,20 @@ impl Resolved {
         let watch = Some(Watch { port, setting });
         let applier = Applier::new(&history.dialect, &history.source, &history.reading, &history.ports, watch);
         applier.run().history
+    }
+
+    /// The same configuration without one of its lines: what would be in force then. State is left out.
+    pub fn without_line(&self, mark: Mark) -> Option<Self> {
+        let History { dialect, source, .. } = self.history.as_deref()?;
+        if mark.file != CONFIG_FILE {
+            return None;
+        }
+        let (text, at) = (source.text(), mark.offset as usize);
+        let begins = memchr::memrchr(b'\n', text.as_bytes().get(..at)?).map_or(0, |i| i + 1);
+        let ends = memchr::memchr(b'\n', text.as_bytes().get(at..)?).map_or(text.len(), |i| at + i);
+        let kept = format!("{}{}", text.get(..begins)?, text.get(ends..)?);
+        let source = Arc::new(Source::of(Arc::clone(source.path()), kept));
+        Some(resolve(Arc::clone(self.switch.name()), dialect, source))
     }
 
     /// The switch as a record, every setting with the words that decide it.

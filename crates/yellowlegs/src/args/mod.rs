@@ -3,9 +3,12 @@
 mod audit;
 mod checks;
 mod common;
+mod compare;
 mod demo;
 mod dialect;
+mod flaps;
 mod policy;
+mod port;
 mod read;
 
 use clap::{Parser, Subcommand};
@@ -13,9 +16,12 @@ use clap::{Parser, Subcommand};
 pub(crate) use audit::{Audit, FailOn, ReportFormat};
 pub(crate) use checks::{Checks, ChecksFormat};
 pub(crate) use common::{Color, FleetArgs, Loudness};
+pub(crate) use compare::{Against, Compare};
 pub(crate) use demo::Demo;
 pub(crate) use dialect::{Dialect, DialectFormat, DialectTask, Explain, Settings, Sketch, Test};
+pub(crate) use flaps::Flaps;
 pub(crate) use policy::{New, Policy, PolicyFormat, PolicyTask, PolicyTest, Show};
+pub(crate) use port::{PageFormat, Port};
 pub(crate) use read::Read;
 
 /// Audits access-edge switch ports: which of them break the site's policy, and the line that proves it.
@@ -36,6 +42,9 @@ pub(crate) struct Cli {
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
     Audit(Audit),
+    Port(Port),
+    Compare(Compare),
+    Flaps(Flaps),
     Checks(Checks),
     Read(Read),
     Dialect(Dialect),

@@ -10,12 +10,12 @@ use yellowlegs_core::check::{self, Digests, FleetOutcome, FleetView, Judge, Sele
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::finding::{Sample, Totals};
 use yellowlegs_core::model::Remark;
-use yellowlegs_core::policy::{AsOf, Level, Policy, names_check};
+use yellowlegs_core::policy::{AsOf, Policy, names_check};
 
 use super::checks::unknown;
-use super::moment;
 use super::read::tell;
-use crate::args::{Audit, FailOn, Loudness, ReportFormat};
+use super::{ended, moment};
+use crate::args::{Audit, Loudness, ReportFormat};
 use crate::failure::Failure;
 use crate::fleet::{self, Fleet, Found, Loaded, Root, Unreadable, in_order};
 use crate::output::{self, Target};
@@ -45,7 +45,7 @@ fn jobs(args: &Audit) -> usize {
     args.jobs.map_or_else(processors, usize::from)
 }
 
-fn glob(option: &str, text: Option<&str>) -> Result<Option<GlobMatcher>, Failure> {
+pub(super) fn glob(option: &str, text: Option<&str>) -> Result<Option<GlobMatcher>, Failure> {
     let Some(text) = text else { return Ok(None) };
     match Glob::new(text) {
         Ok(glob) => Ok(Some(glob.compile_matcher())),
@@ -224,16 +224,7 @@ fn beyond(dialect: &Dialect) -> Vec<Remark> {
 fn finish(args: &Audit, fleet: &FleetOutcome, gathered: Gathered, sinks: Sinks) -> Result<ExitCode, Failure> {
     let Gathered { totals, unreadable, .. } = gathered;
     sinks.finish(&Tail { fleet_findings: &fleet.findings, totals: &totals, unreadable: &unreadable })?;
-    let level = match args.fail_on {
-        FailOn::Breach => Some(Level::Breach),
-        FailOn::Risk => Some(Level::Risk),
-        FailOn::Advice => Some(Level::Advice),
-        FailOn::Never => None,
-    };
-    Ok(ExitCode::from(match level {
-        _ if !unreadable.is_empty() => 2,
-        Some(level) if totals.findings_at(level) > 0 => 1,
-        Some(level) if totals.undetermined_at(level) && !args.allow_undetermined => 3,
-        _ => 0,
-    }))
+    let found = |level| totals.findings_at(level) > 0;
+    let open = |level| totals.undetermined_at(level) && !args.allow_undetermined;
+    Ok(ended(unreadable.is_empty(), args.fail_on, found, open))
 }

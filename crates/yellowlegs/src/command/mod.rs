@@ -2,16 +2,19 @@
 
 mod audit;
 mod checks;
+mod compare;
 mod demo;
 mod dialect;
+mod flaps;
 mod policy;
+mod port;
 mod read;
 
 use std::process::ExitCode;
 
-use yellowlegs_core::policy::AsOf;
+use yellowlegs_core::policy::{AsOf, Level};
 
-use crate::args::{Cli, Command};
+use crate::args::{Cli, Command, FailOn};
 use crate::failure::Failure;
 
 /// Runs the command asked for.
@@ -21,9 +24,28 @@ pub(crate) fn run(cli: &Cli) -> Result<ExitCode, Failure> {
         Command::Checks(args) => checks::run(args, cli.loudness.color),
         Command::Read(args) => read::run(args, cli.loudness),
         Command::Dialect(args) => dialect::run(&args.task, cli.loudness),
+        Command::Port(args) => port::run(args, cli.loudness),
+        Command::Compare(args) => compare::run(args, cli.loudness),
+        Command::Flaps(args) => flaps::run(args, cli.loudness),
         Command::Policy(args) => policy::run(&args.task, cli.loudness),
         Command::Demo(args) => demo::run(args, cli.loudness),
     }
+}
+
+/// The exit code of what was judged: a part that could not be read, findings at the level, checks that are open there.
+fn ended(whole: bool, fail_on: FailOn, found: impl Fn(Level) -> bool, open: impl Fn(Level) -> bool) -> ExitCode {
+    let level = match fail_on {
+        FailOn::Breach => Some(Level::Breach),
+        FailOn::Risk => Some(Level::Risk),
+        FailOn::Advice => Some(Level::Advice),
+        FailOn::Never => None,
+    };
+    ExitCode::from(match level {
+        _ if !whole => 2,
+        Some(level) if found(level) => 1,
+        Some(level) if open(level) => 3,
+        _ => 0,
+    })
 }
 
 /// The time things are judged at: what was asked for, else the policy's, else now.

@@ -2,9 +2,12 @@
 
 mod catalogue;
 mod clean;
+pub(crate) mod compare;
 pub(crate) mod dialect;
+pub(crate) mod flaps;
 mod json;
 pub(crate) mod policy;
+pub(crate) mod port;
 mod style;
 mod text;
 

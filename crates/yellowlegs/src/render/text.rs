@@ -102,7 +102,7 @@ fn role(found: &Finding) -> String {
 }
 
 impl TextReport {
-    fn finding(&self, out: &mut dyn Write, found: &Finding) -> io::Result<()> {
+    pub(super) fn finding(&self, out: &mut dyn Write, found: &Finding) -> io::Result<()> {
         let mark = match &found.waiver {
             Some(_) => paint(DIM, "WAIVED"),
             None => paint(level(found.level), &found.level.word().to_uppercase()),

@@ -30,7 +30,7 @@ pub(super) const WOULD_TRIP: Check = Check {
 };
 
 /// The policy's values for a port: its role's, or the site's.
-fn wanted(port: &PortView<'_>) -> Protection {
+pub(super) fn wanted(port: &PortView<'_>) -> Protection {
     let (site, role) = (&port.policy().site, port.role().ok());
     let threshold = role.and_then(|role| role.expect.value(settings::FLAP_THRESHOLD));
     let window = role.and_then(|role| role.expect.value(settings::FLAP_WINDOW));

@@ -39,6 +39,13 @@ impl<'a> FleetView<'a> {
         Self { policy, as_of, switches, baselines, links: Links::of(switches) }
     }
 
+    /// The other end of a port's link: by the policy's list, or by what the neighbours say.
+    pub fn other_end(&self, switch: &str, port: &str) -> Option<Related> {
+        let number = self.switches.iter().position(|digest| &*digest.switch == switch)?;
+        let index = self.switches.get(number)?.ports.iter().position(|told| &*told.name == port)?;
+        self.links().peer((number, index)).map(|peer| self.related(peer))
+    }
+
     pub(super) fn links(&self) -> &Links {
         &self.links
     }

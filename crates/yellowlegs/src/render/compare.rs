@@ -1,0 +1,244 @@
+//! What differs, for people and as JSON.
+
+use std::io::{self, Write};
+
+use serde::Serialize;
+use yellowlegs_core::check::{StateUnlike, Unlike};
+use yellowlegs_core::finding::{Evidence, EvidenceKind, Finding};
+use yellowlegs_core::model::{Value, natural_order};
+
+use super::style::{BOLD, DIM, GOOD, PLACE, paint};
+use super::{clean, write_json};
+use crate::args::Loudness;
+
+/// Two sides that were compared.
+#[derive(Serialize)]
+pub(crate) struct Comparison {
+    pub(crate) a: String,
+    pub(crate) b: String,
+    /// The snapshot that alone has the switch.
+    pub(crate) only_in: Option<String>,
+    pub(crate) settings: Vec<Unlike>,
+    pub(crate) state: Vec<StateUnlike>,
+    #[serde(skip)]
+    pub(crate) appeared: Vec<Changed>,
+    #[serde(skip)]
+    pub(crate) gone: Vec<Changed>,
+    #[serde(skip)]
+    pub(crate) stayed: usize,
+}
+
+/// A finding that only one side has.
+#[derive(Serialize)]
+pub(crate) struct Changed {
+    check: &'static str,
+    level: &'static str,
+    port: Option<String>,
+    vlan: Option<u16>,
+    message: String,
+}
+
+impl Changed {
+    pub(crate) fn of(found: &Finding) -> Self {
+        Self {
+            check: found.check,
+            level: found.level.word(),
+            port: found.port.clone(),
+            vlan: found.vlan,
+            message: found.message.clone(),
+        }
+    }
+}
+
+impl Comparison {
+    /// A switch that only one snapshot has.
+    pub(crate) fn alone(name: &str, only_in: &str) -> Self {
+        Self {
+            a: name.to_owned(),
+            b: name.to_owned(),
+            only_in: Some(only_in.to_owned()),
+            settings: Vec::new(),
+            state: Vec::new(),
+            appeared: Vec::new(),
+            gone: Vec::new(),
+            stayed: 0,
+        }
+    }
+
+    /// Whether anything does.
+    pub(crate) fn differs(&self) -> bool {
+        let same = self.settings.is_empty() && self.state.is_empty() && self.only_in.is_none();
+        !(same && self.appeared.is_empty() && self.gone.is_empty())
+    }
+}
+
+#[derive(Serialize)]
+struct FindingsJson<'a> {
+    appeared: &'a [Changed],
+    gone: &'a [Changed],
+    stayed: usize,
+}
+
+#[derive(Serialize)]
+struct ComparisonJson<'a> {
+    #[serde(flatten)]
+    comparison: &'a Comparison,
+    findings: FindingsJson<'a>,
+}
+
+impl<'a> From<&'a Comparison> for ComparisonJson<'a> {
+    fn from(comparison: &'a Comparison) -> Self {
+        let Comparison { appeared, gone, stayed, .. } = comparison;
+        Self { comparison, findings: FindingsJson { appeared, gone, stayed: *stayed } }
+    }
+}
+
+#[derive(Serialize)]
+struct Several<'a> {
+    comparisons: Vec<ComparisonJson<'a>>,
+}
+
+/// One pair as one object; several as a list in one.
+pub(crate) fn json(out: &mut dyn Write, all: &[Comparison]) -> io::Result<()> {
+    match all {
+        [one] => write_json(out, &ComparisonJson::from(one)),
+        all => write_json(out, &Several { comparisons: all.iter().map(ComparisonJson::from).collect() }),
+    }
+}
+
+/// For people: settings, then state, then findings; the same change on many ports is one line.
+pub(crate) fn text(out: &mut dyn Write, all: &[Comparison], loudness: Loudness) -> io::Result<()> {
+    if !all.iter().any(Comparison::differs) {
+        return writeln!(out, "{}", paint(GOOD, "Nothing differs."));
+    }
+    for comparison in all {
+        one(out, comparison, loudness)?;
+    }
+    Ok(())
+}
+
+fn one(out: &mut dyn Write, comparison: &Comparison, loudness: Loudness) -> io::Result<()> {
+    let Comparison { a, b, only_in, settings, state, appeared, gone, stayed } = comparison;
+    if let Some(only) = only_in {
+        return writeln!(out, "{} {}\n", paint(BOLD, &clean(a)), clean(&format!("is only in {only}")));
+    }
+    let title = if a == b { a.clone() } else { format!("{a} → {b}") };
+    writeln!(out, "{}", paint(BOLD, &clean(&title)))?;
+    if !settings.is_empty() {
+        writeln!(out, "\n  {}", paint(BOLD, "Settings"))?;
+    }
+    for unlike in settings {
+        let change = format!("{} → {}", shown(unlike.a.as_ref()), shown(unlike.b.as_ref()));
+        writeln!(out, "  {}  {}  {}", paint(BOLD, unlike.setting), clean(&change), paint(DIM, &clean(&place(unlike))))?;
+        for (evidence, side) in [(&unlike.evidence_a, "a"), (&unlike.evidence_b, "b")] {
+            quoted(out, evidence, side, loudness.verbose)?;
+        }
+    }
+    if !state.is_empty() {
+        writeln!(out, "\n  {}", paint(BOLD, "State"))?;
+    }
+    for unlike in state {
+        let change = format!("{} → {}", unlike.a, unlike.b);
+        let ports = spans(&unlike.ports);
+        writeln!(out, "  {}  {}  {}", paint(BOLD, unlike.what), clean(&change), paint(DIM, &clean(&ports)))?;
+    }
+    let count = format!("{} appeared, {} gone, {stayed} stayed", appeared.len(), gone.len());
+    writeln!(out, "\n  {} {}", paint(BOLD, "Findings"), paint(DIM, &count))?;
+    for (mark, findings) in [("+", appeared), ("-", gone)] {
+        for (Changed { check, level, message, .. }, ports) in grouped(findings) {
+            writeln!(out, "  {mark} {level:6} {check}  {}", clean(message))?;
+            if !ports.is_empty() {
+                writeln!(out, "      {}", paint(DIM, &clean(&spans(&ports))))?;
+            }
+        }
+    }
+    writeln!(out)
+}
+
+/// The same finding on many ports is one entry.
+fn grouped(findings: &[Changed]) -> Vec<(&Changed, Vec<String>)> {
+    let mut groups: Vec<(&Changed, Vec<String>)> = Vec::new();
+    for found in findings {
+        let same = |other: &Changed| (other.check, &other.message) == (found.check, &found.message);
+        match groups.iter_mut().find(|(first, _)| same(first)) {
+            Some((_, ports)) => ports.extend(found.port.clone()),
+            None => groups.push((found, found.port.iter().cloned().collect())),
+        }
+    }
+    for (_, ports) in &mut groups {
+        ports.sort_by(|a, b| natural_order(a, b));
+    }
+    groups
+}
+
+fn shown(value: Option<&Value>) -> String {
+    let shown = value.map_or_else(|| "unknown".to_owned(), ToString::to_string);
+    if shown.is_empty() { "none".to_owned() } else { shown }
+}
+
+fn place(unlike: &Unlike) -> String {
+    let mut places = Vec::new();
+    if !unlike.ports.is_empty() {
+        places.push(spans(&unlike.ports));
+    }
+    if !unlike.vlans.is_empty() {
+        let vlans: Vec<String> = unlike.vlans.iter().map(ToString::to_string).collect();
+        places.push(format!("VLAN {}", vlans.join(", ")));
+    }
+    if !unlike.mirrors.is_empty() {
+        places.push(format!("mirror {}", unlike.mirrors.join(", ")));
+    }
+    if places.is_empty() { "the switch".to_owned() } else { places.join("; ") }
+}
+
+fn quoted(out: &mut dyn Write, evidence: &[Evidence], side: &str, all: bool) -> io::Result<()> {
+    // Where no line speaks, what holds then says more than the place where it could stand.
+    let (silent, lines): (Vec<&Evidence>, Vec<&Evidence>) =
+        evidence.iter().partition(|e| e.kind == EvidenceKind::Silent);
+    let lines = if lines.is_empty() { silent } else { lines };
+    for line in lines.into_iter().take(if all { usize::MAX } else { 1 }) {
+        let file = clean(line.file.as_deref().unwrap_or("built in")).into_owned();
+        let place = line.line.map_or_else(|| file.clone(), |number| format!("{file}:{number}"));
+        writeln!(out, "    {side} {}  {}", paint(PLACE, &place), clean(line.text.trim()))?;
+    }
+    Ok(())
+}
+
+/// Names with runs of their last number drawn together: `1.1 to 1.12, 1.20`.
+fn spans(names: &[String]) -> String {
+    let split = |name: &str| {
+        let digits = name.len() - name.bytes().rev().take_while(u8::is_ascii_digit).count();
+        let (front, number) = name.split_at(digits);
+        Some((front.to_owned(), number.parse::<u64>().ok()?))
+    };
+    let follows = |one: &String, other: &String| match (split(one), split(other)) {
+        (Some((front, n)), Some((other, m))) => front == other && m == n + 1,
+        _ => false,
+    };
+    let runs = names.chunk_by(follows).map(|run| match run {
+        [] => String::new(),
+        [one] => one.clone(),
+        [one, other] => format!("{one}, {other}"),
+        [first, .., last] => format!("{first} to {last}"),
+    });
+    let shown = runs.collect::<Vec<_>>().join(", ");
+    let what = if names.len() == 1 { "port" } else { "ports" };
+    if names.len() > 2 { format!("{} {what}: {shown}", names.len()) } else { format!("{what} {shown}") }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::spans;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case(&["1.1"], "port 1.1")]
+    #[case(&["1.1", "1.2"], "ports 1.1, 1.2")]
+    #[case(&["1.9", "1.10", "1.11", "1.13"], "4 ports: 1.9 to 1.11, 1.13")]
+    #[case(&["a:1", "a:2", "a:3", "b:4"], "4 ports: a:1 to a:3, b:4")]
+    #[case(&["uplink", "spare"], "ports uplink, spare")]
+    fn runs_are_drawn_together(#[case] names: &[&str], #[case] expected: &str) {
+        let names: Vec<String> = names.iter().map(|name| (*name).to_owned()).collect();
+        assert_eq!(spans(&names), expected);
+    }
+}
