@@ -95,6 +95,8 @@ fn the_schema_of_records() {
                 "ports": {"type": "array", "items": {"type": "object", "additionalProperties": false, "required": ["port"],
                     "properties": {"port": {"type": "string"}, "place": {"$ref": "#/$defs/quote"}, "settings": settings(Scope::Port)}}},
                 "facts": {"type": "array", "items": {"oneOf": facts()}},
+                "tables": {"type": "array", "items": {"type": "object", "additionalProperties": false, "required": ["fact"],
+                    "properties": {"fact": {"enum": FactKind::all().map(|kind| kind.info().name).collect::<Vec<_>>()}, "evidence": {"$ref": "#/$defs/quote"}}}},
                 "unread": {"type": "array", "items": {"type": "object", "additionalProperties": false,
                     "required": ["shape", "file", "line", "column", "width"],
                     "properties": {"shape": {"type": "string"}, "file": {"type": "string"}, "line": number, "column": number, "width": number}}},

@@ -97,7 +97,7 @@ fn state_is_explained_as_facts() {
         ran.out
     );
     assert!(ran.out.contains("<time:time> lessor <ip:ip> refused at <port:port>"), "{}", ran.out);
-    assert!(ran.out.contains("4 lines understood, 0 not"), "{}", ran.out);
+    assert!(ran.out.contains("12 lines understood, 0 not"), "{}", ran.out);
 }
 
 #[rstest]
@@ -127,12 +127,12 @@ fn a_folder_is_read_with_its_state_and_its_saved_copy() {
     let ran = fleet.run(&["read", "saltpan/sp-hall-1", "-q"]);
     let record: serde_json::Value = serde_json::from_str(&ran.out).unwrap();
     let facts = record["facts"].as_array().unwrap();
-    assert_eq!((facts.len(), record["files"].as_array().unwrap().len()), (27, 4));
+    assert_eq!((facts.len(), record["files"].as_array().unwrap().len()), (35, 4));
     assert!(record["saved"]["copy"]["ports"].is_array());
     assert_eq!(record["mirrors"][0]["settings"]["mirror.target"]["value"], "a:24");
     let one = fleet.run(&["read", "saltpan/sp-hall-1/events.log", "-q"]);
     let record: serde_json::Value = serde_json::from_str(&one.out).unwrap();
-    assert_eq!(record["facts"].as_array().map(Vec::len), Some(4));
+    assert_eq!(record["facts"].as_array().map(Vec::len), Some(12));
 }
 
 #[test]

@@ -94,7 +94,7 @@ fn status(on: SwitchView<'_>) -> Vec<Said> {
     let kind = facts::port_status::FACT;
     let mut said = Vec::new();
     for port in on.ports() {
-        let rows: Vec<&Fact> = port.facts(kind).collect();
+        let rows: Vec<&Fact> = port.all_facts(kind).collect();
         let Some(last) = rows.last() else { continue };
         if let Some(first) = rows.iter().find(|row| row.fields != last.fields) {
             let text = format!("port {} has another status in line {}", port.name(), line(first.mark));
@@ -112,7 +112,7 @@ fn status(on: SwitchView<'_>) -> Vec<Said> {
             let text = format!("port {} is {is} here and {was} in the configuration", port.name());
             said.push((last.mark, text));
         }
-        let heard = port.facts(facts::station::FACT).find(|row| {
+        let heard = port.all_facts(facts::station::FACT).find(|row| {
             row.get(facts::station::KIND).is_none_or(|kind| kind == Learned::Learned) && row.mark.file == last.mark.file
         });
         if let (Some(false), Some(heard)) = (last.get(facts::port_status::LINK), heard) {
@@ -134,7 +134,7 @@ fn held(on: SwitchView<'_>) -> Vec<Said> {
         let holds = |fact: &&Fact| matches!(fact.get(facts::flap::STATE), Some(FlapSeen::Holding | FlapSeen::Waiting));
         let up = |fact: &&Fact| fact.get(facts::port_status::LINK) == Some(true);
         let (Some(flap), Some(up)) =
-            (port.facts(facts::flap::FACT).find(holds), port.facts(facts::port_status::FACT).find(up))
+            (port.all_facts(facts::flap::FACT).find(holds), port.all_facts(facts::port_status::FACT).find(up))
         else {
             continue;
         };
@@ -149,7 +149,7 @@ fn held(on: SwitchView<'_>) -> Vec<Said> {
 fn power(on: SwitchView<'_>) -> Vec<Said> {
     let mut said = Vec::new();
     for port in on.ports() {
-        let told = |kind: FactKind, field| port.facts(kind).find_map(|fact| Some((fact, fact.get(field)?)));
+        let told = |kind: FactKind, field| port.all_facts(kind).find_map(|fact| Some((fact, fact.get(field)?)));
         let table: Option<(&Fact, Milliwatts)> = told(facts::power::FACT, facts::power::ASKED);
         let lldp: Option<(&Fact, Milliwatts)> = told(facts::neighbour::FACT, facts::neighbour::POWER_ASKED);
         if let (Some((row, asked)), Some((neighbour, wants))) = (table, lldp)

@@ -61,8 +61,14 @@ impl<'a> PortView<'a> {
         self.switch().ports().get(self.port()).map_or("", |port| port.as_str())
     }
 
-    /// What was read of the port, of one kind of fact.
+    /// What was read of the port, of one kind of fact, as far as it is young enough to be believed.
     pub fn facts(&self, kind: FactKind) -> impl Iterator<Item = &'a Fact> {
+        let believed = !self.on.is_too_old(kind);
+        self.all_facts(kind).filter(move |_| believed)
+    }
+
+    /// All that was read of the port, of one kind of fact, however old.
+    pub fn all_facts(&self, kind: FactKind) -> impl Iterator<Item = &'a Fact> {
         self.switch().facts_about(kind, self.port())
     }
 

@@ -201,10 +201,10 @@ fn pair(a: &str, b: &str, (side_a, one): (&Side, &Resolved), (side_b, other): (&
     first.retain(shared);
     second.retain(shared);
     let (mut before, after) = (keyed(first), keyed(second));
-    let (mut appeared, mut stayed) = (Vec::new(), 0);
+    let (mut appeared, mut stayed) = (Vec::new(), Vec::new());
     for (key, found) in after {
         match before.remove(&key) {
-            Some(_) => stayed += 1,
+            Some(_) => stayed.push(Changed::of(&found)),
             None => appeared.push(Changed::of(&found)),
         }
     }

@@ -52,6 +52,8 @@ pub(super) fn run(args: &Flaps, loudness: Loudness) -> Result<ExitCode, Failure>
         }
         without_log += usize::from(!has_log);
     }
+    // The worst first.
+    ports.sort_by_key(|port| std::cmp::Reverse((port.trips.len(), port.flaps.len())));
     let site = &policy.site;
     let wanted = Protection {
         threshold: site.flap_threshold.value,

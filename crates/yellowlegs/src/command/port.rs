@@ -145,7 +145,8 @@ fn unknown(what: &str, asked: &str, names: &[&str], several: &[&str]) -> Failure
     }
     let shown: Vec<&str> = several.iter().take(SHOWN).copied().collect();
     let more = if several.len() > SHOWN { ", …" } else { "" };
-    Failure::usage(format!("`{asked}` may be one of {} {what}s", several.len()), format!("{}{more}", shown.join(", ")))
+    let count = several.len();
+    Failure::usage(format!("`{asked}` fits {count} names of a {what}"), format!("{}{more}", shown.join(", ")))
 }
 
 fn find_switch<'f>(fleet: &'f Fleet, asked: &str) -> Result<&'f Found, Failure> {
@@ -162,7 +163,7 @@ fn find_port(resolved: &Resolved, asked: &str) -> Result<usize, Failure> {
     if let Some(port) = switch.port_index(asked).or_else(|| switch.port_index(&other_way?)) {
         return Ok(port);
     }
-    let names: Vec<&str> = switch.ports().iter().map(|port| port.as_str()).collect();
+    let names: Vec<&str> = switch.ports().iter().map(yellowlegs_core::model::PortName::as_str).collect();
     let name = one(asked, &names).map_err(|several| unknown("port", asked, &names, &several))?;
     switch.port_index(name).ok_or_else(|| unknown("port", asked, &names, &[]))
 }

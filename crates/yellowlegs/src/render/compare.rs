@@ -25,7 +25,7 @@ pub(crate) struct Comparison {
     #[serde(skip)]
     pub(crate) gone: Vec<Changed>,
     #[serde(skip)]
-    pub(crate) stayed: usize,
+    pub(crate) stayed: Vec<Changed>,
 }
 
 /// A finding that only one side has.
@@ -61,7 +61,7 @@ impl Comparison {
             state: Vec::new(),
             appeared: Vec::new(),
             gone: Vec::new(),
-            stayed: 0,
+            stayed: Vec::new(),
         }
     }
 
@@ -76,7 +76,7 @@ impl Comparison {
 struct FindingsJson<'a> {
     appeared: &'a [Changed],
     gone: &'a [Changed],
-    stayed: usize,
+    stayed: &'a [Changed],
 }
 
 #[derive(Serialize)]
@@ -89,7 +89,7 @@ struct ComparisonJson<'a> {
 impl<'a> From<&'a Comparison> for ComparisonJson<'a> {
     fn from(comparison: &'a Comparison) -> Self {
         let Comparison { appeared, gone, stayed, .. } = comparison;
-        Self { comparison, findings: FindingsJson { appeared, gone, stayed: *stayed } }
+        Self { comparison, findings: FindingsJson { appeared, gone, stayed } }
     }
 }
 
@@ -142,7 +142,7 @@ fn one(out: &mut dyn Write, comparison: &Comparison, loudness: Loudness) -> io::
         let ports = spans(&unlike.ports);
         writeln!(out, "  {}  {}  {}", paint(BOLD, unlike.what), clean(&change), paint(DIM, &clean(&ports)))?;
     }
-    let count = format!("{} appeared, {} gone, {stayed} stayed", appeared.len(), gone.len());
+    let count = format!("{} appeared, {} gone, {} stayed", appeared.len(), gone.len(), stayed.len());
     writeln!(out, "\n  {} {}", paint(BOLD, "Findings"), paint(DIM, &count))?;
     for (mark, findings) in [("+", appeared), ("-", gone)] {
         for (Changed { check, level, message, .. }, ports) in grouped(findings) {

@@ -186,7 +186,8 @@ fn bars(out: &mut dyn Write, page: &FlapPage<'_>) -> io::Result<()> {
     for cell in cells {
         let bar = "#".repeat((cell.trips * BAR).div_ceil(most));
         let mark = if cell.threshold == page.wanted.threshold { "*" } else { "" };
-        writeln!(out, "{:>10}  {bar} {}{mark}", format!("{} flaps", cell.threshold), cell.trips)?;
+        let gap = if bar.is_empty() { "" } else { " " };
+        writeln!(out, "{:>10}  {bar}{gap}{}{mark}", format!("{} flaps", cell.threshold), cell.trips)?;
     }
     Ok(())
 }

@@ -21,7 +21,7 @@ pub(super) const WOULD_TRIP: Check = Check {
         "role.expect.flap.threshold",
         "role.expect.flap.window",
     ],
-    reference: "docs/audit.md, Flaps",
+    reference: "docs/state.md, Flaps",
     why: "A plug that is loose, a transceiver that dies, a machine that restarts: each time the site works out its ways \
           anew, and nobody looks before it stays down.",
     remedy: "See to cable, plug and transceiver of the port; `yellowlegs flaps` tries other values.",

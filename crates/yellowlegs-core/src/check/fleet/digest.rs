@@ -40,6 +40,8 @@ pub struct Digest {
     pub(in crate::check) multicast: Option<Arc<VlanSet>>,
     /// VLANs in which it asks for memberships.
     pub(in crate::check) queriers: BTreeMap<VlanId, QuerierDigest>,
+    /// Queriers that are heard, by VLAN: others than the switch itself.
+    pub(in crate::check) heard_queriers: Vec<(VlanId, IpAddr)>,
     /// How many seconds a membership lasts that nobody renews, by VLAN that is snooped for edge ports.
     pub(in crate::check) memberships: Vec<(VlanId, u32)>,
     /// Whether unregistered groups are filtered.
@@ -196,6 +198,7 @@ impl Digest {
             snooped: snooped(on),
             inspected: on.covered(INSPECTION.needed, INSPECTION.global, INSPECTION.vlans).ok(),
             edge_vlans: Arc::new(edge_vlans),
+            heard_queriers: heard_queriers(on),
             memberships: receiving.iter().filter_map(lasts).collect(),
             filters: on.setting(settings::FILTERING).value,
             multicast,
@@ -223,7 +226,8 @@ fn neighbours(on: SwitchView<'_>) -> BTreeMap<usize, (Arc<str>, Arc<str>)> {
         let names = (fact.get(facts::neighbour::NAME)?, fact.get(facts::neighbour::THEIR_PORT)?);
         Some((port, names))
     };
-    on.switch().facts_of(facts::neighbour::FACT).filter_map(told).collect()
+    let believed = !on.is_too_old(facts::neighbour::FACT);
+    on.switch().facts_of(facts::neighbour::FACT).filter(|_| believed).filter_map(told).collect()
 }
 
 fn port_digest(port: &PortView<'_>, neighbour: Option<&(Arc<str>, Arc<str>)>) -> PortDigest {
@@ -266,6 +270,17 @@ fn queriers(on: SwitchView<'_>) -> BTreeMap<VlanId, QuerierDigest> {
     defined.iter().filter(asks).map(|vlan| (vlan, digest(vlan))).collect()
 }
 
+/// Who else asks for memberships, as the switch hears it.
+fn heard_queriers(on: SwitchView<'_>) -> Vec<(VlanId, IpAddr)> {
+    if on.is_too_old(facts::querier::FACT) {
+        return Vec::new();
+    }
+    // One that is heard on no port is the switch itself.
+    let others = on.switch().facts_of(facts::querier::FACT).filter(|fact| fact.port().is_some());
+    let heard = |fact: &Fact| Some((fact.get(facts::querier::VLAN)??, fact.get(facts::querier::ADDRESS)??));
+    others.filter_map(heard).collect()
+}
+
 /// Seconds from a loss of BPDUs until a blocked port forwards (IEEE 802.1D-1998, 8.5; IEEE 802.1Q, 13).
 fn reopens(on: SwitchView<'_>) -> Option<(u32, String)> {
     let seconds = |key| on.setting(key).value.map(|Seconds(s)| s);
@@ -301,7 +316,9 @@ fn heard(on: SwitchView<'_>) -> Vec<(StationAddress, Arc<str>)> {
         let role = on.switch().port_index(port).and_then(|p| on.policy().roles.get(on.assigned(p)?.role));
         !role.is_some_and(|role| role.faces.is_bridge())
     };
-    on.switch().facts_of(facts::station::FACT).filter_map(seen).filter(|(_, port)| edge(port)).collect()
+    let believed = !on.is_too_old(facts::station::FACT);
+    let rows = on.switch().facts_of(facts::station::FACT).filter(|_| believed);
+    rows.filter_map(seen).filter(|(_, port)| edge(port)).collect()
 }
 
 /// Settings that sisters may differ in without being unlike.

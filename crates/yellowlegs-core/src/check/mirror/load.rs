@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use super::session::{Session, sessions};
 use crate::check::{Check, Judgement, Run, SwitchView, Tally, Unknown, Violation};
-use crate::model::{Direction, settings};
+use crate::model::{Direction, Mark, facts, settings};
 use crate::policy::Level;
 
 pub(super) const OVERDRAWN: Check = Check {
@@ -12,7 +12,7 @@ pub(super) const OVERDRAWN: Check = Check {
     title: "the copies can exceed the target's speed",
     level: Level::Risk,
     needs: &["mirror.enabled", "mirror.sources", "mirror.target", "port.speed"],
-    uses: &["mirror.source-vlans", "port-status"],
+    uses: &["mirror.source-vlans", "port-status", "counters"],
     policy: &[],
     reference: "IEEE 802.3, 1.4",
     why: "What does not fit is dropped without a word, and the frame that is missing is the one somebody looks for.",
@@ -56,11 +56,41 @@ fn beyond(on: &SwitchView<'_>, target: usize, sessions: &[&Session]) -> Result<O
             }
         }
     }
+    let measured = measured(on, target, sessions);
     let speed = on.port(target).speed()?;
     if load <= u64::from(speed) {
         return Ok(None);
     }
-    let says = "up to {load} Mbit/s of copies go to {target}, which takes {speed} Mbit/s";
+    let says = match measured {
+        Some(_) => {
+            "up to {load} Mbit/s of copies go to {target}, which takes {speed} Mbit/s; measured: {measured} kbit/s"
+        }
+        None => "up to {load} Mbit/s of copies go to {target}, which takes {speed} Mbit/s",
+    };
     let violation = first.violation(on, settings::MIRROR_SOURCES.id, says).beside(settings::SPEED.id);
-    Ok(Some(violation.fact("load", u32::try_from(load).unwrap_or(u32::MAX)).fact("speed", speed)))
+    let violation = violation.fact("load", u32::try_from(load).unwrap_or(u32::MAX)).fact("speed", speed);
+    Ok(Some(match measured {
+        Some((kilobits, mark)) => violation.fact("measured", kilobits).and_line(mark),
+        None => violation,
+    }))
+}
+
+/// What the sources carry now, in kbit/s, with a line that says so; `None` where one of them does not tell.
+fn measured(on: &SwitchView<'_>, target: usize, sessions: &[&Session]) -> Option<(u32, Option<Mark>)> {
+    let (mut sum, mut mark) = (0_u32, None);
+    for (name, direction) in sessions.iter().flat_map(|session| session.sources.iter()) {
+        let Some(port) = on.switch().port_index(name).filter(|port| *port != target) else { continue };
+        let port = on.port(port);
+        let fact = port.facts(facts::counters::FACT).last()?;
+        let received = || fact.get(facts::counters::RECEIVED_KBPS);
+        let sent = || fact.get(facts::counters::SENT_KBPS);
+        let load = match direction {
+            Direction::Received => received()?,
+            Direction::Sent => sent()?,
+            Direction::Both => received()?.saturating_add(sent()?),
+        };
+        sum = sum.saturating_add(load);
+        mark = mark.or(Some(fact.mark));
+    }
+    mark.map(|mark| (sum, Some(mark)))
 }

@@ -16,6 +16,7 @@ pub(super) const MISSING: Check = Check {
     level: Level::Breach,
     needs: &["vlan.querier", "multicast.snooping-vlans", "links"],
     uses: &[
+        "querier",
         "port.tagged-vlans",
         "port.native-vlan",
         "multicast.filtering",
@@ -37,7 +38,7 @@ pub(super) const MANY: Check = Check {
     title: "more than one switch asks for memberships in a VLAN",
     level: Level::Risk,
     needs: &["vlan.querier", "links"],
-    uses: &["vlan.querier-address", "multicast.querier-address"],
+    uses: &["vlan.querier-address", "multicast.querier-address", "querier"],
     policy: &["link"],
     reference: "RFC 2236, 3 (the lowest address wins)",
     why: "The lowest address wins, which may be nobody's choice; the others take over with their own values when it \
@@ -111,6 +112,12 @@ impl Domain {
         self.switches.iter().filter_map(of).collect()
     }
 
+    /// The addresses that are heard asking in the VLAN, each once.
+    fn heard(&self, fleet: &FleetView<'_>) -> BTreeSet<IpAddr> {
+        let of = |switch: &usize| fleet.switches[*switch].heard_queriers.iter();
+        self.switches.iter().flat_map(of).filter(|(vlan, _)| *vlan == self.vlan).map(|(_, address)| *address).collect()
+    }
+
     fn related(&self, fleet: &FleetView<'_>) -> Vec<Related> {
         self.switches.iter().map(|switch| fleet.related_switch(*switch)).collect()
     }
@@ -125,7 +132,8 @@ fn missing(fleet: &FleetView<'_>) -> FleetJudgement {
                 && digest.multicast.as_ref().is_some_and(|set| set.contains(domain.vlan))
         };
         let Some(first) = domain.switches.iter().find(|switch| snooped(switch)) else { continue };
-        if !domain.queriers(fleet).is_empty() {
+        // One that is heard and not of this fleet asks, too: a router, most often.
+        if !domain.queriers(fleet).is_empty() || !domain.heard(fleet).is_empty() {
             continue;
         }
         if domain.open {
@@ -176,9 +184,12 @@ fn many(fleet: &FleetView<'_>) -> FleetJudgement {
             .map(|(switch, querier)| format!("{} ({})", fleet.switches[*switch].switch, shown(querier.address)))
             .collect();
         let wins = queriers.iter().filter(|(_, q)| q.address.is_some()).min_by_key(|(_, q)| q.address);
+        let heard: Vec<String> = domain.heard(fleet).iter().map(ToString::to_string).collect();
+        let heard = if heard.is_empty() { String::new() } else { format!("; heard asking now: {}", heard.join(", ")) };
         let winner = wins.map_or_else(|| "nobody".to_owned(), |(switch, _)| fleet.switches[*switch].switch.to_string());
         let violation =
-            Violation::saying("VLAN {vlan} has {count} queriers: {queriers}; the lowest address wins: {winner}")
+            Violation::saying("VLAN {vlan} has {count} queriers: {queriers}; the lowest address wins: {winner}{heard}")
+                .fact("heard", heard)
                 .fact("vlan", u32::from(domain.vlan.get()))
                 .fact("count", queriers.len() as u32)
                 .fact("queriers", names.join(", "))

@@ -98,13 +98,14 @@ fn seen(on: &SwitchView<'_>) -> BTreeMap<usize, Seen> {
     let switch = on.switch();
     let mut seen: BTreeMap<usize, Seen> = BTreeMap::new();
     let index = |fact: &Fact| fact.port().and_then(|name| switch.port_index(name));
-    for fact in switch.facts_of(facts::power::FACT) {
+    let believed = |kind| switch.facts_of(kind).filter(move |_| !on.is_too_old(kind));
+    for fact in believed(facts::power::FACT) {
         let Some(port) = index(fact) else { continue };
         let entry = seen.entry(port).or_default();
         entry.off = fact.get(facts::power::ON) == Some(false);
         entry.class = fact.get(facts::power::CLASS);
     }
-    for fact in switch.facts_of(facts::neighbour::FACT) {
+    for fact in believed(facts::neighbour::FACT) {
         let (Some(port), Some(Milliwatts(given))) = (index(fact), fact.get(facts::neighbour::POWER_GIVEN)) else {
             continue;
         };
