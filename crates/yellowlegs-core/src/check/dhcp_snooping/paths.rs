@@ -70,11 +70,12 @@ pub(super) const RELAY_INFO_REFUSED: Check = Check {
 /// The switches where authorised servers of a VLAN are.
 fn servers(fleet: &FleetView<'_>, vlan: VlanId) -> Vec<(usize, Option<usize>)> {
     let serves = |server: &DhcpServer| server.vlans.is_empty() || server.vlans.contains(vlan);
-    let of_switch = |(number, digest): (usize, &Digest)| {
-        let here = digest.servers.iter().filter(|(entry, _)| serves(&fleet.policy.dhcp_servers[*entry]));
+    let of_switch = |number: usize| {
+        let here =
+            fleet.switches[number].servers.iter().filter(|(entry, _)| serves(&fleet.policy.dhcp_servers[*entry]));
         here.map(|(_, port)| (number, *port)).collect::<Vec<_>>()
     };
-    fleet.switches.iter().enumerate().flat_map(of_switch).collect()
+    fleet.with_servers().flat_map(of_switch).collect()
 }
 
 /// The VLANs of a switch that matter: covered by snooping, and with clients or a way on.

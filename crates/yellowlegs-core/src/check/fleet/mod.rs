@@ -31,12 +31,16 @@ pub struct FleetView<'a> {
     /// What was kept of baselines, each with its folder.
     pub baselines: &'a [(String, Digest)],
     links: Links,
+    /// The switches where authorised servers are.
+    with_servers: Vec<usize>,
 }
 
 impl<'a> FleetView<'a> {
     /// The view of a fleet.
     pub fn new(policy: &'a Policy, as_of: &'a AsOf, switches: &'a [Digest], baselines: &'a [(String, Digest)]) -> Self {
-        Self { policy, as_of, switches, baselines, links: Links::of(switches) }
+        let serving = switches.iter().enumerate().filter(|(_, digest)| !digest.servers.is_empty());
+        let with_servers = serving.map(|(number, _)| number).collect();
+        Self { policy, as_of, switches, baselines, links: Links::of(switches), with_servers }
     }
 
     /// The other end of a port's link: by the policy's list, or by what the neighbours say.
@@ -44,6 +48,11 @@ impl<'a> FleetView<'a> {
         let number = self.switches.iter().position(|digest| &*digest.switch == switch)?;
         let index = self.switches.get(number)?.ports.iter().position(|told| &*told.name == port)?;
         self.links().peer((number, index)).map(|peer| self.related(peer))
+    }
+
+    /// The switches where authorised servers are, by position: few of many.
+    pub(super) fn with_servers(&self) -> impl Iterator<Item = usize> {
+        self.with_servers.iter().copied()
     }
 
     pub(super) fn links(&self) -> &Links {
