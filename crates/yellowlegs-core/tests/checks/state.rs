@@ -66,6 +66,8 @@ pub(crate) const CASES: &[Case] = &[
     ("port-security/violations", "violated", "desk", "seen status 1.1 down crowd 2031-03-04~05:00:00 by~hand 1G", &[]),
     ("port-security/violations", "violated", "desk", "raw 2031-03-04 05:00:00 socket 1.1 turned away 02:00:5e:66:00:01", &[]),
     ("port-security/violations", "met", "desk", "seen counters 1.1 0 1 0;raw 2031-01-04 05:00:00 socket 1.1 turned away 02:00:5e:66:00:01", &[]),
+    // The counters were cleared since.
+    ("port-security/violations", "met", "desk", "seen counters 1.1 0 1 0;raw 2031-03-04 05:00:00 socket 1.1 turned away 02:00:5e:66:00:01", &[]),
     ("port-security/violations", "undetermined", "desk", QUIET, &[]),
     ("port-security/violations", "not-applicable", "desk", "", &[]),
 
@@ -113,7 +115,9 @@ pub(crate) const CASES: &[Case] = &[
     ("dhcp-snooping/rogue-seen", "violated", "desk", "seen counters 1.1 0 1 3", &[]),
     ("dhcp-snooping/rogue-seen", "violated", "desk", "raw 2031-03-04 05:00:00 socket 1.1 false lease from 192.0.2.66 dropped", &[]),
     ("dhcp-snooping/rogue-seen", "met", "desk", "raw 2031-03-04 05:00:00 socket 1.2 false lease from 192.0.2.66 dropped", &[]),
+    ("dhcp-snooping/rogue-seen", "not-applicable", "up", "dhcp believed;seen counters 1.1 0 1 3", &[]),
     ("dhcp-snooping/rogue-seen", "undetermined", "desk", QUIET, &[]),
+    ("dhcp-snooping/rogue-seen", "undetermined", "desk", "seen counters 1.1 0 1 3", &["dhcp-snooping.trusted"]),
     ("dhcp-snooping/rogue-seen", "not-applicable", "desk", "", &[]),
 
     ("dhcp-snooping/self-assigned", "met", "desk", "seen binding 02:00:5e:10:00:01 192.0.2.7 110 1.1 1h", &[]),

@@ -130,8 +130,8 @@ pub(super) const ROGUE_SEEN: Check = Check {
     id: "dhcp-snooping/rogue-seen",
     title: "server messages were dropped on an untrusted port",
     level: Level::Breach,
-    needs: &["event or counters"],
-    uses: &["dhcp-snooping.trusted"],
+    needs: &["event or counters", "dhcp-snooping.trusted"],
+    uses: &[],
     policy: &["site.log-window"],
     reference: "RFC 2131, 4.3; RFC 7610",
     why: "Somebody's machine hands out addresses. Snooping holds it off here; where a VLAN is not covered it does not.",
@@ -141,7 +141,7 @@ pub(super) const ROGUE_SEEN: Check = Check {
 };
 
 fn rogue_seen(port: &PortView<'_>) -> Judgement {
-    if !port.switch().has_state() {
+    if !port.switch().has_state() || port.known(settings::SNOOPING_TRUSTED)? {
         return Ok(Verdict::NotApplicable);
     }
     let dropped: Vec<&Fact> = port.events(EventSeen::ServerDropped).collect();

@@ -88,7 +88,8 @@ fn violations(port: &PortView<'_>) -> Judgement {
         let count = fact.get(facts::counters::VIOLATIONS).filter(|count| *count > 0)?;
         Some((count, *fact))
     });
-    let logged: Vec<_> = port.events(EventSeen::Violation).collect();
+    // Where the counters are read they are newer than any line of the log.
+    let logged: Vec<_> = port.events(EventSeen::Violation).filter(|_| counters.is_err()).collect();
     let violation = match (counted, held, logged.as_slice()) {
         (Some((count, fact)), held, _) => {
             let says = if held.is_some() {

@@ -1,0 +1,103 @@
+//! The checks of state on what Fathom tells: framed tables, values behind an equals sign, a log with a zone of its own.
+
+mod support;
+
+use std::sync::Arc;
+
+use rstest::rstest;
+use support::{POLICY, as_of, dialect, policy, verdicts_of};
+use yellowlegs_core::policy::Inventory;
+use yellowlegs_core::resolve::{State, resolve_with};
+use yellowlegs_core::source::Source;
+
+const FATHOM: &str = include_str!("../../../demo/dialects/fathom.toml");
+const HEAD: &str = "vessel t;berths a:1 to 4;ready binding-loft;leases watched;leases watched in 110, 210;leases written;\
+    leases compare;water 110;water 210;berth a:2 to 4 note \"spare\"";
+const DESK: &str = "berth a:1 note \"desk\";water 110 plain a:1;water 210 marked a:1;berth a:1 voice water 210";
+const UP: &str =
+    "berth a:1 note \"up\";water 110 marked a:1;water 210 marked a:1;berth a:1 leases from-here;berth a:1 blind close";
+
+const STATIONS: &str = "Berth | Water | Station | How";
+const BINDINGS: &str = "Lease | Station | Water | Berth | Ends";
+const STATUS: &str = "Berth | Open | Line | Held by | For | Left | Speed";
+const COUNTERS: &str = "Berth | Refused | Lessors | In kbit/s | Out kbit/s";
+const POWER: &str = "Berth | Class | Reserved W | Drawn W";
+
+/// Rows between `|` become a framed table with aligned columns; other lines stand as they are.
+fn framed(lines: &[&str]) -> String {
+    let mut text = String::new();
+    for line in lines {
+        if line.contains(" | ") {
+            let cells = line.split('|').map(|cell| format!(" {:20} ", cell.trim()));
+            text = format!("{text}|{}|\n", cells.collect::<Vec<_>>().join("|"));
+        } else {
+            text = format!("{text}{line}\n");
+        }
+    }
+    text
+}
+
+/// What a check comes to on berth a:1.
+fn verdict(check: &str, config: &str, told: &[&str]) -> &'static str {
+    let dialect = dialect(FATHOM.split("# ── examples").next().unwrap());
+    let mut policy = policy(POLICY);
+    let listed = "address,kind\n02:00:5e:10:00:01,computer\n02:00:5e:20:00:01,phone\n";
+    policy.stations = Some(Inventory::parse(&Source::of("stations.csv", listed)).unwrap());
+    let lines: Vec<&str> = HEAD.split(';').chain(config.split(';')).collect();
+    let config = format!("lay {}\n", lines.join("\nlay "));
+    let texts = vec![Arc::new(Source::of("t/tables.out", framed(told)))];
+    let state = State { texts, as_of: as_of().moment() };
+    let resolved = resolve_with("t", &dialect, Arc::new(Source::of("t/config.txt", config)), &state);
+    assert!(resolved.switch.unread().is_empty(), "{:?}\n{}", resolved.switch.unread(), framed(told));
+    let told = verdicts_of(&resolved, &dialect, &policy, 0);
+    told.iter().find(|(id, ..)| *id == check).map(|(_, verdict, _)| *verdict).unwrap()
+}
+
+#[rstest]
+#[case("port/role-mismatch", DESK, &["neighbour at a:1", "  able = B, T"], "met")]
+#[case("port/role-mismatch", DESK, &["neighbour at a:1", "  able = B"], "violated")]
+#[case("port-security/over-limit", DESK, &[STATIONS, "a:1 | 110 | 0200.5e10.0001 | heard", " | 110 | 0200.5e10.0002 | heard", " | 110 | 0200.5e10.0003 | heard", " | 110 | 0200.5e10.0004 | heard"], "violated")]
+#[case("port-security/over-limit", DESK, &[STATIONS, "a:1 | 110 | 0200.5e10.0001 | heard", " | 210 | 0200.5e20.0001 | heard"], "met")]
+#[case("port-security/stranger", DESK, &[STATIONS, "a:1 | 110 | 0200.5e66.0001 | heard"], "violated")]
+#[case("port-security/stranger", DESK, &[STATIONS], "met")]
+#[case("port-security/violations", DESK, &[COUNTERS, "a:1 | 3 | 0 | 1 | 1"], "violated")]
+#[case("port-security/violations", DESK, &[STATUS, "a:1 | yes | off | counted | 2h 10m | hand | "], "violated")]
+#[case("dhcp-snooping/store-failing", DESK, &["leases kept = chart at Mar 4 07:20:00 failures 2"], "violated")]
+#[case("dhcp-snooping/store-failing", DESK, &["leases kept = chart at Mar 4 07:20:00"], "met")]
+#[case("dhcp-snooping/binding-misplaced", DESK, &[BINDINGS, "192.0.2.7 | 0200.5e10.0001 | 300 | a:1 | 04 Mar 2031 19:00:00"], "violated")]
+#[case("dhcp-snooping/binding-misplaced", UP, &[BINDINGS, "192.0.2.7 | 0200.5e10.0001 | 110 | a:1 | 04 Mar 2031 19:00:00"], "violated")]
+#[case("dhcp-snooping/binding-double", DESK, &[BINDINGS, "192.0.2.7 | 0200.5e10.0001 | 110 | a:1 | 04 Mar 2031 19:00:00", "192.0.2.7 | 0200.5e10.0002 | 110 | a:2 | 04 Mar 2031 19:00:00"], "violated")]
+// Half past six at the audit is half past seven where the vessel's clock is.
+#[case("dhcp-snooping/binding-expired", DESK, &[BINDINGS, "192.0.2.7 | 0200.5e10.0001 | 110 | a:1 | 04 Mar 2031 07:29:59"], "violated")]
+#[case("dhcp-snooping/binding-expired", DESK, &[BINDINGS, "192.0.2.7 | 0200.5e10.0001 | 110 | a:1 | 04 Mar 2031 07:30:01"], "met")]
+#[case("dhcp-snooping/host-unbound", DESK, &[STATIONS, "a:1 | 110 | 0200.5e10.0001 | heard", "", BINDINGS], "violated")]
+#[case("dhcp-snooping/host-unbound", DESK, &[STATIONS, "a:1 | 110 | 0200.5e10.0001 | known", "", BINDINGS], "met")]
+#[case("dhcp-snooping/rogue-seen", DESK, &["Mar 4 06:02:11 lessor 192.0.2.200 refused at a:1"], "violated")]
+#[case("dhcp-snooping/rogue-seen", DESK, &[COUNTERS, "a:1 | 0 | 5 | 1 | 1"], "violated")]
+#[case("dhcp-snooping/self-assigned", DESK, &[BINDINGS, "169.254.7.7 | 0200.5e10.0001 | 110 | a:1 | 04 Mar 2031 19:00:00"], "violated")]
+#[case("dhcp-snooping/foreign-subnet", DESK, &[BINDINGS, "198.51.100.7 | 0200.5e10.0001 | 110 | a:1 | 04 Mar 2031 19:00:00"], "violated")]
+#[case("voice/phone-astray", DESK, &[STATIONS, "a:1 | 110 | 0200.5e20.0001 | heard"], "violated")]
+#[case("voice/phone-astray", DESK, &[STATIONS, "a:1 | 210 | 0200.5e20.0001 | heard"], "met")]
+#[case("voice/neighbour-disagrees", "berth a:1 note \"desk\";water 110 plain a:1;calling 1 tells marked;calling 1 tells water 210;calling 1 tells dscp 46;calling 1 at a:1", &["neighbour at a:1", "  calling = marked water 210 dscp 0"], "violated")]
+#[case("voice/neighbour-disagrees", "berth a:1 note \"desk\";water 110 plain a:1;calling 1 tells marked;calling 1 tells water 210;calling 1 tells dscp 46;calling 1 at a:1", &["neighbour at a:1", "  calling = marked water 210 dscp 46"], "met")]
+#[case("voice/power-short", "berth a:1 note \"desk\";water 110 plain a:1;berth a:1 power;berth a:1 power most 5W", &["neighbour at a:1", "  power = 6.4 of 15.4"], "violated")]
+#[case("voice/power-short", "berth a:1 note \"desk\";water 110 plain a:1;berth a:1 power", &["neighbour at a:1", "  power = 6.4 of 5.0"], "violated")]
+#[case("voice/power-short", "berth a:1 note \"desk\";water 110 plain a:1;berth a:1 power", &[POWER, "a:1 | 3 | 15.4 | 6.0"], "met")]
+#[case("multicast/fast-leave-shared", "berth a:1 note \"screen\";water 140 plain a:1;berth a:1 leaves fast", &[STATIONS, "a:1 | 140 | 0200.5e10.0001 | heard", " | 140 | 0200.5e10.0002 | heard"], "violated")]
+#[case("unidirectional/seen", UP, &["blind a:1 = one-way"], "violated")]
+#[case("unidirectional/seen", UP, &["blind a:1 = alone"], "met")]
+// Each change counts here: five within ten seconds are three losses.
+#[case("flap/would-trip", DESK, &["Mar 4 06:00:00 line off at a:1", "Mar 4 06:00:02 line on at a:1", "Mar 4 06:00:04 line off at a:1", "Mar 4 06:00:06 line on at a:1", "Mar 4 06:00:10 line off at a:1"], "violated")]
+#[case("flap/would-trip", DESK, &["Mar 4 06:00:00 line off at a:1", "Mar 4 06:00:02 line on at a:1", "Mar 4 06:00:04 line off at a:1", "Mar 4 06:00:06 line on at a:1"], "met")]
+#[case("recovery/held-down", DESK, &[STATUS, "a:1 | yes | off | bridge | 2h 10m | hand | "], "violated")]
+#[case("recovery/held-down", DESK, &["flutter a:1 = waiting"], "violated")]
+#[case("recovery/held-down", DESK, &[STATUS, "a:1 | yes | off | | | | "], "met")]
+#[case("recovery/shut-in-use", DESK, &[STATUS, "a:1 | no | off | | | | ", "", "Mar 4 06:00:00 line off at a:1"], "violated")]
+fn what_fathom_tells_is_judged(
+    #[case] check: &str,
+    #[case] config: &str,
+    #[case] told: &[&str],
+    #[case] expected: &str,
+) {
+    assert_eq!(verdict(check, config, told), expected);
+}
