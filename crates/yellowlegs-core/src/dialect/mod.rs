@@ -15,6 +15,7 @@ mod reading;
 mod render;
 mod rule;
 mod rules;
+mod shape;
 mod sketch;
 mod state;
 mod time;

@@ -11,14 +11,12 @@ use super::hole::HoleType;
 use super::layout::{Logical, Logicals, Structure};
 use super::pattern::HoleKind;
 use super::rule::{HoleRef, Subject, Until};
-use crate::model::{Mark, StationAddress, Unread};
+use crate::model::{Mark, Unread};
 use crate::source::{Source, Word};
 use crate::syntax::{Line, Nesting};
 
 /// How many lines recognition looks at.
 const RECOGNISED_WITHIN: usize = 50;
-/// How many words of an unread line its shape shows.
-const SHAPE_WORDS: usize = 12;
 /// Deepest nesting that is followed; what is deeper has no context.
 const DEEPEST: usize = 64;
 /// How many values a reading may keep for each byte of its text; patterns with many optional holes end here.
@@ -216,35 +214,6 @@ impl Dialect {
             words.extend(line.words.iter().map(|w| Word { start: w.start + start, end: w.end + start }));
         }
         Some(words)
-    }
-
-    /// Whether a word is known to the dialect.
-    fn knows(&self, word: &str) -> bool {
-        self.vocabulary.contains(word) || self.vocabulary.contains(&*word.to_ascii_lowercase())
-    }
-
-    /// A line with every word masked that the dialect does not know: unread lines are where unmarked secrets are.
-    pub(super) fn shape(&self, text: &str, words: &[Word]) -> String {
-        let mut shape = String::new();
-        for word in words.iter().take(SHAPE_WORDS) {
-            let word = word.of(text);
-            if !shape.is_empty() {
-                shape.push(' ');
-            }
-            shape.push_str(match word {
-                word if self.knows(word) => word,
-                word if word.starts_with(['"', '\'']) => "<text>",
-                word if word.bytes().all(|b| b.is_ascii_digit()) => "<number>",
-                word if self.lists.port(word).is_some() => "<port>",
-                word if StationAddress::parse(word).is_ok() => "<station>",
-                word if word.len() == 1 && word.bytes().all(|b| b.is_ascii_punctuation()) => word,
-                _ => "<word>",
-            });
-        }
-        if words.len() > SHAPE_WORDS {
-            shape.push_str(" …");
-        }
-        shape
     }
 }
 
