@@ -46,10 +46,6 @@ fn told(on: SwitchView<'_>, mut sort: Vec<Said>) -> Vec<Remark> {
     remarks
 }
 
-fn line(mark: Mark) -> u32 {
-    mark.line()
-}
-
 /// One station on two ports at a time.
 fn stations(on: SwitchView<'_>) -> Vec<Said> {
     let mut at: BTreeMap<(StationAddress, Option<VlanId>), &Fact> = BTreeMap::new();
@@ -58,7 +54,7 @@ fn stations(on: SwitchView<'_>) -> Vec<Said> {
         let (Some(address), Some(port)) = (row.get(facts::station::ADDRESS), row.port()) else { continue };
         let first = at.entry((address, row.get(facts::station::VLAN).flatten())).or_insert(row);
         if let Some(other) = first.port().filter(|other| *other != port) {
-            let text = format!("{address} is on port {port} here and on port {other} in line {}", line(first.mark));
+            let text = format!("{address} is on port {port} here and on port {other} in line {}", first.mark.line());
             said.push((row.mark, text));
         }
     }
@@ -81,7 +77,7 @@ fn bindings(on: SwitchView<'_>) -> Vec<Said> {
             let (address, vlan) = key;
             let text = format!(
                 "{address} is bound on port {port} in VLAN {vlan}, and the address table has it on port {there} (line {})",
-                line(other.mark)
+                other.mark.line()
             );
             said.push((row.mark, text));
         }
@@ -97,7 +93,7 @@ fn status(on: SwitchView<'_>) -> Vec<Said> {
         let rows: Vec<&Fact> = port.all_facts(kind).collect();
         let Some(last) = rows.last() else { continue };
         if let Some(first) = rows.iter().find(|row| row.fields != last.fields) {
-            let text = format!("port {} has another status in line {}", port.name(), line(first.mark));
+            let text = format!("port {} has another status in line {}", port.name(), first.mark.line());
             said.push((last.mark, text));
             continue;
         }
@@ -119,7 +115,7 @@ fn status(on: SwitchView<'_>) -> Vec<Said> {
             let text = format!(
                 "port {} has no link here, and a station is heard on it in line {}",
                 port.name(),
-                line(heard.mark)
+                heard.mark.line()
             );
             said.push((last.mark, text));
         }
@@ -139,7 +135,7 @@ fn held(on: SwitchView<'_>) -> Vec<Said> {
             continue;
         };
         let text =
-            format!("flap protection holds port {} down, and its link is up in line {}", port.name(), line(up.mark));
+            format!("flap protection holds port {} down, and its link is up in line {}", port.name(), up.mark.line());
         said.push((flap.mark, text));
     }
     said
@@ -158,7 +154,7 @@ fn power(on: SwitchView<'_>) -> Vec<Said> {
             let text = format!(
                 "the device on port {} asks {asked} here and {wants} in line {}",
                 port.name(),
-                line(neighbour.mark)
+                neighbour.mark.line()
             );
             said.push((row.mark, text));
         }
@@ -208,8 +204,10 @@ fn ages(on: SwitchView<'_>) -> Vec<Said> {
     let latest = clocks.iter().max_by_key(|(_, time)| *time);
     let (Some((early, from)), Some((late, to))) = (earliest, latest) else { return said };
     if to.duration_since(*from) > APART {
-        let text =
-            format!("the state was taken at {from} (line {}) and at {to}: its tables may contradict", line(early.mark));
+        let text = format!(
+            "the state was taken at {from} (line {}) and at {to}: its tables may contradict",
+            early.mark.line()
+        );
         said.push((late.mark, text));
     }
     let old = FactKind::all().find(|kind| on.is_too_old(*kind));

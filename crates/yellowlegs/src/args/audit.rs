@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use clap::{Args, ValueEnum};
 
-use super::FleetArgs;
+use super::{FleetArgs, Judging};
 
 /// Report the ports that break the policy, each with the line that proves it
 #[derive(Debug, Args)]
@@ -40,15 +40,8 @@ pub(crate) struct Audit {
     /// Write a report to this file too: .txt, .json or .jsonl (may be given several times)
     #[arg(long, value_name = "FILE")]
     pub(crate) write: Vec<PathBuf>,
-    /// Judge as of this time, RFC 3339 [default: the policy's `as-of`, else now]
-    #[arg(long, value_name = "TIME")]
-    pub(crate) as_of: Option<String>,
-    /// The level from which a finding makes the exit code 1
-    #[arg(long, value_enum, default_value_t = FailOn::Risk, value_name = "LEVEL")]
-    pub(crate) fail_on: FailOn,
-    /// Exit with 0 where only undecided checks would make it 3
-    #[arg(long)]
-    pub(crate) allow_undetermined: bool,
+    #[command(flatten)]
+    pub(crate) judging: Judging,
     /// Show lines that were not understood as they are, not as shapes: they may hold secrets
     #[arg(long)]
     pub(crate) raw: bool,
@@ -63,17 +56,4 @@ pub(crate) enum ReportFormat {
     Json,
     /// One object a line
     Jsonl,
-}
-
-/// The level from which findings count.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub(crate) enum FailOn {
-    /// Somebody gets in, gets out or goes down
-    Breach,
-    /// A safeguard is missing or half there
-    Risk,
-    /// It will bite later
-    Advice,
-    /// No finding makes it fail
-    Never,
 }

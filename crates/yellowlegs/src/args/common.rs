@@ -42,3 +42,30 @@ pub(crate) struct FleetArgs {
     #[arg(long, value_name = "FILE")]
     pub(crate) dialect: Option<PathBuf>,
 }
+
+/// When it is judged, and how that ends.
+#[derive(Debug, Clone, Args)]
+pub(crate) struct Judging {
+    /// Judge as of this time, RFC 3339 [default: the policy's `as-of`, else now]
+    #[arg(long, value_name = "TIME")]
+    pub(crate) as_of: Option<String>,
+    /// The level from which a finding makes the exit code 1
+    #[arg(long, value_enum, default_value_t = FailOn::Risk, value_name = "LEVEL")]
+    pub(crate) fail_on: FailOn,
+    /// Exit with 0 where only undecided checks would make it 3
+    #[arg(long)]
+    pub(crate) allow_undetermined: bool,
+}
+
+/// The level from which findings count.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum FailOn {
+    /// Somebody gets in, gets out or goes down
+    Breach,
+    /// A safeguard is missing or half there
+    Risk,
+    /// It will bite later
+    Advice,
+    /// No finding makes it fail
+    Never,
+}

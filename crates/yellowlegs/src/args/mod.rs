@@ -13,9 +13,9 @@ mod read;
 
 use clap::{Parser, Subcommand};
 
-pub(crate) use audit::{Audit, FailOn, ReportFormat};
+pub(crate) use audit::{Audit, ReportFormat};
 pub(crate) use checks::{Checks, ChecksFormat};
-pub(crate) use common::{Color, FleetArgs, Loudness};
+pub(crate) use common::{Color, FailOn, FleetArgs, Judging, Loudness};
 pub(crate) use compare::{Against, Compare};
 pub(crate) use demo::Demo;
 pub(crate) use dialect::{Dialect, DialectFormat, DialectTask, Explain, Settings, Sketch, Test};

@@ -2,7 +2,7 @@
 
 use clap::{Args, ValueEnum};
 
-use super::{FailOn, FleetArgs};
+use super::{FleetArgs, Judging};
 
 /// Show everything about one port: role, link, what is in force and by which line, who is there, what is wrong
 #[derive(Debug, Args)]
@@ -24,15 +24,8 @@ pub(crate) struct Port {
     /// What to print
     #[arg(long, value_enum, default_value_t = PageFormat::Text, value_name = "NAME")]
     pub(crate) format: PageFormat,
-    /// Judge as of this time, RFC 3339 [default: the policy's `as-of`, else now]
-    #[arg(long, value_name = "TIME")]
-    pub(crate) as_of: Option<String>,
-    /// The level from which a finding makes the exit code 1
-    #[arg(long, value_enum, default_value_t = FailOn::Risk, value_name = "LEVEL")]
-    pub(crate) fail_on: FailOn,
-    /// Exit with 0 where only undecided checks would make it 3
-    #[arg(long)]
-    pub(crate) allow_undetermined: bool,
+    #[command(flatten)]
+    pub(crate) judging: Judging,
 }
 
 /// How a page looks.

@@ -28,7 +28,7 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
     let root = Root::find(args.fleet.fleet.as_deref(), &args.paths)?;
     let loaded = fleet::load(&root, &args.fleet)?;
     let selection = selection(args, &loaded.policy)?;
-    let as_of = moment(args.as_of.as_deref(), loaded.policy.as_of.as_ref())?;
+    let as_of = moment(args.judging.as_of.as_deref(), loaded.policy.as_of.as_ref())?;
     let baselines: Vec<&str> = loaded.policy.sisters.iter().filter_map(|s| s.baseline.as_deref()).collect();
     let fleet = fleet::discover(&root, &loaded.policy.files, &baselines)?;
     let mut sinks = Sinks::open(args, loudness)?;
@@ -225,6 +225,6 @@ fn finish(args: &Audit, fleet: &FleetOutcome, gathered: Gathered, sinks: Sinks) 
     let Gathered { totals, unreadable, .. } = gathered;
     sinks.finish(&Tail { fleet_findings: &fleet.findings, totals: &totals, unreadable: &unreadable })?;
     let found = |level| totals.findings_at(level) > 0;
-    let open = |level| totals.undetermined_at(level) && !args.allow_undetermined;
-    Ok(ended(unreadable.is_empty(), args.fail_on, found, open))
+    let open = |level| totals.undetermined_at(level) && !args.judging.allow_undetermined;
+    Ok(ended(unreadable.is_empty(), args.judging.fail_on, found, open))
 }

@@ -22,7 +22,7 @@ use crate::render::port::{Page, json, text};
 pub(super) fn run(args: &Port, loudness: Loudness) -> Result<ExitCode, Failure> {
     let root = Root::find(args.fleet.fleet.as_deref(), &[])?;
     let loaded = fleet::load(&root, &args.fleet)?;
-    let as_of = moment(args.as_of.as_deref(), loaded.policy.as_of.as_ref())?;
+    let as_of = moment(args.judging.as_of.as_deref(), loaded.policy.as_of.as_ref())?;
     let baselines: Vec<&str> = loaded.policy.sisters.iter().filter_map(|s| s.baseline.as_deref()).collect();
     let fleet = fleet::discover(&root, &loaded.policy.files, &baselines)?;
     let found = find_switch(&fleet, &args.switch)?;
@@ -44,8 +44,8 @@ pub(super) fn run(args: &Port, loudness: Loudness) -> Result<ExitCode, Failure> 
     written.and_then(|()| out.flush()).map_err(Failure::stdout)?;
     let found = |level| page.findings.iter().any(|found| found.waiver.is_none() && found.level <= level);
     let open = |level| page.undetermined.iter().any(|open| open.level.is_some_and(|at| at <= level));
-    let open = |level| open(level) && !args.allow_undetermined;
-    Ok(ended(judged.whole, args.fail_on, found, open))
+    let open = |level| open(level) && !args.judging.allow_undetermined;
+    Ok(ended(judged.whole, args.judging.fail_on, found, open))
 }
 
 struct Work<'a> {

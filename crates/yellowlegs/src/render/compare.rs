@@ -5,10 +5,10 @@ use std::io::{self, Write};
 use serde::Serialize;
 use yellowlegs_core::check::{StateUnlike, Unlike};
 use yellowlegs_core::finding::{Evidence, EvidenceKind, Finding};
-use yellowlegs_core::model::{Value, natural_order};
+use yellowlegs_core::model::natural_order;
 
 use super::style::{BOLD, DIM, GOOD, PLACE, paint};
-use super::{clean, write_json};
+use super::{clean, place, shown, write_json};
 use crate::args::Loudness;
 
 /// Two sides that were compared.
@@ -129,7 +129,13 @@ fn one(out: &mut dyn Write, comparison: &Comparison, loudness: Loudness) -> io::
     }
     for unlike in settings {
         let change = format!("{} → {}", shown(unlike.a.as_ref()), shown(unlike.b.as_ref()));
-        writeln!(out, "  {}  {}  {}", paint(BOLD, unlike.setting), clean(&change), paint(DIM, &clean(&place(unlike))))?;
+        writeln!(
+            out,
+            "  {}  {}  {}",
+            paint(BOLD, unlike.setting),
+            clean(&change),
+            paint(DIM, &clean(&places(unlike)))
+        )?;
         for (evidence, side) in [(&unlike.evidence_a, "a"), (&unlike.evidence_b, "b")] {
             quoted(out, evidence, side, loudness.verbose)?;
         }
@@ -171,12 +177,7 @@ fn grouped(findings: &[Changed]) -> Vec<(&Changed, Vec<String>)> {
     groups
 }
 
-fn shown(value: Option<&Value>) -> String {
-    let shown = value.map_or_else(|| "unknown".to_owned(), ToString::to_string);
-    if shown.is_empty() { "none".to_owned() } else { shown }
-}
-
-fn place(unlike: &Unlike) -> String {
+fn places(unlike: &Unlike) -> String {
     let mut places = Vec::new();
     if !unlike.ports.is_empty() {
         places.push(spans(&unlike.ports));
@@ -197,9 +198,7 @@ fn quoted(out: &mut dyn Write, evidence: &[Evidence], side: &str, all: bool) -> 
         evidence.iter().partition(|e| e.kind == EvidenceKind::Silent);
     let lines = if lines.is_empty() { silent } else { lines };
     for line in lines.into_iter().take(if all { usize::MAX } else { 1 }) {
-        let file = clean(line.file.as_deref().unwrap_or("built in")).into_owned();
-        let place = line.line.map_or_else(|| file.clone(), |number| format!("{file}:{number}"));
-        writeln!(out, "    {side} {}  {}", paint(PLACE, &place), clean(line.text.trim()))?;
+        writeln!(out, "    {side} {}  {}", paint(PLACE, &place(line)), clean(line.text.trim()))?;
     }
     Ok(())
 }

@@ -6,11 +6,12 @@ use serde::Serialize;
 use unicode_width::UnicodeWidthStr;
 use yellowlegs_core::check::{FeatureNow, LinkNow, PortPage, SettingNow, StationNow};
 use yellowlegs_core::finding::{Evidence, Finding, Related, Undecided};
-use yellowlegs_core::model::{Origin, Value};
+use yellowlegs_core::model::Origin;
+use yellowlegs_core::policy::RoleFrom;
 
 use super::style::{BOLD, DIM, GOOD, PLACE, level, paint};
 use super::text::TextReport;
-use super::{clean, write_json};
+use super::{clean, place, shown, write_json};
 use crate::args::Loudness;
 
 /// A port's page with what the audit says of it.
@@ -59,10 +60,8 @@ pub(crate) fn text(out: &mut dyn Write, page: &Page, loudness: Loudness) -> io::
     let words = description.as_deref().map(|d| format!("  \"{d}\"")).unwrap_or_default();
     writeln!(out, "{}{}", paint(BOLD, &clean(&format!("{switch} port {port}"))), clean(&words))?;
     let from = match role_from {
-        Some(yellowlegs_core::policy::RoleFrom::List) => "listed in the policy",
-        Some(yellowlegs_core::policy::RoleFrom::Description) => "by its description",
-        Some(yellowlegs_core::policy::RoleFrom::Neighbour) => "by its neighbour",
-        Some(yellowlegs_core::policy::RoleFrom::Vlan) => "by VLAN and mode: it cannot judge them",
+        Some(RoleFrom::Vlan) => "by VLAN and mode: it cannot judge them",
+        Some(from) => super::role_from(*from),
         None => "no list, description, neighbour or VLAN tells one",
     };
     let role = role.as_deref().unwrap_or("no role");
@@ -103,11 +102,6 @@ fn quoted(out: &mut dyn Write, lines: &[Evidence]) -> io::Result<()> {
         writeln!(out, "    {}  {}", paint(PLACE, &place), clean(line.text.trim()))?;
     }
     Ok(())
-}
-
-fn place(line: &Evidence) -> String {
-    let file = clean(line.file.as_deref().unwrap_or("built in")).into_owned();
-    line.line.map_or_else(|| file.clone(), |number| format!("{file}:{number}"))
 }
 
 /// Rows in columns as wide as their widest cell; the last is not padded.
@@ -182,11 +176,6 @@ fn features(out: &mut dyn Write, page: &Page) -> io::Result<()> {
         }
     }
     Ok(())
-}
-
-fn shown(value: Option<&Value>) -> String {
-    let shown = value.map_or_else(|| "unknown".to_owned(), ToString::to_string);
-    if shown.is_empty() { "none".to_owned() } else { shown }
 }
 
 fn settings(out: &mut dyn Write, settings: &[SettingNow], loudness: Loudness) -> io::Result<()> {

@@ -8,10 +8,9 @@ use yellowlegs_core::finding::{
     Evidence, EvidenceKind, Finding, Summary, SwitchOutcome, Totals, Undecided, UndeterminedRow,
 };
 use yellowlegs_core::model::FactKind;
-use yellowlegs_core::policy::RoleFrom;
 
 use super::style::{BOLD, DIM, GOOD, PLACE, level, paint};
-use super::{Head, Report, Tail, clean};
+use super::{Head, Report, Tail, clean, role_from};
 use crate::args::Loudness;
 
 /// Longest stretch of a line that is quoted, in characters.
@@ -91,14 +90,8 @@ fn many(count: usize, what: &str) -> String {
 /// The port's role and what told it.
 fn role(found: &Finding) -> String {
     let Some(name) = &found.role else { return "no role".into() };
-    let from = match found.role_from {
-        Some(RoleFrom::List) => "listed in the policy",
-        Some(RoleFrom::Description) => "by its description",
-        Some(RoleFrom::Neighbour) => "by its neighbour",
-        Some(RoleFrom::Vlan) => "by VLAN and mode",
-        None => return name.clone(),
-    };
-    format!("{}, {from}", clean(name))
+    let Some(from) = found.role_from else { return name.clone() };
+    format!("{}, {}", clean(name), role_from(from))
 }
 
 impl TextReport {
