@@ -7,7 +7,9 @@ mod command;
 mod failure;
 mod fleet;
 mod output;
+mod progress;
 mod render;
+mod sinks;
 
 use std::process::ExitCode;
 

@@ -6,8 +6,10 @@ use std::path::{Path, PathBuf};
 use anstream::AutoStream;
 use tempfile::NamedTempFile;
 
-use crate::args::{Color, ReportFormat};
+use crate::args::{Color, Loudness};
 use crate::failure::Failure;
+use crate::render::look::Look;
+use crate::render::{FORMATS, Format};
 
 /// Standard output with colours as asked for.
 pub(crate) fn stdout(color: Color) -> Box<dyn Write> {
@@ -26,17 +28,31 @@ pub(crate) enum Target {
     Through { path: PathBuf, file: BufWriter<std::fs::File> },
 }
 
-/// The format that a file's ending asks for.
-pub(crate) fn format_of(path: &Path) -> Result<ReportFormat, Failure> {
-    match path.extension().and_then(|e| e.to_str()) {
-        Some("txt") => Ok(ReportFormat::Text),
-        Some("json") => Ok(ReportFormat::Json),
-        Some("jsonl") => Ok(ReportFormat::Jsonl),
-        _ => Err(Failure::usage(
+/// The kind of report that a file's ending asks for. Of endings that fit, the longest counts.
+pub(crate) fn format_of(path: &Path) -> Result<&'static Format, Failure> {
+    let name = path.file_name().unwrap_or_default().to_string_lossy().to_lowercase();
+    let fits = |format: &&&Format| format.endings.iter().any(|ending| name.ends_with(&format!(".{ending}")));
+    let longest = |format: &&&Format| format.endings.iter().map(|ending| ending.len()).max();
+    FORMATS.iter().filter(fits).max_by_key(longest).copied().ok_or_else(|| {
+        let endings: Vec<String> = FORMATS.iter().flat_map(|f| f.endings).map(|ending| format!(".{ending}")).collect();
+        Failure::usage(
             format!("--write {}: no kind of report has this ending", path.display()),
-            "endings are .txt, .json and .jsonl",
-        )),
-    }
+            format!("endings are {}", endings.join(", ")),
+        )
+    })
+}
+
+/// How a report for people is to look on standard output.
+pub(crate) fn look(loudness: Loudness, each: bool) -> Look {
+    let stdout = std::io::stdout();
+    let plain = match loudness.color {
+        Color::Auto => AutoStream::choice(&stdout) == anstream::ColorChoice::Never,
+        Color::Always => false,
+        Color::Never => true,
+    };
+    let columns = terminal_size::terminal_size_of(&stdout).map(|(columns, _)| usize::from(columns.0));
+    let Loudness { quiet, verbose, .. } = loudness;
+    Look { quiet, verbose, each, plain, width: columns.unwrap_or(Look::WIDTH).max(40) }
 }
 
 impl Target {

@@ -8,8 +8,10 @@ use super::say::{Subject, finding, waiver_shown};
 use super::verdict::{Unknown, Verdict, Violation};
 use super::{Check, PortCheck, PortView, Run, Selection, SwitchCheck, SwitchView, all};
 use crate::dialect::Lists;
-use crate::finding::{Counts, Finding, SwitchOutcome, SwitchRow, Undecided, UnreadRow};
-use crate::model::{Remark, SettingId, Switch, Value};
+use crate::finding::{
+    Finding, Levels, PortShown, Standing, SwitchOutcome, SwitchRow, Undecided, UnreadRow,
+};
+use crate::model::{Remark, SettingId, Switch, Value, settings};
 use crate::policy::{AsOf, HouseRule, Level, Name, Policy, assign};
 use crate::resolve::Resolved;
 
@@ -102,7 +104,7 @@ impl<'p> Judge<'p> {
                 let first = outcome.findings.len();
                 outcome.findings.extend(findings.into_iter().filter(|f| self.selection.takes_check(f.check)));
                 outcome.findings[first..].sort_by_key(|f| (f.check, f.vlan));
-                Self::count(&mut outcome, name);
+                Self::show(&view, &mut outcome);
             }
         }
         let digest = Digest::of(on);
@@ -182,28 +184,25 @@ impl<'p> Judge<'p> {
             switch: Arc::clone(switch.name()),
             dialect: switch.dialect().cloned(),
             ports,
-            violating_ports: outcome.ports.violating,
+            violating_ports: outcome.counts().violating,
             lines: switch.lines(),
             unread_lines: switch.unread().len(),
+            findings: Levels::default(),
         });
     }
 
-    /// Puts a reported port into one of the four counts.
-    fn count(outcome: &mut SwitchOutcome, name: &str) {
-        let of_port = outcome.findings.iter().rev().take_while(|f| f.port.as_deref() == Some(name));
-        let (mut violating, mut waived) = (false, false);
-        for finding in of_port {
-            violating |= finding.is_violation();
-            waived |= finding.waiver.is_some();
-        }
-        let open = outcome.undetermined.last().is_some_and(|open| open.port.as_deref() == Some(name));
-        let Counts { clean, violating: many, waived: excused, undetermined } = &mut outcome.ports;
-        *match (violating, waived, open) {
-            (true, ..) => many,
-            (false, true, _) => excused,
-            (false, false, true) => undetermined,
-            (false, false, false) => clean,
-        } += 1;
+    /// Notes a reported port with the gravest thing to be said of it.
+    fn show(view: &PortView<'_>, outcome: &mut SwitchOutcome) {
+        let Some(name) = view.switch().ports().get(view.port()) else { return };
+        let of_port = outcome.findings.iter().rev().take_while(|f| f.port.as_deref() == Some(name.as_str()));
+        let open = outcome.undetermined.last().is_some_and(|open| open.port.as_deref() == Some(name.as_str()));
+        let open = if open { Standing::Undetermined } else { Standing::Clean };
+        outcome.ports.push(PortShown {
+            name: name.clone(),
+            role: view.role().ok().map(|role| role.name.clone()),
+            description: view.switch().setting(Some(view.port()), settings::DESCRIPTION).value,
+            standing: of_port.map(Standing::of).chain([open]).min().unwrap_or(open),
+        });
     }
 
     /// What every check of ports comes to on one port, in the order in which they are told. Waivers play no part.

@@ -29,6 +29,7 @@ mod requires;
 mod say;
 mod seen;
 mod select;
+mod since;
 mod source_guard;
 mod switch_view;
 mod tree;
@@ -47,6 +48,7 @@ pub use page::{FeatureNow, LinkNow, NeighbourNow, PortPage, SettingNow, StationN
 pub use reach::{OutOfReach, out_of_reach};
 pub use recovery::{Back, Held, held, what_to_do, whom_to_visit};
 pub use select::Selection;
+pub use since::{Comparison, Earlier};
 pub use switch_view::SwitchView;
 pub use verdict::{Judgement, Tally, Unknown, Verdict, Violation};
 pub use view::PortView;

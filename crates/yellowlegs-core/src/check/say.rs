@@ -109,6 +109,7 @@ pub(super) fn finding(told_by: Teller<'_>, level: Level, subject: Subject<'_>, v
         related: violation.related,
         remedy: fill(told_by.remedy, &facts),
         waiver: None,
+        since: None,
     }
 }
 

@@ -1,7 +1,10 @@
 //! What an audit says: findings with their evidence, and the totals of a fleet.
 
+mod block;
 mod evidence;
 mod fingerprint;
+mod outcome;
+mod since;
 mod totals;
 
 use std::collections::BTreeMap;
@@ -12,8 +15,11 @@ use serde::Serialize;
 
 pub use evidence::{Evidence, EvidenceKind, quote_cite, quote_slot};
 pub use fingerprint::fingerprint;
+pub use block::{Block, blocks};
+pub use outcome::{Counts, PortShown, Standing, SwitchOutcome, Undecided};
+pub use since::{Fate, Former, Since, SinceRow};
 pub use totals::{
-    Counts, Sample, Summary, SwitchOutcome, SwitchRow, Totals, Undecided, UndeterminedRow, UnreadRow, UnreadSample,
+    CheckRow, Levels, Sample, Summary, SwitchRow, Totals, UndeterminedRow, UnreadRow, UnreadSample,
 };
 
 use crate::model::{Origin, Value};
@@ -54,6 +60,9 @@ pub struct Finding {
     pub remedy: String,
     /// The exception that covers it.
     pub waiver: Option<WaiverShown>,
+    /// Whether an earlier report has it too, where one was compared.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub since: Option<Since>,
 }
 
 impl Finding {
@@ -84,7 +93,7 @@ pub struct Related {
 }
 
 /// The waiver that covers a finding.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct WaiverShown {
     /// Why.
     pub reason: String,

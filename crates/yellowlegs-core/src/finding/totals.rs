@@ -1,59 +1,17 @@
-//! What one switch comes to, and the totals of a fleet: everything a report says after its findings.
+//! The totals of a fleet: everything a report says after its findings.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use serde::Serialize;
 
-use super::Finding;
+use super::outcome::{Counts, SwitchOutcome, Undecided};
+use super::{Finding, SinceRow};
 use crate::model::{Remark, Switch};
 use crate::policy::Level;
 
 /// How many subjects a group shows.
 const SAMPLES: usize = 5;
-
-/// One switch, judged.
-#[derive(Debug, Default)]
-pub struct SwitchOutcome {
-    /// Its findings in order: ports naturally, then by check.
-    pub findings: Vec<Finding>,
-    /// Checks that could not be decided.
-    pub undetermined: Vec<Undecided>,
-    /// Lines that were not understood, by shape.
-    pub unread: Vec<UnreadRow>,
-    /// What was noticed.
-    pub remarks: Vec<Remark>,
-    /// Its row in the report.
-    pub row: Option<SwitchRow>,
-    /// Ports without any finding or open question, with open questions only, with waived findings.
-    pub ports: Counts,
-}
-
-/// A check that could not be decided.
-#[derive(Debug, Clone)]
-pub struct Undecided {
-    /// The check.
-    pub check: &'static str,
-    /// The level it counts at for the exit code; none for a check of state.
-    pub level: Option<Level>,
-    /// The port; none for the switch itself.
-    pub port: Option<String>,
-    /// What is missing.
-    pub needs: Vec<&'static str>,
-}
-
-/// Ports by what can be said of them; each port counts once.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub struct Counts {
-    /// Every check met or not applicable (advice apart).
-    pub clean: usize,
-    /// At least one unwaived finding at risk or above.
-    pub violating: usize,
-    /// No such finding, but a waived one.
-    pub waived: usize,
-    /// None of these, but a check that could not be decided.
-    pub undetermined: usize,
-}
 
 /// A switch in the report.
 #[derive(Debug, Clone, Serialize)]
@@ -70,6 +28,50 @@ pub struct SwitchRow {
     pub lines: u32,
     /// Those not understood.
     pub unread_lines: usize,
+    /// Its unwaived findings, those across the fleet that stand on it too.
+    pub findings: Levels,
+}
+
+/// Findings by level.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+pub struct Levels {
+    /// Breaches.
+    pub breach: usize,
+    /// Risks.
+    pub risk: usize,
+    /// Advice.
+    pub advice: usize,
+}
+
+impl Levels {
+    /// How many there are at a level.
+    pub fn at(&mut self, level: Level) -> &mut usize {
+        match level {
+            Level::Breach => &mut self.breach,
+            Level::Risk => &mut self.risk,
+            Level::Advice => &mut self.advice,
+        }
+    }
+
+    fn count(&mut self, finding: &Finding) {
+        if finding.waiver.is_none() {
+            *self.at(finding.level) += 1;
+        }
+    }
+}
+
+/// A check that was violated, and how often.
+#[derive(Debug, Clone)]
+pub struct CheckRow {
+    /// The check.
+    pub check: &'static str,
+    /// The gravest level it was told at.
+    pub level: Level,
+    /// Its unwaived findings.
+    pub findings: usize,
+    /// On how many switches.
+    pub switches: usize,
+    last: Option<Arc<str>>,
 }
 
 /// Checks that could not be decided for want of the same facts.
@@ -158,6 +160,8 @@ pub struct Totals {
     unread: BTreeMap<String, UnreadRow>,
     remarks: BTreeSet<Remark>,
     switches: Vec<SwitchRow>,
+    checks: BTreeMap<&'static str, CheckRow>,
+    since: Option<SinceRow>,
     summary: Summary,
     worst_undetermined: Option<Level>,
 }
@@ -165,8 +169,13 @@ pub struct Totals {
 impl Totals {
     /// Takes in a switch; its findings are counted, not kept.
     pub fn add(&mut self, outcome: SwitchOutcome) {
+        let Counts { clean, violating, waived, undetermined } = outcome.counts();
         let Some(row) = outcome.row else { return };
+        self.switches.push(row.clone());
         self.count_findings(&outcome.findings);
+        if let Some(row) = self.switches.last_mut() {
+            outcome.findings.iter().for_each(|finding| row.findings.count(finding));
+        }
         for Undecided { check, level, port, needs } in outcome.undetermined {
             // The gravest level comes first in order.
             self.worst_undetermined = self.worst_undetermined.into_iter().chain(level).min();
@@ -187,7 +196,6 @@ impl Totals {
             self.unread.entry(unread.shape.clone()).and_modify(|u| u.count += unread.count).or_insert(unread);
         }
         self.remarks.extend(outcome.remarks);
-        let Counts { clean, violating, waived, undetermined } = outcome.ports;
         self.summary.switches += 1;
         self.summary.ports += row.ports;
         self.summary.unread_lines += row.unread_lines;
@@ -195,18 +203,63 @@ impl Totals {
         self.summary.violating_ports += violating;
         self.summary.waived_ports += waived;
         self.summary.undetermined_ports += undetermined;
-        self.switches.push(row);
     }
 
-    /// Counts findings: of a switch, or of the fleet.
-    pub fn count_findings(&mut self, findings: &[Finding]) {
+    /// Counts the findings that look across switches, each beside those of its switch.
+    pub fn count_fleet_findings(&mut self, findings: &[Finding]) {
+        self.count_findings(findings);
+        let places: BTreeMap<Arc<str>, usize> =
+            self.switches.iter().enumerate().map(|(position, row)| (Arc::clone(&row.switch), position)).collect();
+        for finding in findings {
+            let place = finding.switch.as_ref().and_then(|name| places.get(name));
+            if let Some(row) = place.and_then(|position| self.switches.get_mut(*position)) {
+                row.findings.count(finding);
+            }
+        }
+    }
+
+    fn count_findings(&mut self, findings: &[Finding]) {
         for finding in findings {
             if finding.waiver.is_some() {
                 self.summary.waived += 1;
-            } else {
-                *self.summary.findings.entry(finding.level.word()).or_default() += 1;
+                continue;
+            }
+            *self.summary.findings.entry(finding.level.word()).or_default() += 1;
+            let (check, level) = (finding.check, finding.level);
+            let fresh = CheckRow { check, level, findings: 0, switches: 0, last: None };
+            let row = self.checks.entry(check).or_insert(fresh);
+            row.level = row.level.min(level);
+            row.findings += 1;
+            if finding.switch.is_none() || row.last != finding.switch {
+                row.last.clone_from(&finding.switch);
+                row.switches += usize::from(finding.switch.is_some());
             }
         }
+    }
+
+    /// Notes what an earlier report says beside this one.
+    pub fn compared(&mut self, since: SinceRow) {
+        self.since = Some(since);
+    }
+
+    /// What an earlier report says beside this one.
+    pub fn since(&self) -> Option<&SinceRow> {
+        self.since.as_ref()
+    }
+
+    /// The checks that were violated: gravest first, then those with most findings.
+    pub fn checks(&self) -> Vec<&CheckRow> {
+        let mut rows: Vec<&CheckRow> = self.checks.values().collect();
+        rows.sort_by_key(|r| (r.level, std::cmp::Reverse(r.findings)));
+        rows
+    }
+
+    /// The switches with findings, worst first: by breaches, then risks, then violating ports.
+    pub fn worst_switches(&self) -> Vec<&SwitchRow> {
+        let faulty = |row: &&SwitchRow| row.findings != Levels::default();
+        let mut rows: Vec<&SwitchRow> = self.switches.iter().filter(faulty).collect();
+        rows.sort_by_key(|row| std::cmp::Reverse((row.findings.breach, row.findings.risk, row.violating_ports)));
+        rows
     }
 
     /// Notes something about the fleet.

@@ -19,7 +19,7 @@ pub use choice::{
     Protocol, RateUnit, RelayInfo, StormAction, Trust, Unidirectional,
 };
 pub use fact::{Capability, EventSeen, Fact, FactInfo, FactKind, Field, FieldInfo, FlapSeen, Learned, LinkSeen, facts};
-pub use port::{PortName, natural_order};
+pub use port::{PortName, natural_order, numbered, port_spans};
 pub use record::Record;
 pub use setting::{Key, Origin, Scope, Setting, SettingId, SettingInfo, SettingType};
 pub(crate) use slots::PortSlots;

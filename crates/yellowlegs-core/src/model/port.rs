@@ -1,5 +1,6 @@
 //! Port names and their natural order.
 
+use std::borrow::Cow;
 use std::cmp::Ordering;
 use std::fmt;
 use std::sync::Arc;
@@ -58,6 +59,26 @@ pub fn natural_order(a: &str, b: &str) -> Ordering {
     x.len().cmp(&y.len()).then_with(|| a.cmp(b))
 }
 
+/// Names in natural order with runs of their last number drawn together: `1.1 to 1.12`, `1.20`.
+pub fn port_spans<'n>(names: &[&'n str]) -> Vec<Cow<'n, str>> {
+    let follows = |one: &&str, other: &&str| match (numbered(one), numbered(other)) {
+        (Some((front, n)), Some((other, m))) => front == other && n.checked_add(1) == Some(m),
+        _ => false,
+    };
+    let runs = names.chunk_by(follows).flat_map(|run| match run {
+        [first, _, .., last] if run.len() > 2 => vec![Cow::Owned(format!("{first} to {last}"))],
+        few => few.iter().map(|name| Cow::Borrowed(*name)).collect(),
+    });
+    runs.collect()
+}
+
+/// What stands before a name's last number, and that number.
+pub fn numbered(name: &str) -> Option<(&str, u64)> {
+    let digits = name.len() - name.bytes().rev().take_while(u8::is_ascii_digit).count();
+    let (front, number) = name.split_at(digits);
+    Some((front, number.parse().ok()?))
+}
+
 /// The leading digits without leading zeros, and what follows them.
 fn digits(text: &[u8]) -> (&[u8], &[u8]) {
     let end = text.iter().position(|b| !b.is_ascii_digit()).unwrap_or(text.len());
@@ -82,5 +103,16 @@ mod tests {
     fn natural(#[case] a: &str, #[case] b: &str, #[case] order: Ordering) {
         assert_eq!(natural_order(a, b), order);
         assert_eq!(natural_order(b, a), order.reverse());
+    }
+
+    #[rstest]
+    #[case(&["1.1"], "1.1")]
+    #[case(&["1.1", "1.2"], "1.1, 1.2")]
+    #[case(&["1.9", "1.10", "1.11", "1.13"], "1.9 to 1.11, 1.13")]
+    #[case(&["a:1", "a:2", "a:3", "b:4"], "a:1 to a:3, b:4")]
+    #[case(&["uplink", "spare"], "uplink, spare")]
+    #[case(&["1.18446744073709551615", "1.18446744073709551616"], "1.18446744073709551615, 1.18446744073709551616")]
+    fn runs_are_drawn_together(#[case] names: &[&str], #[case] expected: &str) {
+        assert_eq!(port_spans(names).join(", "), expected);
     }
 }

@@ -36,7 +36,7 @@ use crate::model::{Capability, VlanId, VlanSet};
 use crate::source::{Place, Problem, Source};
 
 /// How grave a finding is, gravest first.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, serde::Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, serde::Serialize, serde::Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Level {
     /// Somebody gets in, gets out or goes down.

@@ -2,9 +2,17 @@
 
 use std::path::PathBuf;
 
-use clap::{Args, ValueEnum};
+use clap::Args;
+use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
 
 use super::{FleetArgs, Judging};
+use crate::render::{FORMATS, Format};
+
+/// The kinds of reports by name.
+fn kinds() -> impl TypedValueParser<Value = &'static Format> {
+    let values = FORMATS.map(|format| PossibleValue::new(format.name).help(format.about));
+    PossibleValuesParser::new(values).map(|name| FORMATS.into_iter().find(|f| f.name == name).unwrap_or(FORMATS[0]))
+}
 
 /// Report the ports that break the policy, each with the line that proves it
 #[derive(Debug, Args)]
@@ -35,25 +43,20 @@ pub(crate) struct Audit {
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=1024))]
     pub(crate) jobs: Option<u16>,
     /// What to print
-    #[arg(long, value_enum, default_value_t = ReportFormat::Text, value_name = "NAME")]
-    pub(crate) format: ReportFormat,
-    /// Write a report to this file too: .txt, .json or .jsonl (may be given several times)
+    #[arg(long, value_parser = kinds(), default_value = "text", value_name = "NAME")]
+    pub(crate) format: &'static Format,
+    /// Write a report to this file too, its kind by its ending (may be given several times)
     #[arg(long, value_name = "FILE")]
     pub(crate) write: Vec<PathBuf>,
     #[command(flatten)]
     pub(crate) judging: Judging,
+    /// Hold the findings against those of an earlier JSON report: which are new, which remain, which are gone
+    #[arg(long, value_name = "REPORT.json", required_if_eq("fail_on", "new"))]
+    pub(crate) since: Option<PathBuf>,
+    /// In the text report, show each port by itself, not one block for the same fault on many
+    #[arg(long)]
+    pub(crate) each: bool,
     /// Show lines that were not understood as they are, not as shapes: they may hold secrets
     #[arg(long)]
     pub(crate) raw: bool,
-}
-
-/// How a report looks.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub(crate) enum ReportFormat {
-    /// For people
-    Text,
-    /// One object
-    Json,
-    /// One object a line
-    Jsonl,
 }

@@ -68,4 +68,6 @@ pub(crate) enum FailOn {
     Advice,
     /// No finding makes it fail
     Never,
+    /// Only a finding that the report of --since has not, at any level
+    New,
 }

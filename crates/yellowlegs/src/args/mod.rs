@@ -13,7 +13,7 @@ mod read;
 
 use clap::{Parser, Subcommand};
 
-pub(crate) use audit::{Audit, ReportFormat};
+pub(crate) use audit::Audit;
 pub(crate) use checks::{Checks, ChecksFormat};
 pub(crate) use common::{Color, FailOn, FleetArgs, Judging, Loudness};
 pub(crate) use compare::{Against, Compare};

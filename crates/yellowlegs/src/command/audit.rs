@@ -1,12 +1,12 @@
 //! `yellowlegs audit`: which ports break the policy.
 
-use std::io::Write;
 use std::num::NonZero;
+use std::path::Path;
 use std::process::ExitCode;
 use std::sync::Arc;
 
 use globset::{Glob, GlobMatcher};
-use yellowlegs_core::check::{self, Digests, FleetOutcome, FleetView, Judge, Selection, Usage};
+use yellowlegs_core::check::{self, Comparison, Digests, Earlier, FleetOutcome, FleetView, Judge, Selection, Usage};
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::finding::{Sample, Totals};
 use yellowlegs_core::model::Remark;
@@ -15,11 +15,13 @@ use yellowlegs_core::policy::{AsOf, Policy, names_check};
 use super::checks::unknown;
 use super::read::tell;
 use super::{ended, moment};
-use crate::args::{Audit, Loudness, ReportFormat};
+use crate::args::{Audit, FailOn, Loudness};
 use crate::failure::Failure;
 use crate::fleet::{self, Fleet, Found, Loaded, Root, Unreadable, in_order};
-use crate::output::{self, Target};
-use crate::render::{Head, JsonLines, JsonReport, Report, Tail, TextReport};
+use crate::output;
+use crate::progress::Progress;
+use crate::render::{Head, REPORT, Tail};
+use crate::sinks::Sinks;
 
 pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure> {
     for path in &args.write {
@@ -31,13 +33,45 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
     let as_of = moment(args.judging.as_of.as_deref(), loaded.policy.as_of.as_ref())?;
     let baselines: Vec<&str> = loaded.policy.sisters.iter().filter_map(|s| s.baseline.as_deref()).collect();
     let fleet = fleet::discover(&root, &loaded.policy.files, &baselines)?;
-    let mut sinks = Sinks::open(args, loudness)?;
-    sinks.head(&Head { as_of: as_of.as_str(), site: loaded.policy.site.name.as_deref() })?;
+    let mut since = args.since.as_deref().map(|path| earlier(path, &selection)).transpose()?;
+    let progress = Progress::of(fleet.switches.len(), !loudness.quiet);
+    let mut sinks = Sinks::open(args, loudness, progress)?;
+    sinks.head(&Head {
+        as_of: as_of.as_str().to_owned(),
+        site: loaded.policy.site.name.clone(),
+        chosen: chosen(args),
+    })?;
     let judge = Judge::new(&loaded.policy, &as_of, &selection, args.raw);
     let mut work = Work { root: &root, loaded: &loaded, judge, as_of: &as_of };
-    let mut gathered = work.run(&fleet.switches, jobs(args), &mut sinks)?;
-    let across = work.across(&fleet, &selection, &mut gathered);
+    let mut gathered = work.run(&fleet.switches, jobs(args), &mut sinks, since.as_mut())?;
+    let mut across = work.across(&fleet, &selection, &mut gathered);
+    if let Some(since) = since {
+        let open = across.undetermined.iter().map(|(check, _, at, _)| (*check, &*at.switch, at.port.as_deref()));
+        gathered.totals.compared(since.fleet(&mut across.findings, open));
+    }
     finish(args, &across, gathered, sinks)
+}
+
+/// The filters, as they were given.
+fn chosen(args: &Audit) -> Vec<String> {
+    let options = [("--switch", &args.switch), ("--port", &args.port), ("--role", &args.role)];
+    let one = options.into_iter().filter_map(|(option, value)| Some((option, value.as_ref()?)));
+    one.chain(args.only.iter().map(|only| ("--only", only))).map(|(option, value)| format!("{option} {value}")).collect()
+}
+
+/// Reads the report that this one is held against.
+fn earlier(path: &Path, selection: &Selection) -> Result<Comparison, Failure> {
+    let wrong = |why: String| {
+        let hint = "write one with `yellowlegs audit --write REPORT.json`; docs/reports.md says more";
+        Failure::usage(format!("--since {}: {why}", path.display()), hint)
+    };
+    let bytes = std::fs::read(path).map_err(|error| Failure::path(path, error))?;
+    let earlier: Earlier =
+        serde_json::from_slice(&bytes).map_err(|error| wrong(format!("this is no JSON report: {error}")))?;
+    if earlier.report != REPORT {
+        return Err(wrong(format!("report version {} is not known; this is version {REPORT}", earlier.report)));
+    }
+    Ok(Comparison::new(earlier, selection))
 }
 
 fn jobs(args: &Audit) -> usize {
@@ -75,55 +109,6 @@ fn selection(args: &Audit, policy: &Policy) -> Result<Selection, Failure> {
     })
 }
 
-/// Every report that is being written.
-struct Sinks {
-    stdout: (Box<dyn Write>, Box<dyn Report>),
-    files: Vec<(std::path::PathBuf, Target, Box<dyn Report>)>,
-}
-
-fn report(format: ReportFormat, loudness: Loudness) -> Box<dyn Report> {
-    match format {
-        ReportFormat::Text => Box::new(TextReport { loudness }),
-        ReportFormat::Json => Box::new(JsonReport::default()),
-        ReportFormat::Jsonl => Box::new(JsonLines),
-    }
-}
-
-impl Sinks {
-    fn open(args: &Audit, loudness: Loudness) -> Result<Self, Failure> {
-        let mut files = Vec::new();
-        for path in &args.write {
-            files.push((path.clone(), Target::open(path)?, report(output::format_of(path)?, loudness)));
-        }
-        let stdout = (output::stdout(loudness.color), report(args.format, loudness));
-        Ok(Self { stdout, files })
-    }
-
-    fn each(
-        &mut self,
-        mut write: impl FnMut(&mut dyn Report, &mut dyn Write) -> std::io::Result<()>,
-    ) -> Result<(), Failure> {
-        let (out, report) = &mut self.stdout;
-        write(report.as_mut(), out).map_err(Failure::stdout)?;
-        for (path, file, report) in &mut self.files {
-            let mut plain = anstream::StripStream::new(&mut *file as &mut dyn Write);
-            write(report.as_mut(), &mut plain).map_err(|error| Failure::path(&*path, error))?;
-        }
-        Ok(())
-    }
-
-    fn head(&mut self, head: &Head<'_>) -> Result<(), Failure> {
-        self.each(|report, out| report.head(out, head))
-    }
-
-    /// The tail, and everything in its place.
-    fn finish(mut self, tail: &Tail<'_>) -> Result<(), Failure> {
-        self.each(|report, out| report.tail(out, tail))?;
-        self.stdout.0.flush().map_err(Failure::stdout)?;
-        self.files.into_iter().try_for_each(|(_, file, _)| file.finish())
-    }
-}
-
 /// What reading and judging all switches came to.
 #[derive(Default)]
 struct Gathered {
@@ -142,7 +127,13 @@ struct Work<'a> {
 
 impl Work<'_> {
     /// Reads, judges and drops one switch after the other; findings go out in path order.
-    fn run(&mut self, switches: &[Found], jobs: usize, sinks: &mut Sinks) -> Result<Gathered, Failure> {
+    fn run(
+        &mut self,
+        switches: &[Found],
+        jobs: usize,
+        sinks: &mut Sinks,
+        mut since: Option<&mut Comparison>,
+    ) -> Result<Gathered, Failure> {
         let mut gathered = Gathered::default();
         if !self.loaded.has_policy {
             let text = "there is no yellowlegs.toml: the built-in defaults judge, and no port has a role".to_owned();
@@ -158,11 +149,14 @@ impl Work<'_> {
         };
         let mut used: Vec<Arc<Dialect>> = Vec::new();
         in_order(switches, jobs, work, |(judged, unreadable)| {
-            unreadable.iter().for_each(tell);
+            sinks.aside(|| unreadable.iter().for_each(tell));
             gathered.unreadable.extend(unreadable);
-            let Some((judged, dialect)) = judged else { return Ok(()) };
+            let Some((mut judged, dialect)) = judged else { return Ok(()) };
             used.extend(dialect.filter(|d| !used.iter().any(|u| u.name() == d.name())));
-            sinks.each(|report, out| report.switch(out, &judged.outcome))?;
+            if let Some(since) = since.as_deref_mut() {
+                since.switch(&mut judged.outcome);
+            }
+            sinks.switch(&judged.outcome)?;
             gathered.usage.merge(judged.usage);
             gathered.digests.push(judged.digest);
             gathered.totals.add(judged.outcome);
@@ -196,7 +190,7 @@ impl Work<'_> {
         };
         let view = FleetView::new(&self.loaded.policy, self.as_of, &gathered.digests, &baselines);
         let outcome = FleetOutcome::judge(&view, &mut gathered.usage, selection, &again);
-        gathered.totals.count_findings(&outcome.findings);
+        gathered.totals.count_fleet_findings(&outcome.findings);
         for (check, level, place, needs) in &outcome.undetermined {
             let place = Sample { switch: Arc::clone(&place.switch), port: place.port.clone() };
             gathered.totals.open(check, *level, needs, place);
@@ -224,7 +218,8 @@ fn beyond(dialect: &Dialect) -> Vec<Remark> {
 fn finish(args: &Audit, fleet: &FleetOutcome, gathered: Gathered, sinks: Sinks) -> Result<ExitCode, Failure> {
     let Gathered { totals, unreadable, .. } = gathered;
     sinks.finish(&Tail { fleet_findings: &fleet.findings, totals: &totals, unreadable: &unreadable })?;
-    let found = |level| totals.findings_at(level) > 0;
+    let new = totals.since().map(|since| since.new > 0).filter(|_| args.judging.fail_on == FailOn::New);
+    let found = |level| new.unwrap_or_else(|| totals.findings_at(level) > 0);
     let open = |level| totals.undetermined_at(level) && !args.judging.allow_undetermined;
     Ok(ended(unreadable.is_empty(), args.judging.fail_on, found, open))
 }

@@ -8,7 +8,7 @@ use yellowlegs_core::policy::assign;
 
 use super::audit::glob;
 use super::read::tell;
-use super::{ended, moment};
+use super::{ended, knows_no_new, moment};
 use crate::args::{Flaps, Loudness, PageFormat};
 use crate::failure::Failure;
 use crate::fleet::{self, Root};
@@ -16,6 +16,7 @@ use crate::output;
 use crate::render::flaps::{Cell, FlapPage, PortFlaps, json, text};
 
 pub(super) fn run(args: &Flaps, loudness: Loudness) -> Result<ExitCode, Failure> {
+    knows_no_new(args.fail_on)?;
     let seconds = |option: &str, words: &str| {
         let number = words.parse().ok().or_else(|| duration(words));
         number.ok_or_else(|| {

@@ -39,6 +39,8 @@ fn ended(whole: bool, fail_on: FailOn, found: impl Fn(Level) -> bool, open: impl
         FailOn::Risk => Some(Level::Risk),
         FailOn::Advice => Some(Level::Advice),
         FailOn::Never => None,
+        // What is found is new or not; what cannot be decided counts as elsewhere.
+        FailOn::New => Some(Level::Risk),
     };
     ExitCode::from(match level {
         _ if !whole => 2,
@@ -46,6 +48,17 @@ fn ended(whole: bool, fail_on: FailOn, found: impl Fn(Level) -> bool, open: impl
         Some(level) if open(level) => 3,
         _ => 0,
     })
+}
+
+/// `--fail-on new` for a command that compares with no earlier report.
+fn knows_no_new(fail_on: FailOn) -> Result<(), Failure> {
+    match fail_on {
+        FailOn::New => {
+            let hint = "`yellowlegs audit --since REPORT.json --fail-on new` has one";
+            Err(Failure::usage("--fail-on new: there is no earlier report here", hint))
+        }
+        _ => Ok(()),
+    }
 }
 
 /// The time things are judged at: what was asked for, else the policy's, else now.

@@ -12,7 +12,7 @@ use yellowlegs_core::resolve::Resolved;
 use yellowlegs_core::source::nearest;
 
 use super::read::tell;
-use super::{ended, moment};
+use super::{ended, knows_no_new, moment};
 use crate::args::{Loudness, PageFormat, Port};
 use crate::failure::Failure;
 use crate::fleet::{self, Fleet, Found, Loaded, Root};
@@ -20,6 +20,7 @@ use crate::output;
 use crate::render::port::{Page, json, text};
 
 pub(super) fn run(args: &Port, loudness: Loudness) -> Result<ExitCode, Failure> {
+    knows_no_new(args.judging.fail_on)?;
     let root = Root::find(args.fleet.fleet.as_deref(), &[])?;
     let loaded = fleet::load(&root, &args.fleet)?;
     let as_of = moment(args.judging.as_of.as_deref(), loaded.policy.as_of.as_ref())?;
@@ -38,7 +39,7 @@ pub(super) fn run(args: &Port, loudness: Loudness) -> Result<ExitCode, Failure> 
         Page { page: work.page(&resolved, port), findings: judged.findings, undetermined: judged.undetermined, other };
     let mut out = output::stdout(loudness.color);
     let written = match args.format {
-        PageFormat::Text => text(&mut out, &page, loudness),
+        PageFormat::Text => text(&mut out, &page, &output::look(loudness, false)),
         PageFormat::Json => json(&mut out, &page),
     };
     written.and_then(|()| out.flush()).map_err(Failure::stdout)?;

@@ -5,11 +5,11 @@ use std::io::{self, Write};
 use serde::Serialize;
 use yellowlegs_core::check::{StateUnlike, Unlike};
 use yellowlegs_core::finding::{Evidence, EvidenceKind, Finding};
-use yellowlegs_core::model::natural_order;
+use yellowlegs_core::model::{natural_order, port_spans};
 
+use super::look::Look;
 use super::style::{BOLD, DIM, GOOD, PLACE, paint};
 use super::{clean, place, shown, write_json};
-use crate::args::Loudness;
 
 /// Two sides that were compared.
 #[derive(Serialize)]
@@ -107,17 +107,17 @@ pub(crate) fn json(out: &mut dyn Write, all: &[Comparison]) -> io::Result<()> {
 }
 
 /// For people: settings, then state, then findings; the same change on many ports is one line.
-pub(crate) fn text(out: &mut dyn Write, all: &[Comparison], loudness: Loudness) -> io::Result<()> {
+pub(crate) fn text(out: &mut dyn Write, all: &[Comparison], look: &Look) -> io::Result<()> {
     if !all.iter().any(Comparison::differs) {
         return writeln!(out, "{}", paint(GOOD, "Nothing differs."));
     }
     for comparison in all {
-        one(out, comparison, loudness)?;
+        one(out, comparison, look)?;
     }
     Ok(())
 }
 
-fn one(out: &mut dyn Write, comparison: &Comparison, loudness: Loudness) -> io::Result<()> {
+fn one(out: &mut dyn Write, comparison: &Comparison, look: &Look) -> io::Result<()> {
     let Comparison { a, b, only_in, settings, state, appeared, gone, stayed } = comparison;
     if let Some(only) = only_in {
         return writeln!(out, "{} {}\n", paint(BOLD, &clean(a)), clean(&format!("is only in {only}")));
@@ -137,7 +137,7 @@ fn one(out: &mut dyn Write, comparison: &Comparison, loudness: Loudness) -> io::
             paint(DIM, &clean(&places(unlike)))
         )?;
         for (evidence, side) in [(&unlike.evidence_a, "a"), (&unlike.evidence_b, "b")] {
-            quoted(out, evidence, side, loudness.verbose)?;
+            quoted(out, evidence, side, look.verbose)?;
         }
     }
     if !state.is_empty() {
@@ -203,41 +203,12 @@ fn quoted(out: &mut dyn Write, evidence: &[Evidence], side: &str, all: bool) -> 
     Ok(())
 }
 
-/// Names with runs of their last number drawn together: `1.1 to 1.12, 1.20`.
+/// How many ports, and which.
 fn spans(names: &[String]) -> String {
-    let split = |name: &str| {
-        let digits = name.len() - name.bytes().rev().take_while(u8::is_ascii_digit).count();
-        let (front, number) = name.split_at(digits);
-        Some((front.to_owned(), number.parse::<u64>().ok()?))
-    };
-    let follows = |one: &String, other: &String| match (split(one), split(other)) {
-        (Some((front, n)), Some((other, m))) => front == other && m == n + 1,
-        _ => false,
-    };
-    let runs = names.chunk_by(follows).map(|run| match run {
-        [] => String::new(),
-        [one] => one.clone(),
-        [one, other] => format!("{one}, {other}"),
-        [first, .., last] => format!("{first} to {last}"),
-    });
-    let shown = runs.collect::<Vec<_>>().join(", ");
-    let what = if names.len() == 1 { "port" } else { "ports" };
-    if names.len() > 2 { format!("{} {what}: {shown}", names.len()) } else { format!("{what} {shown}") }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::spans;
-    use rstest::rstest;
-
-    #[rstest]
-    #[case(&["1.1"], "port 1.1")]
-    #[case(&["1.1", "1.2"], "ports 1.1, 1.2")]
-    #[case(&["1.9", "1.10", "1.11", "1.13"], "4 ports: 1.9 to 1.11, 1.13")]
-    #[case(&["a:1", "a:2", "a:3", "b:4"], "4 ports: a:1 to a:3, b:4")]
-    #[case(&["uplink", "spare"], "ports uplink, spare")]
-    fn runs_are_drawn_together(#[case] names: &[&str], #[case] expected: &str) {
-        let names: Vec<String> = names.iter().map(|name| (*name).to_owned()).collect();
-        assert_eq!(spans(&names), expected);
+    let shown = port_spans(&names.iter().map(String::as_str).collect::<Vec<_>>()).join(", ");
+    match names.len() {
+        1 => format!("port {shown}"),
+        2 => format!("ports {shown}"),
+        many => format!("{many} ports: {shown}"),
     }
 }

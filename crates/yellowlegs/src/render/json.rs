@@ -8,7 +8,26 @@ use serde_json::{Serializer, json};
 use yellowlegs_core::finding::{Finding, SwitchOutcome};
 
 use super::clean::is_unsafe;
-use super::{Head, Report, Tail};
+use super::{Format, Head, Report, Tail};
+
+/// The version of the report's shape.
+pub(crate) const REPORT: u32 = 1;
+
+/// One object.
+pub(crate) const FORMAT: Format = Format {
+    name: "json",
+    about: "For programs: one object, with everything",
+    endings: &["json"],
+    make: |_| Box::new(JsonReport::default()),
+};
+
+/// One object a line.
+pub(crate) const LINES: Format = Format {
+    name: "jsonl",
+    about: "For programs: one object a line, as it comes",
+    endings: &["jsonl"],
+    make: |_| Box::new(JsonLines),
+};
 
 /// Escapes what JSON may leave as it is and a terminal would obey.
 struct Safe<F>(F);
@@ -60,7 +79,7 @@ fn tool() -> serde_json::Value {
 
 /// Report 1 as one object; one element a line.
 #[derive(Default)]
-pub(crate) struct JsonReport {
+struct JsonReport {
     elements: usize,
 }
 
@@ -89,10 +108,10 @@ impl JsonReport {
 }
 
 impl Report for JsonReport {
-    fn head(&mut self, out: &mut dyn Write, head: &Head<'_>) -> io::Result<()> {
+    fn head(&mut self, out: &mut dyn Write, head: &Head) -> io::Result<()> {
         write!(out, "{{\"tool\": ")?;
         compact(out, &tool())?;
-        write!(out, ",\n\"report\": 1,\n\"as_of\": ")?;
+        write!(out, ",\n\"report\": {REPORT},\n\"as_of\": ")?;
         compact(out, &head.as_of)?;
         self.open(out, "findings")
     }
@@ -109,6 +128,10 @@ impl Report for JsonReport {
         self.array(out, "remarks", tail.totals.remarks())?;
         self.array(out, "unreadable", tail.unreadable)?;
         self.array(out, "switches", tail.totals.switches())?;
+        if let Some(since) = tail.totals.since() {
+            write!(out, ",\n\"since\": ")?;
+            compact(out, since)?;
+        }
         write!(out, ",\n\"summary\": ")?;
         compact(out, &tail.totals.summary(tail.unreadable.len()))?;
         writeln!(out, "}}")
@@ -116,7 +139,7 @@ impl Report for JsonReport {
 }
 
 /// Report 1, one object a line, each with its kind.
-pub(crate) struct JsonLines;
+struct JsonLines;
 
 #[derive(Serialize)]
 struct Tagged<'a, T: Serialize> {
@@ -139,7 +162,7 @@ fn all<'v, T: Serialize + 'v>(
 }
 
 impl Report for JsonLines {
-    fn head(&mut self, _: &mut dyn Write, _: &Head<'_>) -> io::Result<()> {
+    fn head(&mut self, _: &mut dyn Write, _: &Head) -> io::Result<()> {
         Ok(())
     }
 
@@ -154,6 +177,7 @@ impl Report for JsonLines {
         all(out, "remark", tail.totals.remarks())?;
         all(out, "unreadable", tail.unreadable)?;
         all(out, "switch", tail.totals.switches())?;
+        all(out, "since", tail.totals.since())?;
         line(out, "summary", &tail.totals.summary(tail.unreadable.len()))
     }
 }

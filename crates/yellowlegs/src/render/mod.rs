@@ -1,4 +1,4 @@
-//! Reports: one file a format, each fed switch by switch.
+//! Reports: one file a format, each fed switch by switch. To add a format, write its file and add its row to [`FORMATS`].
 
 mod catalogue;
 mod clean;
@@ -6,10 +6,13 @@ pub(crate) mod compare;
 pub(crate) mod dialect;
 pub(crate) mod flaps;
 mod json;
+pub(crate) mod look;
+mod panel;
 pub(crate) mod policy;
 pub(crate) mod port;
 mod style;
 mod text;
+mod whole;
 
 use std::io::{self, Write};
 
@@ -19,8 +22,8 @@ use yellowlegs_core::policy::RoleFrom;
 
 pub(crate) use catalogue::{catalogue_json, catalogue_text, explain};
 pub(crate) use clean::clean;
-pub(crate) use json::{JsonLines, JsonReport, write_json};
-pub(crate) use text::TextReport;
+pub(crate) use json::{REPORT, write_json};
+use look::Look;
 
 use crate::fleet::Unreadable;
 
@@ -46,12 +49,45 @@ fn shown(value: Option<&Value>) -> String {
     if shown.is_empty() { "none".to_owned() } else { shown }
 }
 
+/// A kind of report.
+#[derive(Debug)]
+pub(crate) struct Format {
+    /// What it is asked for by.
+    pub(crate) name: &'static str,
+    /// What it is for.
+    pub(crate) about: &'static str,
+    /// How its files end.
+    pub(crate) endings: &'static [&'static str],
+    make: fn(Look) -> Box<dyn Report>,
+}
+
+impl Format {
+    /// Starts a report.
+    pub(crate) fn report(&self, look: Look) -> Box<dyn Report> {
+        (self.make)(look)
+    }
+}
+
+/// All kinds of reports.
+pub(crate) static FORMATS: [&Format; 3] = [&text::FORMAT, &json::FORMAT, &json::LINES];
+
 /// What is known before the first switch.
-pub(crate) struct Head<'a> {
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Head {
     /// The time evidence is judged at.
-    pub(crate) as_of: &'a str,
+    pub(crate) as_of: String,
     /// The site's name.
-    pub(crate) site: Option<&'a str>,
+    pub(crate) site: Option<String>,
+    /// The filters that choose what is reported, as they were given.
+    pub(crate) chosen: Vec<String>,
+}
+
+impl Head {
+    /// Site and time.
+    fn title(&self) -> String {
+        let site = self.site.as_ref().map(|site| format!("{site}, ")).unwrap_or_default();
+        format!("{site}as of {}", self.as_of)
+    }
 }
 
 /// What is known after the last switch.
@@ -63,7 +99,7 @@ pub(crate) struct Tail<'a> {
 
 /// A report being written: the head, each switch in path order, the tail.
 pub(crate) trait Report {
-    fn head(&mut self, out: &mut dyn Write, head: &Head<'_>) -> io::Result<()>;
+    fn head(&mut self, out: &mut dyn Write, head: &Head) -> io::Result<()>;
     fn switch(&mut self, out: &mut dyn Write, outcome: &SwitchOutcome) -> io::Result<()>;
     fn tail(&mut self, out: &mut dyn Write, tail: &Tail<'_>) -> io::Result<()>;
 }

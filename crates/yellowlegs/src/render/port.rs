@@ -9,10 +9,9 @@ use yellowlegs_core::finding::{Evidence, Finding, Related, Undecided};
 use yellowlegs_core::model::Origin;
 use yellowlegs_core::policy::RoleFrom;
 
+use super::look::Look;
 use super::style::{BOLD, DIM, GOOD, PLACE, level, paint};
-use super::text::TextReport;
-use super::{clean, place, shown, write_json};
-use crate::args::Loudness;
+use super::{clean, place, shown, text as report, write_json};
 
 /// A port's page with what the audit says of it.
 pub(crate) struct Page {
@@ -55,7 +54,7 @@ pub(crate) fn json(out: &mut dyn Write, page: &Page) -> io::Result<()> {
 }
 
 /// For people: what it is, how it is, what is in force, who is there, what is wrong.
-pub(crate) fn text(out: &mut dyn Write, page: &Page, loudness: Loudness) -> io::Result<()> {
+pub(crate) fn text(out: &mut dyn Write, page: &Page, look: &Look) -> io::Result<()> {
     let PortPage { switch, port, description, role, role_from, faces, .. } = &page.page;
     let words = description.as_deref().map(|d| format!("  \"{d}\"")).unwrap_or_default();
     writeln!(out, "{}{}", paint(BOLD, &clean(&format!("{switch} port {port}"))), clean(&words))?;
@@ -70,9 +69,9 @@ pub(crate) fn text(out: &mut dyn Write, page: &Page, loudness: Loudness) -> io::
     link(out, &page.page.link)?;
     people(out, &page.page)?;
     features(out, page)?;
-    settings(out, &page.page.settings, loudness)?;
+    settings(out, &page.page.settings, look)?;
     log(out, &page.page)?;
-    findings(out, page, loudness)
+    findings(out, page, look)
 }
 
 fn title(out: &mut dyn Write, words: &str) -> io::Result<()> {
@@ -178,7 +177,7 @@ fn features(out: &mut dyn Write, page: &Page) -> io::Result<()> {
     Ok(())
 }
 
-fn settings(out: &mut dyn Write, settings: &[SettingNow], loudness: Loudness) -> io::Result<()> {
+fn settings(out: &mut dyn Write, settings: &[SettingNow], look: &Look) -> io::Result<()> {
     title(out, "Settings, and what they would be without their line")?;
     let mut rows = vec![vec!["setting".into(), "in force".into(), "from".into(), "without it".into(), "line".into()]];
     let (written, silent): (Vec<&SettingNow>, Vec<&SettingNow>) = settings.iter().partition(|s| s.line.is_some());
@@ -192,7 +191,7 @@ fn settings(out: &mut dyn Write, settings: &[SettingNow], loudness: Loudness) ->
     }
     columns(out, &rows)?;
     let (unknown, silent): (Vec<&SettingNow>, Vec<&SettingNow>) = silent.into_iter().partition(|s| s.value.is_none());
-    if loudness.verbose {
+    if look.verbose {
         for SettingNow { name, value, origin, .. } in &silent {
             writeln!(out, "  {name} {} {}", clean(&shown(value.as_ref())), paint(DIM, origin.word()))?;
         }
@@ -216,16 +215,15 @@ fn log(out: &mut dyn Write, page: &PortPage) -> io::Result<()> {
     quoted(out, &page.events)
 }
 
-fn findings(out: &mut dyn Write, page: &Page, loudness: Loudness) -> io::Result<()> {
+fn findings(out: &mut dyn Write, page: &Page, look: &Look) -> io::Result<()> {
     title(out, "Findings")?;
     if page.findings.is_empty() {
         writeln!(out, "  {}", paint(GOOD, "none"))?;
     }
-    let report = TextReport { loudness };
     // The worst first: who reads this has somebody on the phone.
     let mut sorted: Vec<&Finding> = page.findings.iter().collect();
     sorted.sort_by_key(|found| (found.waiver.is_some(), found.level));
-    sorted.into_iter().try_for_each(|found| report.finding(out, found))?;
+    sorted.into_iter().try_for_each(|found| report::finding(out, found, look))?;
     if !page.undetermined.is_empty() {
         title(out, "Undetermined")?;
         for open in &page.undetermined {

@@ -288,5 +288,6 @@ fn nowhere(check: &'static Check, level: Level, violation: Violation) -> Finding
         inputs: violation.facts.into_iter().collect(),
         related: violation.related,
         waiver: None,
+        since: None,
     }
 }

@@ -1,0 +1,124 @@
+//! What one switch comes to.
+
+use std::sync::Arc;
+
+use super::{Finding, SwitchRow, UnreadRow};
+use crate::model::{PortName, Remark};
+use crate::policy::Level;
+
+/// One switch, judged.
+#[derive(Debug, Clone, Default)]
+pub struct SwitchOutcome {
+    /// Its findings in order: ports naturally, then by check.
+    pub findings: Vec<Finding>,
+    /// Checks that could not be decided.
+    pub undetermined: Vec<Undecided>,
+    /// Lines that were not understood, by shape.
+    pub unread: Vec<UnreadRow>,
+    /// What was noticed.
+    pub remarks: Vec<Remark>,
+    /// Its row in the report.
+    pub row: Option<SwitchRow>,
+    /// Its reported ports in order, each with what is to be said of it.
+    pub ports: Vec<PortShown>,
+}
+
+impl SwitchOutcome {
+    /// Its ports by what is to be said of them.
+    pub fn counts(&self) -> Counts {
+        let mut counts = Counts::default();
+        for port in &self.ports {
+            *match port.standing {
+                Standing::Breach | Standing::Risk => &mut counts.violating,
+                Standing::Waived => &mut counts.waived,
+                Standing::Undetermined => &mut counts.undetermined,
+                Standing::Advice | Standing::Clean => &mut counts.clean,
+            } += 1;
+        }
+        counts
+    }
+}
+
+/// A reported port.
+#[derive(Debug, Clone)]
+pub struct PortShown {
+    /// Its name.
+    pub name: PortName,
+    /// Its role.
+    pub role: Option<String>,
+    /// What somebody wrote it is for.
+    pub description: Option<Arc<str>>,
+    /// The gravest thing to be said of it.
+    pub standing: Standing,
+}
+
+/// The gravest thing to be said of a port, gravest first.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Standing {
+    /// An unwaived breach.
+    Breach,
+    /// An unwaived risk.
+    Risk,
+    /// Neither, but a waived finding.
+    Waived,
+    /// None of these, but a check that could not be decided.
+    Undetermined,
+    /// An advice, and every other check met or not applicable.
+    Advice,
+    /// Every check met or not applicable.
+    Clean,
+}
+
+impl Standing {
+    /// All, gravest first.
+    pub const ALL: [Self; 6] =
+        [Self::Breach, Self::Risk, Self::Waived, Self::Undetermined, Self::Advice, Self::Clean];
+
+    /// In a word.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Breach => "breach",
+            Self::Risk => "risk",
+            Self::Waived => "waived",
+            Self::Undetermined => "undetermined",
+            Self::Advice => "advice",
+            Self::Clean => "clean",
+        }
+    }
+
+    /// What one finding makes of its port.
+    pub fn of(finding: &Finding) -> Self {
+        match (&finding.waiver, finding.level) {
+            (Some(_), _) => Self::Waived,
+            (None, Level::Breach) => Self::Breach,
+            (None, Level::Risk) => Self::Risk,
+            (None, Level::Advice) => Self::Advice,
+        }
+    }
+}
+
+/// A check that could not be decided.
+#[derive(Debug, Clone)]
+pub struct Undecided {
+    /// The check.
+    pub check: &'static str,
+    /// The level it counts at for the exit code; none for a check of state.
+    pub level: Option<Level>,
+    /// The port; none for the switch itself.
+    pub port: Option<String>,
+    /// What is missing.
+    pub needs: Vec<&'static str>,
+}
+
+/// Ports by what can be said of them; each port counts once.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Counts {
+    /// Every check met or not applicable (advice apart).
+    pub clean: usize,
+    /// At least one unwaived finding at risk or above.
+    pub violating: usize,
+    /// No such finding, but a waived one.
+    pub waived: usize,
+    /// None of these, but a check that could not be decided.
+    pub undetermined: usize,
+}

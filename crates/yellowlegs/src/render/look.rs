@@ -1,0 +1,26 @@
+//! How a report for people is to look.
+
+/// How much is said, and on what it is shown.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Look {
+    /// Without remarks and unread lines.
+    pub(crate) quiet: bool,
+    /// With the lines that lost and each port a check could not decide.
+    pub(crate) verbose: bool,
+    /// Every port by itself, in place of one block for the same fault on many.
+    pub(crate) each: bool,
+    /// Without colours: drawings are made of plain characters.
+    pub(crate) plain: bool,
+    /// Columns.
+    pub(crate) width: usize,
+}
+
+impl Look {
+    /// Columns where nobody says how many there are.
+    pub(crate) const WIDTH: usize = 100;
+
+    /// The same for a file.
+    pub(crate) fn in_file(self) -> Self {
+        Self { plain: true, width: Self::WIDTH, ..self }
+    }
+}

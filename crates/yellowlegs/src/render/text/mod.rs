@@ -1,0 +1,145 @@
+//! The report for people: per switch its ports drawn and what is wrong with the lines that prove it; then what is not known;
+//! at the end, on one screen, how bad it is and where to begin.
+
+mod block;
+mod open;
+mod overview;
+mod panel;
+mod quote;
+
+use std::io::{self, Write};
+
+use yellowlegs_core::finding::{Finding, Since, SwitchOutcome, SwitchRow, Undecided, blocks};
+
+use super::look::Look;
+use super::style::{BOLD, DIM, GOOD, PLACE, paint};
+use super::{Format, Head, Report, Tail, clean};
+use block::Placed;
+
+/// For people.
+pub(crate) const FORMAT: Format = Format {
+    name: "text",
+    about: "For people, at a terminal",
+    endings: &["txt"],
+    make: |look| Box::new(TextReport::new(look)),
+};
+
+/// The text report.
+pub(crate) struct TextReport {
+    pub(crate) look: Look,
+    head: Head,
+}
+
+impl TextReport {
+    pub(crate) fn new(look: Look) -> Self {
+        Self { look, head: Head::default() }
+    }
+}
+
+impl Report for TextReport {
+    fn head(&mut self, out: &mut dyn Write, head: &Head) -> io::Result<()> {
+        self.head = head.clone();
+        writeln!(out, "{}", paint(DIM, &clean(&head.title())))?;
+        if !head.chosen.is_empty() {
+            writeln!(out, "{} {}", paint(DIM, "reported is only"), clean(&head.chosen.join(" ")))?;
+        }
+        writeln!(out, "{}", panel::legend(&self.look))
+    }
+
+    fn switch(&mut self, out: &mut dyn Write, outcome: &SwitchOutcome) -> io::Result<()> {
+        let Some(row) = &outcome.row else { return Ok(()) };
+        writeln!(out)?;
+        heading(out, row)?;
+        panel::draw(out, &outcome.ports, &self.look)?;
+        if self.look.each {
+            self.port_by_port(out, &outcome.findings)?;
+        } else {
+            self.blocks(out, &outcome.findings, false)?;
+        }
+        if self.look.verbose {
+            for Undecided { check, port, needs, .. } in &outcome.undetermined {
+                let port = port.as_deref().unwrap_or("the switch");
+                writeln!(out, "  {} {check} undetermined: needs {}", clean(port), needs.join(", "))?;
+            }
+        }
+        Ok(())
+    }
+
+    fn tail(&mut self, out: &mut dyn Write, tail: &Tail<'_>) -> io::Result<()> {
+        if !tail.fleet_findings.is_empty() {
+            writeln!(out, "\n{}", paint(BOLD, "Across the fleet"))?;
+            self.blocks(out, tail.fleet_findings, true)?;
+        }
+        open::undetermined(out, tail.totals)?;
+        if !self.look.quiet {
+            open::unread(out, tail.totals)?;
+            open::remarks(out, tail.totals)?;
+        }
+        if !tail.unreadable.is_empty() {
+            writeln!(out, "\n{}", paint(BOLD, "Could not be read"))?;
+            for file in tail.unreadable {
+                writeln!(out, "  {}: {}", paint(PLACE, &clean(&file.file)), clean(&file.why))?;
+            }
+        }
+        overview::since(out, tail.totals, &self.look)?;
+        overview::overview(out, &self.head, tail, &self.look)
+    }
+}
+
+impl TextReport {
+    fn blocks(
+        &self,
+        out: &mut dyn Write,
+        findings: &[Finding],
+        across: bool,
+    ) -> io::Result<()> {
+        for block in blocks(findings) {
+            writeln!(out)?;
+            let placed = if across { Placed::Anywhere(&block) } else { Placed::Here(&block) };
+            block::finding(out, block.first, placed, &self.look)?;
+        }
+        Ok(())
+    }
+
+    fn port_by_port(&self, out: &mut dyn Write, findings: &[Finding]) -> io::Result<()> {
+        for of_port in findings.chunk_by(|one, other| one.port == other.port) {
+            let Some(first) = of_port.first() else { continue };
+            match &first.port {
+                Some(port) => writeln!(out, "\n  {} {}", paint(BOLD, &clean(port)), paint(DIM, &block::role(first)))?,
+                None => writeln!(out, "\n  {}", paint(BOLD, "the switch"))?,
+            }
+            of_port.iter().try_for_each(|found| block::finding(out, found, Placed::Above, &self.look))?;
+        }
+        Ok(())
+    }
+}
+
+/// A finding whose port stands above it.
+pub(crate) fn finding(out: &mut dyn Write, found: &Finding, look: &Look) -> io::Result<()> {
+    block::finding(out, found, Placed::Above, look)
+}
+
+fn heading(out: &mut dyn Write, row: &SwitchRow) -> io::Result<()> {
+    let dialect = row.dialect.as_deref().unwrap_or("record");
+    let understood = row.lines as usize - row.unread_lines.min(row.lines as usize);
+    let about = format!(
+        "  {dialect}, {understood} of {} understood, {}",
+        many(row.lines as usize, "line"),
+        many(row.ports, "port")
+    );
+    write!(out, "{}{}", paint(BOLD, &clean(&row.switch)), paint(DIM, &clean(&about)))?;
+    match row.violating_ports {
+        0 => writeln!(out, ", {}", paint(GOOD, "none violating")),
+        some => writeln!(out, ", {}", paint(BOLD, &format!("{some} violating"))),
+    }
+}
+
+fn many(count: usize, what: &str) -> String {
+    let plural = if what.ends_with("ch") { "es" } else { "s" };
+    format!("{count} {what}{}", if count == 1 { "" } else { plural })
+}
+
+/// The mark of a finding that an earlier report has not.
+fn fresh(since: Option<Since>) -> &'static str {
+    if since == Some(Since::New) { "NEW " } else { "" }
+}

@@ -1,0 +1,115 @@
+//! What is not known: facts that are missing, lines not understood, remarks.
+
+use std::collections::BTreeMap;
+use std::io::{self, Write};
+
+use yellowlegs_core::finding::{Totals, UndeterminedRow};
+use yellowlegs_core::model::FactKind;
+
+use super::super::clean;
+use super::super::style::{BOLD, PLACE, paint};
+use super::many;
+
+/// How many groups are listed.
+const GROUPS: usize = 12;
+
+/// What is missing, and which checks wait for it: one entry for each fact.
+pub(super) fn undetermined(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
+    let mut facts: Vec<(&[&str], Vec<&UndeterminedRow>)> = Vec::new();
+    for row in totals.undetermined() {
+        match facts.iter_mut().find(|(needs, _)| *needs == row.needs.as_slice()) {
+            Some((_, rows)) => rows.push(row),
+            None => facts.push((&row.needs, vec![row])),
+        }
+    }
+    if facts.is_empty() {
+        return Ok(());
+    }
+    // What a switch tells of itself was not kept, or is too old; the rest is missing in configurations, dialects and policy.
+    let (outputs, facts): (Vec<_>, Vec<_>) =
+        facts.into_iter().partition(|(needs, _)| needs.iter().all(|n| is_output(n)));
+    if !outputs.is_empty() {
+        writeln!(out, "\n{}", paint(BOLD, "Undetermined: outputs of switches are missing"))?;
+    }
+    for (needs, rows) in outputs.iter().take(GROUPS) {
+        let ports = rows.iter().map(|r| r.ports).max().unwrap_or_default();
+        let switches = rows.iter().map(|r| r.switches).max().unwrap_or_default();
+        let on = if ports > 0 { format!(" on {}", many(ports, "port")) } else { String::new() };
+        let checks = many(rows.len(), "check");
+        writeln!(out, "  {} of {}: {checks}{on}", paint(BOLD, &needs.join(", ")), many(switches, "switch"))?;
+        writeln!(out, "    {}", few(rows.iter().map(|r| r.check).collect()).join(", "))?;
+    }
+    if facts.is_empty() {
+        return Ok(());
+    }
+    writeln!(out, "\n{}", paint(BOLD, "Undetermined: facts are missing"))?;
+    for (needs, rows) in facts.iter().take(GROUPS) {
+        let ports = rows.iter().map(|r| r.ports).max().unwrap_or_default();
+        let switches = rows.iter().map(|r| r.switches).max().unwrap_or_default();
+        let sample = rows.iter().find_map(|r| r.sample.first());
+        let example = sample.map(|s| format!(", e.g. {} {}", s.switch, s.port.as_deref().unwrap_or("")));
+        let example = example.unwrap_or_default();
+        let on = format!("on {} of {}{}", many(ports, "port"), many(switches, "switch"), example.trim_end());
+        writeln!(out, "  {} {}", paint(BOLD, &needs.join(", ")), clean(&on))?;
+        let checks = few(rows.iter().map(|r| r.check).collect());
+        for some in checks.chunks(4) {
+            writeln!(out, "    {}", some.join(", "))?;
+        }
+    }
+    if facts.len() > GROUPS {
+        writeln!(out, "  and {} more; --format json lists them all", facts.len() - GROUPS)?;
+    }
+    Ok(())
+}
+
+/// Whether what is missing is something that a switch tells of its state.
+fn is_output(needs: &str) -> bool {
+    let told = |name: &str| FactKind::all().any(|kind| [kind.info().name, kind.info().newer].contains(&name));
+    needs.split(" or ").all(told)
+}
+
+/// Checks by name, or where they are many, their families with how many of each.
+fn few(checks: Vec<&str>) -> Vec<String> {
+    const MOST: usize = 12;
+    if checks.len() <= MOST {
+        return checks.into_iter().map(str::to_owned).collect();
+    }
+    let mut families: BTreeMap<&str, usize> = BTreeMap::new();
+    for check in checks {
+        *families.entry(check.split_once('/').map_or(check, |(family, _)| family)).or_default() += 1;
+    }
+    families.into_iter().map(|(family, count)| format!("{family}/ {count}")).collect()
+}
+
+pub(super) fn unread(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
+    let rows = totals.unread();
+    if rows.is_empty() {
+        return Ok(());
+    }
+    writeln!(out, "\n{}", paint(BOLD, "Lines not understood"))?;
+    for row in rows.iter().take(GROUPS) {
+        let place = format!("{}:{}", clean(&row.sample.file), row.sample.line);
+        let shown = row.sample.text.as_deref().unwrap_or(&row.shape);
+        writeln!(out, "  {} × {}  {}", row.count, clean(shown.trim()), paint(PLACE, &place))?;
+    }
+    if rows.len() > GROUPS {
+        writeln!(out, "  and {} more shapes; --format json lists them all", rows.len() - GROUPS)?;
+    }
+    Ok(())
+}
+
+pub(super) fn remarks(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
+    let mut remarks = totals.remarks().peekable();
+    if remarks.peek().is_none() {
+        return Ok(());
+    }
+    writeln!(out, "\n{}", paint(BOLD, "Remarks"))?;
+    remarks.try_for_each(|remark| {
+        let place = match (&remark.file, remark.line) {
+            (Some(file), Some(line)) => format!("  {}", paint(PLACE, &format!("{}:{line}", clean(file)))),
+            _ => String::new(),
+        };
+        writeln!(out, "  {}: {}{place}", clean(&remark.about), clean(&remark.text))
+    })
+}
+

@@ -1,0 +1,120 @@
+//! The front panel of a switch, drawn with characters: a mark for the gravest thing that is said of each port.
+
+use std::io::{self, Write};
+
+use anstyle::{AnsiColor, Style};
+use unicode_width::UnicodeWidthStr;
+use yellowlegs_core::finding::{PortShown, Standing};
+
+use super::super::clean;
+use super::super::look::Look;
+use super::super::panel::{Column, Group, groups};
+use super::super::style::{DIM, level, paint};
+use yellowlegs_core::policy::Level;
+
+/// A letter that is clear without its colour.
+fn mark(standing: Standing, plain: bool) -> &'static str {
+    match standing {
+        Standing::Breach => "B",
+        Standing::Risk => "R",
+        Standing::Waived => "w",
+        Standing::Undetermined => "?",
+        Standing::Advice => "a",
+        Standing::Clean if plain => ".",
+        Standing::Clean => "·",
+    }
+}
+
+fn colour(standing: Standing) -> Style {
+    match standing {
+        Standing::Breach => level(Level::Breach).invert(),
+        Standing::Risk => level(Level::Risk).invert(),
+        Standing::Waived => DIM,
+        Standing::Undetermined => AnsiColor::Magenta.on_default().bold(),
+        Standing::Advice => level(Level::Advice),
+        Standing::Clean => AnsiColor::Green.on_default(),
+    }
+}
+
+/// What the marks mean.
+pub(super) fn legend(look: &Look) -> String {
+    let entry = |standing: &Standing| {
+        format!("{} {}", paint(colour(*standing), mark(*standing, look.plain)), paint(DIM, standing.word()))
+    };
+    Standing::ALL.iter().map(entry).collect::<Vec<_>>().join("  ")
+}
+
+/// Some columns of a group: four lines of one width.
+struct Piece {
+    width: usize,
+    lines: [String; 4],
+}
+
+/// Draws the ports, as many beside each other as the width allows.
+pub(super) fn draw(out: &mut dyn Write, ports: &[PortShown], look: &Look) -> io::Result<()> {
+    let room = look.width.saturating_sub(4).max(24);
+    let mut row: Vec<Piece> = Vec::new();
+    let pieces = groups(ports).into_iter().flat_map(|group| pieces(&group, room, look)).collect::<Vec<_>>();
+    for piece in pieces {
+        let used: usize = row.iter().map(|p| p.width + 2).sum();
+        if !row.is_empty() && used + piece.width > room {
+            told(out, &row)?;
+            row.clear();
+        }
+        row.push(piece);
+    }
+    told(out, &row)
+}
+
+fn told(out: &mut dyn Write, row: &[Piece]) -> io::Result<()> {
+    for line in 0..4 {
+        let cells: Vec<&str> = row.iter().filter_map(|piece| piece.lines.get(line).map(String::as_str)).collect();
+        let text = cells.join("  ");
+        if anstream::adapter::strip_str(&text).to_string().trim().is_empty() {
+            continue;
+        }
+        writeln!(out, "  {}", text.trim_end())?;
+    }
+    Ok(())
+}
+
+/// A group, cut where it is wider than the room.
+fn pieces(group: &Group<'_>, room: usize, look: &Look) -> Vec<Piece> {
+    let front = clean(group.front).into_owned();
+    let shown = |port: &PortShown| clean(group.label(port)).chars().take(room / 2).collect::<String>();
+    let labels = group.columns.iter().flatten().flatten().map(|port| shown(port).width());
+    let cell = labels.max().unwrap_or_default().max(3);
+    let most = (room.saturating_sub(front.width() + 1) / (cell + 1)).max(1);
+    group.columns.chunks(most).map(|columns| piece(group, &front, columns, cell, look)).collect()
+}
+
+fn piece(group: &Group<'_>, front: &str, columns: &[Column<'_>], cell: usize, look: &Look) -> Piece {
+    let margin = " ".repeat(front.width() + 1);
+    let label = |port: Option<&PortShown>| {
+        let text = port.map(|p| clean(group.label(p)).chars().take(cell).collect::<String>()).unwrap_or_default();
+        centred(&text, cell)
+    };
+    let shown = |port: Option<&PortShown>| {
+        let Some(port) = port else { return " ".repeat(cell) };
+        let sign = mark(port.standing, look.plain);
+        let box_ = if look.plain { format!("[{sign}]") } else { format!(" {sign} ") };
+        let gap = cell - 3;
+        let painted = paint(colour(port.standing), &box_);
+        format!("{}{painted}{}", " ".repeat(gap / 2), " ".repeat(gap - gap / 2))
+    };
+    let row = |of: &dyn Fn(&Column<'_>) -> String| columns.iter().map(of).collect::<Vec<_>>().join(" ");
+    Piece {
+        width: front.width() + 1 + columns.len() * (cell + 1) - 1,
+        lines: [
+            format!("{margin}{}", paint(DIM, &row(&|c| label(c[0])))),
+            format!("{front} {}", row(&|c| shown(c[0]))),
+            format!("{margin}{}", row(&|c| shown(c[1]))),
+            format!("{margin}{}", paint(DIM, &row(&|c| label(c[1])))),
+        ],
+    }
+}
+
+fn centred(text: &str, width: usize) -> String {
+    let gap = width.saturating_sub(text.width());
+    format!("{}{text}{}", " ".repeat(gap / 2), " ".repeat(gap - gap / 2))
+}

@@ -1,0 +1,70 @@
+//! Every report that an audit writes: the one on standard output, and the files.
+
+use std::io::Write;
+use std::path::PathBuf;
+
+use yellowlegs_core::finding::SwitchOutcome;
+
+use crate::args::{Audit, Loudness};
+use crate::failure::Failure;
+use crate::output::{self, Target};
+use crate::progress::Progress;
+use crate::render::{Head, Report, Tail};
+
+/// The reports, opened before the slow work.
+pub(crate) struct Sinks {
+    stdout: (Box<dyn Write>, Box<dyn Report>),
+    files: Vec<(PathBuf, Target, Box<dyn Report>)>,
+    progress: Progress,
+}
+
+impl Sinks {
+    pub(crate) fn open(args: &Audit, loudness: Loudness, progress: Progress) -> Result<Self, Failure> {
+        let look = output::look(loudness, args.each);
+        let mut files = Vec::new();
+        for path in &args.write {
+            files.push((path.clone(), Target::open(path)?, output::format_of(path)?.report(look.in_file())));
+        }
+        let stdout = (output::stdout(loudness.color), args.format.report(look));
+        Ok(Self { stdout, files, progress })
+    }
+
+    fn each(
+        &mut self,
+        mut write: impl FnMut(&mut dyn Report, &mut dyn Write) -> std::io::Result<()>,
+    ) -> Result<(), Failure> {
+        let (out, report) = &mut self.stdout;
+        let told = || {
+            write(report.as_mut(), out)?;
+            if self.progress.is_shown() { out.flush() } else { Ok(()) }
+        };
+        self.progress.aside(told).map_err(Failure::stdout)?;
+        for (path, file, report) in &mut self.files {
+            let mut plain = anstream::StripStream::new(&mut *file as &mut dyn Write);
+            write(report.as_mut(), &mut plain).map_err(|error| Failure::path(&*path, error))?;
+        }
+        Ok(())
+    }
+
+    pub(crate) fn head(&mut self, head: &Head) -> Result<(), Failure> {
+        self.each(|report, out| report.head(out, head))
+    }
+
+    pub(crate) fn switch(&mut self, outcome: &SwitchOutcome) -> Result<(), Failure> {
+        self.progress.step();
+        self.each(|report, out| report.switch(out, outcome))
+    }
+
+    /// What goes beside the reports, such as a switch that cannot be read.
+    pub(crate) fn aside(&self, tell: impl FnOnce()) {
+        self.progress.aside(tell);
+    }
+
+    /// The tail, and everything in its place.
+    pub(crate) fn finish(mut self, tail: &Tail<'_>) -> Result<(), Failure> {
+        self.progress.done();
+        self.each(|report, out| report.tail(out, tail))?;
+        self.stdout.0.flush().map_err(Failure::stdout)?;
+        self.files.into_iter().try_for_each(|(_, file, _)| file.finish())
+    }
+}
