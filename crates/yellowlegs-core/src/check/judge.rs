@@ -198,6 +198,7 @@ impl<'p> Judge<'p> {
         let open = outcome.undetermined.last().is_some_and(|open| open.port.as_deref() == Some(name.as_str()));
         let open = if open { Standing::Undetermined } else { Standing::Clean };
         outcome.ports.push(PortShown {
+            position: view.port(),
             name: name.clone(),
             role: view.role().ok().map(|role| role.name.clone()),
             description: view.switch().setting(Some(view.port()), settings::DESCRIPTION).value,

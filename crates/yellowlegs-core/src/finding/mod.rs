@@ -19,7 +19,7 @@ pub use block::{Block, blocks};
 pub use outcome::{Counts, PortShown, Standing, SwitchOutcome, Undecided};
 pub use since::{Fate, Former, Since, SinceRow};
 pub use totals::{
-    CheckRow, Levels, Sample, Summary, SwitchRow, Totals, UndeterminedRow, UnreadRow, UnreadSample,
+    CheckRow, Levels, Positions, Sample, Summary, SwitchRow, Totals, UndeterminedRow, UnreadRow, UnreadSample,
 };
 
 use crate::model::{Origin, Value};

@@ -27,14 +27,7 @@ impl SwitchOutcome {
     /// Its ports by what is to be said of them.
     pub fn counts(&self) -> Counts {
         let mut counts = Counts::default();
-        for port in &self.ports {
-            *match port.standing {
-                Standing::Breach | Standing::Risk => &mut counts.violating,
-                Standing::Waived => &mut counts.waived,
-                Standing::Undetermined => &mut counts.undetermined,
-                Standing::Advice | Standing::Clean => &mut counts.clean,
-            } += 1;
-        }
+        self.ports.iter().for_each(|port| *counts.of(port.standing) += 1);
         counts
     }
 }
@@ -42,6 +35,8 @@ impl SwitchOutcome {
 /// A reported port.
 #[derive(Debug, Clone)]
 pub struct PortShown {
+    /// Where it comes among the ports of its switch, from 0.
+    pub position: usize,
     /// Its name.
     pub name: PortName,
     /// Its role.
@@ -86,6 +81,11 @@ impl Standing {
         }
     }
 
+    /// Whether it makes its port a violating one.
+    pub fn is_violating(self) -> bool {
+        self <= Self::Risk
+    }
+
     /// What one finding makes of its port.
     pub fn of(finding: &Finding) -> Self {
         match (&finding.waiver, finding.level) {
@@ -121,4 +121,16 @@ pub struct Counts {
     pub waived: usize,
     /// None of these, but a check that could not be decided.
     pub undetermined: usize,
+}
+
+impl Counts {
+    /// The count that a standing belongs to.
+    pub(super) fn of(&mut self, standing: Standing) -> &mut usize {
+        match standing {
+            Standing::Breach | Standing::Risk => &mut self.violating,
+            Standing::Waived => &mut self.waived,
+            Standing::Undetermined => &mut self.undetermined,
+            Standing::Advice | Standing::Clean => &mut self.clean,
+        }
+    }
 }

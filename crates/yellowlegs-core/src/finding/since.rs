@@ -14,6 +14,16 @@ pub enum Since {
     Remaining,
 }
 
+impl Since {
+    /// In a word.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::New => "new",
+            Self::Remaining => "remaining",
+        }
+    }
+}
+
 /// A finding of an earlier report that is not there now.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Former {

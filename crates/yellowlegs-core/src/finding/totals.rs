@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use serde::Serialize;
 
-use super::outcome::{Counts, SwitchOutcome, Undecided};
+use super::outcome::{Counts, Standing, SwitchOutcome, Undecided};
 use super::{Finding, SinceRow};
 use crate::model::{Remark, Switch};
 use crate::policy::Level;
@@ -22,7 +22,7 @@ pub struct SwitchRow {
     pub dialect: Option<Arc<str>>,
     /// Its ports (those reported, when a filter chose).
     pub ports: usize,
-    /// Those with at least one unwaived finding at risk or above.
+    /// Those with at least one unwaived finding at risk or above; in the report's end those across the fleet count too.
     pub violating_ports: usize,
     /// Lines of its configuration.
     pub lines: u32,
@@ -153,6 +153,9 @@ struct Group {
     last: Option<Arc<str>>,
 }
 
+/// Where ports come among those of their switch, by switch and name.
+pub type Positions = BTreeMap<(Arc<str>, String), usize>;
+
 /// Gathers outcomes, switch by switch.
 #[derive(Default)]
 pub struct Totals {
@@ -160,6 +163,9 @@ pub struct Totals {
     unread: BTreeMap<String, UnreadRow>,
     remarks: BTreeSet<Remark>,
     switches: Vec<SwitchRow>,
+    /// Of each switch what is said of its ports by their positions; none of those that are not reported.
+    standings: Vec<Box<[Option<Standing>]>>,
+    ports: Counts,
     checks: BTreeMap<&'static str, CheckRow>,
     since: Option<SinceRow>,
     summary: Summary,
@@ -169,8 +175,15 @@ pub struct Totals {
 impl Totals {
     /// Takes in a switch; its findings are counted, not kept.
     pub fn add(&mut self, outcome: SwitchOutcome) {
-        let Counts { clean, violating, waived, undetermined } = outcome.counts();
         let Some(row) = outcome.row else { return };
+        let mut standings = vec![None; outcome.ports.last().map_or(0, |port| port.position + 1)];
+        for port in &outcome.ports {
+            *self.ports.of(port.standing) += 1;
+            if let Some(slot) = standings.get_mut(port.position) {
+                *slot = Some(port.standing);
+            }
+        }
+        self.standings.push(standings.into());
         self.switches.push(row.clone());
         self.count_findings(&outcome.findings);
         if let Some(row) = self.switches.last_mut() {
@@ -199,22 +212,26 @@ impl Totals {
         self.summary.switches += 1;
         self.summary.ports += row.ports;
         self.summary.unread_lines += row.unread_lines;
-        self.summary.clean_ports += clean;
-        self.summary.violating_ports += violating;
-        self.summary.waived_ports += waived;
-        self.summary.undetermined_ports += undetermined;
     }
 
     /// Counts the findings that look across switches, each beside those of its switch.
-    pub fn count_fleet_findings(&mut self, findings: &[Finding]) {
+    pub fn count_fleet_findings(&mut self, findings: &[Finding], positions: &Positions) {
         self.count_findings(findings);
         let places: BTreeMap<Arc<str>, usize> =
             self.switches.iter().enumerate().map(|(position, row)| (Arc::clone(&row.switch), position)).collect();
         for finding in findings {
-            let place = finding.switch.as_ref().and_then(|name| places.get(name));
-            if let Some(row) = place.and_then(|position| self.switches.get_mut(*position)) {
-                row.findings.count(finding);
-            }
+            let Some(place) = finding.switch.as_ref().and_then(|name| places.get(name)) else { continue };
+            let Some(row) = self.switches.get_mut(*place) else { continue };
+            row.findings.count(finding);
+            let port = finding.switch.clone().zip(finding.port.clone()).and_then(|port| positions.get(&port));
+            let slot = port.and_then(|port| self.standings.get_mut(*place)?.get_mut(*port)?.as_mut());
+            // A port counts once, by the gravest that is said of it.
+            let Some(standing) = slot.filter(|standing| Standing::of(finding) < **standing) else { continue };
+            *self.ports.of(*standing) -= 1;
+            row.violating_ports -= usize::from(standing.is_violating());
+            *standing = Standing::of(finding);
+            row.violating_ports += usize::from(standing.is_violating());
+            *self.ports.of(*standing) += 1;
         }
     }
 
@@ -309,7 +326,15 @@ impl Totals {
 
     /// The summary, with every level counted.
     pub fn summary(&self, unreadable: usize) -> Summary {
-        let mut summary = Summary { unreadable, ..self.summary.clone() };
+        let Counts { clean, violating, waived, undetermined } = self.ports;
+        let mut summary = Summary {
+            unreadable,
+            violating_ports: violating,
+            clean_ports: clean,
+            waived_ports: waived,
+            undetermined_ports: undetermined,
+            ..self.summary.clone()
+        };
         for level in Level::ALL {
             summary.findings.entry(level.word()).or_default();
         }

@@ -20,7 +20,7 @@ use crate::failure::Failure;
 use crate::fleet::{self, Fleet, Found, Loaded, Root, Unreadable, in_order};
 use crate::output;
 use crate::progress::Progress;
-use crate::render::{Head, REPORT, Tail};
+use crate::render::{Head, Open, REPORT, Tail};
 use crate::sinks::Sinks;
 
 pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure> {
@@ -190,7 +190,7 @@ impl Work<'_> {
         };
         let view = FleetView::new(&self.loaded.policy, self.as_of, &gathered.digests, &baselines);
         let outcome = FleetOutcome::judge(&view, &mut gathered.usage, selection, &again);
-        gathered.totals.count_fleet_findings(&outcome.findings);
+        gathered.totals.count_fleet_findings(&outcome.findings, &outcome.positions);
         for (check, level, place, needs) in &outcome.undetermined {
             let place = Sample { switch: Arc::clone(&place.switch), port: place.port.clone() };
             gathered.totals.open(check, *level, needs, place);
@@ -217,7 +217,15 @@ fn beyond(dialect: &Dialect) -> Vec<Remark> {
 
 fn finish(args: &Audit, fleet: &FleetOutcome, gathered: Gathered, sinks: Sinks) -> Result<ExitCode, Failure> {
     let Gathered { totals, unreadable, .. } = gathered;
-    sinks.finish(&Tail { fleet_findings: &fleet.findings, totals: &totals, unreadable: &unreadable })?;
+    let open = fleet.undetermined.iter();
+    let across: Vec<Open<'_>> =
+        open.map(|(check, _, at, needs)| (*check, &*at.switch, at.port.as_deref(), *needs)).collect();
+    sinks.finish(&Tail {
+        fleet_findings: &fleet.findings,
+        totals: &totals,
+        unreadable: &unreadable,
+        across: &across,
+    })?;
     let new = totals.since().map(|since| since.new > 0).filter(|_| args.judging.fail_on == FailOn::New);
     let found = |level| new.unwrap_or_else(|| totals.findings_at(level) > 0);
     let open = |level| totals.undetermined_at(level) && !args.judging.allow_undetermined;

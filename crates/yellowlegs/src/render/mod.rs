@@ -4,13 +4,19 @@ mod catalogue;
 mod clean;
 pub(crate) mod compare;
 pub(crate) mod dialect;
+mod drawing;
 pub(crate) mod flaps;
+mod csv;
 mod json;
+mod junit;
 pub(crate) mod look;
+mod markdown;
 mod panel;
 pub(crate) mod policy;
 pub(crate) mod port;
+mod sarif;
 mod style;
+mod svg;
 mod text;
 mod whole;
 
@@ -69,7 +75,8 @@ impl Format {
 }
 
 /// All kinds of reports.
-pub(crate) static FORMATS: [&Format; 3] = [&text::FORMAT, &json::FORMAT, &json::LINES];
+pub(crate) static FORMATS: [&Format; 8] =
+    [&text::FORMAT, &json::FORMAT, &json::LINES, &csv::FORMAT, &sarif::FORMAT, &junit::FORMAT, &markdown::FORMAT, &svg::FORMAT];
 
 /// What is known before the first switch.
 #[derive(Debug, Clone, Default)]
@@ -95,7 +102,12 @@ pub(crate) struct Tail<'a> {
     pub(crate) fleet_findings: &'a [Finding],
     pub(crate) totals: &'a Totals,
     pub(crate) unreadable: &'a [Unreadable],
+    /// Checks across switches that could not be decided: check, switch, port, what is missing.
+    pub(crate) across: &'a [Open<'a>],
 }
+
+/// A check across switches that could not be decided: check, switch, port, what is missing.
+pub(crate) type Open<'a> = (&'static str, &'a str, Option<&'a str>, &'static str);
 
 /// A report being written: the head, each switch in path order, the tail.
 pub(crate) trait Report {

@@ -69,6 +69,7 @@ mod tests {
 
     fn drawn(names: &[&str]) -> String {
         let port = |name: &&str| PortShown {
+            position: 0,
             name: PortName::new(*name),
             role: None,
             description: None,

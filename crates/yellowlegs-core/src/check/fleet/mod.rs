@@ -15,7 +15,7 @@ pub use usage::Usage;
 use super::judge::waive;
 use super::say::{Subject, fill, finding, quoted};
 use super::{Check, Run, Selection, SwitchView, Violation, all};
-use crate::finding::{Evidence, Finding, Related, fingerprint, quote_cite};
+use crate::finding::{Positions, Evidence, Finding, Related, fingerprint, quote_cite};
 use crate::model::SettingId;
 use crate::policy::{AsOf, Level, Policy, assign};
 use crate::resolve::Resolved;
@@ -162,6 +162,8 @@ pub struct FleetOutcome {
     pub findings: Vec<Finding>,
     /// What could not be decided: check, level, switch, what is missing.
     pub undetermined: Vec<(&'static str, Level, Related, &'static str)>,
+    /// Where the ports that findings stand on come among those of their switch.
+    pub positions: Positions,
 }
 
 /// A check that violated, its level, and what.
@@ -251,6 +253,9 @@ impl FleetOutcome {
             told.evidence.sort_by_key(|line| line.kind == crate::finding::EvidenceKind::Policy);
             waive(view.policy, view.as_of, &mut told, on, port, lists, usage);
             let name = told.switch.as_deref().unwrap_or_default();
+            if let Some((position, (switch, port))) = port.zip(told.switch.clone().zip(told.port.clone())) {
+                self.positions.insert((switch, port), position);
+            }
             let reported = selection.takes_switch(name)
                 && told.port.as_deref().map_or(!selection.names_ports(), |port| selection.takes_port(port, role));
             if reported && selection.takes_check(check.id) {
