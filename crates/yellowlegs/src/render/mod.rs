@@ -7,6 +7,7 @@ pub(crate) mod dialect;
 mod drawing;
 pub(crate) mod flaps;
 mod csv;
+mod html;
 mod json;
 mod junit;
 pub(crate) mod look;
@@ -22,7 +23,7 @@ mod whole;
 
 use std::io::{self, Write};
 
-use yellowlegs_core::finding::{Evidence, Finding, SwitchOutcome, Totals};
+use yellowlegs_core::finding::{Evidence, EvidenceKind, Finding, SwitchOutcome, Totals};
 use yellowlegs_core::model::Value;
 use yellowlegs_core::policy::RoleFrom;
 
@@ -47,6 +48,19 @@ fn role_from(from: RoleFrom) -> &'static str {
 fn place(line: &Evidence) -> String {
     let file = clean(line.file.as_deref().unwrap_or("built in")).into_owned();
     line.line.map_or_else(|| file.clone(), |number| format!("{file}:{number}"))
+}
+
+/// What a quoted line is.
+fn note(kind: EvidenceKind) -> &'static str {
+    match kind {
+        EvidenceKind::Line => "in force",
+        EvidenceKind::Default => "the platform's default",
+        EvidenceKind::Silent => "no line here sets it",
+        EvidenceKind::Table => "its state",
+        EvidenceKind::Log => "its log",
+        EvidenceKind::Record => "the record",
+        EvidenceKind::Policy => "the policy",
+    }
 }
 
 /// A value, for people.
@@ -75,8 +89,8 @@ impl Format {
 }
 
 /// All kinds of reports.
-pub(crate) static FORMATS: [&Format; 8] =
-    [&text::FORMAT, &json::FORMAT, &json::LINES, &csv::FORMAT, &sarif::FORMAT, &junit::FORMAT, &markdown::FORMAT, &svg::FORMAT];
+pub(crate) static FORMATS: [&Format; 9] =
+    [&text::FORMAT, &json::FORMAT, &json::LINES, &csv::FORMAT, &sarif::FORMAT, &junit::FORMAT, &markdown::FORMAT, &html::FORMAT, &svg::FORMAT];
 
 /// What is known before the first switch.
 #[derive(Debug, Clone, Default)]

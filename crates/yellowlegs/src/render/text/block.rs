@@ -7,8 +7,8 @@ use yellowlegs_core::model::port_spans;
 
 use super::super::look::Look;
 use super::super::style::{BOLD, DIM, level, paint};
-use super::super::{clean, role_from};
-use super::quote::{self, note, quote, same_line};
+use super::super::{clean, note, role_from};
+use super::quote::{self, quote, same_line};
 use super::{fresh, many};
 
 /// Where a finding's port is named.

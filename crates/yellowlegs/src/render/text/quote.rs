@@ -3,7 +3,7 @@
 use std::io::{self, Write};
 
 use unicode_width::UnicodeWidthStr;
-use yellowlegs_core::finding::{Evidence, EvidenceKind};
+use yellowlegs_core::finding::Evidence;
 
 use super::super::clean;
 use super::super::style::{DIM, PLACE, paint};
@@ -97,17 +97,4 @@ fn stretch(evidence: &Evidence, shown: &str, skipped: usize) -> Option<(usize, u
     let before: String = shown.chars().take(start).collect();
     let below: String = shown.chars().skip(start).take(end - start).collect();
     Some((clean(&before).width(), clean(&below).width().max(1)))
-}
-
-/// What a quoted line is.
-pub(super) fn note(kind: EvidenceKind) -> &'static str {
-    match kind {
-        EvidenceKind::Line => "in force",
-        EvidenceKind::Default => "the platform's default",
-        EvidenceKind::Silent => "no line here sets it",
-        EvidenceKind::Table => "its state",
-        EvidenceKind::Log => "its log",
-        EvidenceKind::Record => "the record",
-        EvidenceKind::Policy => "the policy",
-    }
 }
