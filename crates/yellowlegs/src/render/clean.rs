@@ -6,7 +6,9 @@ use std::fmt::Write as _;
 /// Whether a terminal could take a character for a command, or turn the text around.
 pub(crate) fn is_unsafe(c: char) -> bool {
     c.is_control()
-        || matches!(c, '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' | '\u{2028}' | '\u{2029}')
+        || matches!(c, '\u{61c}' | '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' | '\u{2028}' | '\u{2029}')
+        // No characters (XML 1.0, 2.2), and marks of the byte order, which nobody sees.
+        || matches!(c, '\u{feff}' | '\u{fff9}'..='\u{fffb}' | '\u{fffe}' | '\u{ffff}')
 }
 
 /// Control and direction characters as `\x1b` or `\u{202e}`; a tab becomes a blank.
@@ -38,6 +40,7 @@ mod tests {
     #[case("a\u{9b}2Jb\x7f", "a\\x9b2Jb\\x7f")]
     #[case("a\tb", "a b")]
     #[case("a\u{202e}b", "a\\u{202e}b")]
+    #[case("a\u{feff}b\u{ffff}", "a\\u{feff}b\\u{ffff}")]
     #[case("größe", "größe")]
     fn controls_become_visible(#[case] text: &str, #[case] expected: &str) {
         assert_eq!(clean(text), expected);

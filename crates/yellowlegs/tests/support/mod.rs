@@ -2,6 +2,8 @@
 
 #![allow(dead_code, reason = "each test file uses its own part of this")]
 
+pub(crate) mod nasty;
+
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::Output;

@@ -8,7 +8,7 @@ use yellowlegs_core::model::port_spans;
 use super::super::look::Look;
 use super::super::style::{BOLD, DIM, level, paint};
 use super::super::{clean, note, role_from};
-use super::quote::{self, quote, same_line};
+use super::quote::{quote, same_line, wrapped};
 use super::{fresh, many};
 
 /// Where a finding's port is named.
@@ -23,34 +23,27 @@ pub(super) enum Placed<'b> {
 
 /// A finding with its evidence.
 pub(super) fn finding(out: &mut dyn Write, found: &Finding, placed: Placed<'_>, look: &Look) -> io::Result<()> {
-    let (mark, word) = match &found.waiver {
-        Some(_) => (paint(DIM, "WAIVED"), "WAIVED".to_owned()),
-        None => {
-            let word = found.level.word().to_uppercase();
-            (paint(level(found.level), &word), word)
-        }
+    let mark = match &found.waiver {
+        Some(_) => paint(DIM, "WAIVED"),
+        None => paint(level(found.level), &found.level.word().to_uppercase()),
     };
-    let fresh = fresh(found.since);
+    let title = format!("{}{mark} {}", paint(BOLD, fresh(found.since)), paint(BOLD, found.check));
     let others: &[&Finding] = match placed {
         Placed::Above => {
-            let lead = format!("    {fresh}{word} {}: ", found.check);
-            let painted = format!("    {}{mark} {}: ", paint(BOLD, fresh), paint(BOLD, found.check));
-            quote::wrapped(out, (&lead, &painted), 6, &clean(&found.message), look.width)?;
+            wrapped(out, &format!("    {title}: "), 6, &clean(&found.message), look.width)?;
             &[]
         }
         Placed::Here(block) | Placed::Anywhere(block) => {
             let switch = block.first.switch.as_deref().filter(|_| matches!(placed, Placed::Anywhere(_)));
             let places = switch.map(|name| format!("{name} ")).unwrap_or_default() + &places(block);
-            let lead = format!("  {fresh}{word} {}  ", found.check);
-            let painted = format!("  {}{mark} {}  ", paint(BOLD, fresh), paint(BOLD, found.check));
-            quote::wrapped(out, (&lead, &painted), 6, &clean(&places), look.width)?;
-            quote::wrapped(out, ("    ", "    "), 4, &clean(&found.message), look.width)?;
+            wrapped(out, &format!("  {title}  "), 6, &clean(&places), look.width)?;
+            wrapped(out, "    ", 4, &clean(&found.message), look.width)?;
             &block.others
         }
     };
     if let Some(waiver) = &found.waiver {
         let until = format!("until {} by {}: {}", waiver.last_day, waiver.owner, waiver.reason);
-        quote::wrapped(out, ("      ", "      "), 6, &clean(&until), look.width)?;
+        wrapped(out, "      ", 6, &clean(&until), look.width)?;
         return quote(out, std::slice::from_ref(&waiver.evidence), "the waiver", look.width);
     }
     let (policy, lines): (Vec<&[Evidence]>, Vec<&[Evidence]>) =
@@ -69,10 +62,9 @@ pub(super) fn finding(out: &mut dyn Write, found: &Finding, placed: Placed<'_>, 
     }
     for related in &found.related {
         let port = related.port.as_deref().map(|p| format!(" port {p}")).unwrap_or_default();
-        writeln!(out, "      see {}{}", clean(&related.switch), clean(&port))?;
+        wrapped(out, "      see ", 8, &clean(&format!("{}{port}", related.switch)), look.width)?;
     }
-    let painted = format!("      {} ", paint(BOLD, "do:"));
-    quote::wrapped(out, ("      do: ", &painted), 10, &clean(&found.remedy), look.width)
+    wrapped(out, &format!("      {} ", paint(BOLD, "do:")), 10, &clean(&found.remedy), look.width)
 }
 
 fn is_policy(line: &Evidence) -> bool {
@@ -115,7 +107,7 @@ fn alike(out: &mut dyn Write, found: &Finding, others: &[&Finding], look: &Look)
     if lines.len() > MOST {
         shown.push_str(" …; --each shows them");
     }
-    quote::wrapped(out, ("      ", "      "), 8, &shown, look.width)
+    wrapped(out, "      ", 8, &shown, look.width)
 }
 
 /// The port's role and what told it.

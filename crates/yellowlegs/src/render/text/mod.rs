@@ -15,6 +15,7 @@ use super::look::Look;
 use super::style::{BOLD, DIM, GOOD, PLACE, paint};
 use super::{Format, Head, Report, Tail, clean};
 use block::Placed;
+use quote::wrapped;
 
 /// For people.
 pub(crate) const FORMAT: Format = Format {
@@ -39,9 +40,10 @@ impl TextReport {
 impl Report for TextReport {
     fn head(&mut self, out: &mut dyn Write, head: &Head) -> io::Result<()> {
         self.head = head.clone();
-        writeln!(out, "{}", paint(DIM, &clean(&head.title())))?;
+        wrapped(out, "", 2, &clean(&head.title()), self.look.width)?;
         if !head.chosen.is_empty() {
-            writeln!(out, "{} {}", paint(DIM, "reported is only"), clean(&head.chosen.join(" ")))?;
+            let lead = paint(DIM, "reported is only ");
+            wrapped(out, &lead, 2, &clean(&head.chosen.join(" ")), self.look.width)?;
         }
         writeln!(out, "{}", panel::legend(&self.look))
     }
@@ -49,7 +51,7 @@ impl Report for TextReport {
     fn switch(&mut self, out: &mut dyn Write, outcome: &SwitchOutcome) -> io::Result<()> {
         let Some(row) = &outcome.row else { return Ok(()) };
         writeln!(out)?;
-        heading(out, row)?;
+        heading(out, row, &self.look)?;
         panel::draw(out, &outcome.ports, &self.look)?;
         if self.look.each {
             self.port_by_port(out, &outcome.findings)?;
@@ -59,7 +61,8 @@ impl Report for TextReport {
         if self.look.verbose {
             for Undecided { check, port, needs, .. } in &outcome.undetermined {
                 let port = port.as_deref().unwrap_or("the switch");
-                writeln!(out, "  {} {check} undetermined: needs {}", clean(port), needs.join(", "))?;
+                let words = format!("{port} {check} undetermined: needs {}", needs.join(", "));
+                wrapped(out, "  ", 4, &clean(&words), self.look.width)?;
             }
         }
         Ok(())
@@ -70,15 +73,16 @@ impl Report for TextReport {
             writeln!(out, "\n{}", paint(BOLD, "Across the fleet"))?;
             self.blocks(out, tail.fleet_findings, true)?;
         }
-        open::undetermined(out, tail.totals)?;
+        open::undetermined(out, tail.totals, &self.look)?;
         if !self.look.quiet {
-            open::unread(out, tail.totals)?;
-            open::remarks(out, tail.totals)?;
+            open::unread(out, tail.totals, &self.look)?;
+            open::remarks(out, tail.totals, &self.look)?;
         }
         if !tail.unreadable.is_empty() {
             writeln!(out, "\n{}", paint(BOLD, "Could not be read"))?;
             for file in tail.unreadable {
-                writeln!(out, "  {}: {}", paint(PLACE, &clean(&file.file)), clean(&file.why))?;
+                let lead = format!("  {}: ", paint(PLACE, &clean(&file.file)));
+                wrapped(out, &lead, 4, &clean(&file.why), self.look.width)?;
             }
         }
         overview::since(out, tail.totals, &self.look)?;
@@ -105,7 +109,11 @@ impl TextReport {
         for of_port in findings.chunk_by(|one, other| one.port == other.port) {
             let Some(first) = of_port.first() else { continue };
             match &first.port {
-                Some(port) => writeln!(out, "\n  {} {}", paint(BOLD, &clean(port)), paint(DIM, &block::role(first)))?,
+                Some(port) => {
+                    writeln!(out)?;
+                    let lead = format!("  {} ", paint(BOLD, &clean(port)));
+                    wrapped(out, &lead, 4, &block::role(first), self.look.width)?;
+                }
                 None => writeln!(out, "\n  {}", paint(BOLD, "the switch"))?,
             }
             of_port.iter().try_for_each(|found| block::finding(out, found, Placed::Above, &self.look))?;
@@ -119,19 +127,18 @@ pub(crate) fn finding(out: &mut dyn Write, found: &Finding, look: &Look) -> io::
     block::finding(out, found, Placed::Above, look)
 }
 
-fn heading(out: &mut dyn Write, row: &SwitchRow) -> io::Result<()> {
+fn heading(out: &mut dyn Write, row: &SwitchRow, look: &Look) -> io::Result<()> {
     let dialect = row.dialect.as_deref().unwrap_or("record");
     let understood = row.lines as usize - row.unread_lines.min(row.lines as usize);
+    let name = clean(&row.switch);
     let about = format!(
-        "  {dialect}, {understood} of {} understood, {}",
+        "{dialect}, {understood} of {} understood, {}, {} violating",
         many(row.lines as usize, "line"),
-        many(row.ports, "port")
+        many(row.ports, "port"),
+        if row.violating_ports > 0 { row.violating_ports.to_string() } else { "none".to_owned() }
     );
-    write!(out, "{}{}", paint(BOLD, &clean(&row.switch)), paint(DIM, &clean(&about)))?;
-    match row.violating_ports {
-        0 => writeln!(out, ", {}", paint(GOOD, "none violating")),
-        some => writeln!(out, ", {}", paint(BOLD, &format!("{some} violating"))),
-    }
+    let style = if row.violating_ports > 0 { BOLD } else { GOOD };
+    wrapped(out, &format!("{}  ", paint(style, &name)), 2, &clean(&about), look.width)
 }
 
 fn many(count: usize, what: &str) -> String {

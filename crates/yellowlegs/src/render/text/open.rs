@@ -7,14 +7,16 @@ use yellowlegs_core::finding::{Totals, UndeterminedRow};
 use yellowlegs_core::model::FactKind;
 
 use super::super::clean;
+use super::super::look::Look;
 use super::super::style::{BOLD, PLACE, paint};
 use super::many;
+use super::quote::wrapped;
 
 /// How many groups are listed.
 const GROUPS: usize = 12;
 
 /// What is missing, and which checks wait for it: one entry for each fact.
-pub(super) fn undetermined(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
+pub(super) fn undetermined(out: &mut dyn Write, totals: &Totals, look: &Look) -> io::Result<()> {
     let mut facts: Vec<(&[&str], Vec<&UndeterminedRow>)> = Vec::new();
     for row in totals.undetermined() {
         match facts.iter_mut().find(|(needs, _)| *needs == row.needs.as_slice()) {
@@ -36,8 +38,9 @@ pub(super) fn undetermined(out: &mut dyn Write, totals: &Totals) -> io::Result<(
         let switches = rows.iter().map(|r| r.switches).max().unwrap_or_default();
         let on = if ports > 0 { format!(" on {}", many(ports, "port")) } else { String::new() };
         let checks = many(rows.len(), "check");
-        writeln!(out, "  {} of {}: {checks}{on}", paint(BOLD, &needs.join(", ")), many(switches, "switch"))?;
-        writeln!(out, "    {}", few(rows.iter().map(|r| r.check).collect()).join(", "))?;
+        let lead = format!("  {} ", paint(BOLD, &needs.join(", ")));
+        wrapped(out, &lead, 4, &format!("of {}: {checks}{on}", many(switches, "switch")), look.width)?;
+        wrapped(out, "    ", 4, &few(rows.iter().map(|r| r.check).collect()).join(", "), look.width)?;
     }
     if facts.is_empty() {
         return Ok(());
@@ -50,11 +53,8 @@ pub(super) fn undetermined(out: &mut dyn Write, totals: &Totals) -> io::Result<(
         let example = sample.map(|s| format!(", e.g. {} {}", s.switch, s.port.as_deref().unwrap_or("")));
         let example = example.unwrap_or_default();
         let on = format!("on {} of {}{}", many(ports, "port"), many(switches, "switch"), example.trim_end());
-        writeln!(out, "  {} {}", paint(BOLD, &needs.join(", ")), clean(&on))?;
-        let checks = few(rows.iter().map(|r| r.check).collect());
-        for some in checks.chunks(4) {
-            writeln!(out, "    {}", some.join(", "))?;
-        }
+        wrapped(out, &format!("  {} ", paint(BOLD, &needs.join(", "))), 4, &clean(&on), look.width)?;
+        wrapped(out, "    ", 4, &few(rows.iter().map(|r| r.check).collect()).join(", "), look.width)?;
     }
     if facts.len() > GROUPS {
         writeln!(out, "  and {} more; --format json lists them all", facts.len() - GROUPS)?;
@@ -81,7 +81,7 @@ fn few(checks: Vec<&str>) -> Vec<String> {
     families.into_iter().map(|(family, count)| format!("{family}/ {count}")).collect()
 }
 
-pub(super) fn unread(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
+pub(super) fn unread(out: &mut dyn Write, totals: &Totals, look: &Look) -> io::Result<()> {
     let rows = totals.unread();
     if rows.is_empty() {
         return Ok(());
@@ -90,7 +90,8 @@ pub(super) fn unread(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
     for row in rows.iter().take(GROUPS) {
         let place = format!("{}:{}", clean(&row.sample.file), row.sample.line);
         let shown = row.sample.text.as_deref().unwrap_or(&row.shape);
-        writeln!(out, "  {} × {}  {}", row.count, clean(shown.trim()), paint(PLACE, &place))?;
+        let lead = format!("  {} × {}  ", row.count, paint(PLACE, &place));
+        wrapped(out, &lead, 6, &clean(shown.trim()), look.width)?;
     }
     if rows.len() > GROUPS {
         writeln!(out, "  and {} more shapes; --format json lists them all", rows.len() - GROUPS)?;
@@ -98,7 +99,7 @@ pub(super) fn unread(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
     Ok(())
 }
 
-pub(super) fn remarks(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
+pub(super) fn remarks(out: &mut dyn Write, totals: &Totals, look: &Look) -> io::Result<()> {
     let mut remarks = totals.remarks().peekable();
     if remarks.peek().is_none() {
         return Ok(());
@@ -106,10 +107,11 @@ pub(super) fn remarks(out: &mut dyn Write, totals: &Totals) -> io::Result<()> {
     writeln!(out, "\n{}", paint(BOLD, "Remarks"))?;
     remarks.try_for_each(|remark| {
         let place = match (&remark.file, remark.line) {
-            (Some(file), Some(line)) => format!("  {}", paint(PLACE, &format!("{}:{line}", clean(file)))),
+            (Some(file), Some(line)) => format!("  {file}:{line}"),
             _ => String::new(),
         };
-        writeln!(out, "  {}: {}{place}", clean(&remark.about), clean(&remark.text))
+        let lead = format!("  {}: ", paint(BOLD, &clean(&remark.about)));
+        wrapped(out, &lead, 4, &clean(&format!("{}{place}", remark.text)), look.width)
     })
 }
 

@@ -9,6 +9,7 @@ use super::super::look::Look;
 use super::super::style::{BOLD, DIM, GOOD, level, paint};
 use super::super::{Head, Tail, clean};
 use super::many;
+use super::quote::wrapped;
 use yellowlegs_core::policy::Level;
 
 /// How many switches and checks are named.
@@ -50,14 +51,16 @@ pub(super) fn overview(out: &mut dyn Write, head: &Head, tail: &Tail<'_>, look: 
         return Ok(());
     }
     let first = checks.first().map_or("ID", |row| row.check);
-    let next = format!("\nNext: `yellowlegs port SWITCH PORT` tells everything about one port, `yellowlegs checks {first}` why it matters.");
-    writeln!(out, "{}", paint(DIM, &next))
+    let next =
+        format!("`yellowlegs port SWITCH PORT` tells everything about one port, `yellowlegs checks {first}` why it matters.");
+    writeln!(out)?;
+    wrapped(out, &paint(DIM, "Next: "), 6, &next, look.width)
 }
 
 fn how_bad(out: &mut dyn Write, head: &Head, summary: &Summary, look: &Look) -> io::Result<()> {
     let Summary { switches, ports, violating_ports, clean_ports, waived_ports, undetermined_ports, .. } = summary;
     let size = format!("{}, {}", many(*switches, "switch"), many(*ports, "port"));
-    writeln!(out, "{}  {}", paint(BOLD, &size), paint(DIM, &clean(&head.title())))?;
+    wrapped(out, &format!("{}  ", paint(BOLD, &size)), 2, &clean(&head.title()), look.width)?;
     let rows = [
         (*violating_ports, "violating", Standing::Breach, "at least one unwaived finding at risk or breach"),
         (*waived_ports, "waived", Standing::Waived, "nothing but waived findings"),
@@ -86,7 +89,7 @@ fn how_bad(out: &mut dyn Write, head: &Head, summary: &Summary, look: &Look) -> 
         summary.undetermined,
         summary.unread_lines,
     );
-    super::quote::wrapped(out, ("  ", "  "), 2, &words, look.width)
+    wrapped(out, "  ", 2, &words, look.width)
 }
 
 fn bar_style(standing: Standing) -> anstyle::Style {
@@ -125,9 +128,8 @@ pub(super) fn since(out: &mut dyn Write, totals: &Totals, look: &Look) -> io::Re
     )?;
     for Former { check, level, switch, port, message, now, .. } in since.gone.iter().chain(&since.unsettled) {
         let place = [switch.as_deref(), port.as_deref()].into_iter().flatten().collect::<Vec<_>>().join(" ");
-        let lead = format!("  {} ", now.words());
         let words = format!("{place}  {} {check}: {message}", level.word().to_uppercase());
-        super::quote::wrapped(out, (&lead, &format!("  {} ", paint(BOLD, now.words()))), 4, &clean(&words), look.width)?;
+        wrapped(out, &format!("  {} ", paint(BOLD, now.words())), 4, &clean(&words), look.width)?;
     }
     Ok(())
 }

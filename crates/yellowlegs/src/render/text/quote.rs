@@ -2,6 +2,7 @@
 
 use std::io::{self, Write};
 
+use anstream::adapter::strip_str;
 use unicode_width::UnicodeWidthStr;
 use yellowlegs_core::finding::Evidence;
 
@@ -11,19 +12,13 @@ use super::super::style::{DIM, PLACE, paint};
 /// Columns before a quoted line.
 const INDENT: usize = 8;
 
-/// Text behind a lead (as it is, and with its colours), wrapped; later lines are indented.
-pub(super) fn wrapped(
-    out: &mut dyn Write,
-    lead: (&str, &str),
-    indent: usize,
-    text: &str,
-    width: usize,
-) -> io::Result<()> {
-    let later = " ".repeat(indent);
-    let options = textwrap::Options::new(width).initial_indent(lead.0).subsequent_indent(&later);
+/// Text behind a lead, which may have colours, wrapped; later lines are indented.
+pub(super) fn wrapped(out: &mut dyn Write, lead: &str, indent: usize, text: &str, width: usize) -> io::Result<()> {
+    let (plain, later) = (strip_str(lead).to_string(), " ".repeat(indent));
+    let options = textwrap::Options::new(width).initial_indent(&plain).subsequent_indent(&later);
     for (number, line) in textwrap::wrap(text, options).iter().enumerate() {
-        match line.strip_prefix(lead.0).filter(|_| number == 0) {
-            Some(rest) => writeln!(out, "{}{rest}", lead.1)?,
+        match line.strip_prefix(plain.as_str()).filter(|_| number == 0) {
+            Some(rest) => writeln!(out, "{lead}{rest}")?,
             None => writeln!(out, "{line}")?,
         }
     }
@@ -40,14 +35,11 @@ pub(super) fn quote(out: &mut dyn Write, of_line: &[Evidence], note: &str, width
     let Some(first) = of_line.first() else { return Ok(()) };
     let (Some(file), Some(line), Some(column)) = (&first.file, first.line, first.column) else {
         let file = first.file.as_deref().map(|file| clean(file).into_owned()).unwrap_or_default();
-        let (lead, painted) = match file.as_str() {
-            "" => (String::from("      "), String::from("      ")),
-            file => (format!("      {file} "), format!("      {} ", paint(PLACE, file))),
-        };
-        return wrapped(out, (&lead, &painted), INDENT, &clean(&first.text), width);
+        let lead = if file.is_empty() { String::new() } else { format!("{} ", paint(PLACE, &file)) };
+        return wrapped(out, &format!("      {lead}"), INDENT, &clean(&first.text), width);
     };
     let place = format!("{}:{line}:{column}", clean(file));
-    writeln!(out, "      {}  {}", paint(PLACE, &place), paint(DIM, note))?;
+    wrapped(out, &format!("      {}  ", paint(PLACE, &place)), INDENT, note, width)?;
     let (before, shown, after) = window(of_line, width.saturating_sub(INDENT + 2).max(20));
     writeln!(
         out,
