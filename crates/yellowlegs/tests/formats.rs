@@ -126,7 +126,9 @@ fn sarif_is_what_its_schema_says(#[case] fleet: &str) {
 fn fingerprints_survive_moved_lines() {
     let fleet = Fleet::demo();
     let prints = |report: &Value| findings(report).iter().map(|f| text(f, "fingerprint").to_owned()).collect::<BTreeSet<_>>();
-    let before = prints(&fleet.report(&[]));
+    let first = fleet.report(&[]);
+    let before = prints(&first);
+    assert_eq!(before.len(), findings(&first).len(), "each finding has a fingerprint of its own");
     fleet.edit("northquay/nq-desks-1/config.txt", "\nsocket 1.1\n", "\n\n! moved\n\nsocket 1.1\n");
     assert_eq!(prints(&fleet.report(&[])), before);
     assert!(before.len() > 200);

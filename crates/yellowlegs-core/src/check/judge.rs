@@ -180,6 +180,7 @@ impl<'p> Judge<'p> {
     fn finish(&self, switch: &Switch, remarks: Vec<Remark>, ports: usize, outcome: &mut SwitchOutcome) {
         outcome.unread = UnreadRow::of(switch, self.raw);
         outcome.remarks.extend(switch.remarks().iter().cloned().chain(remarks));
+        outcome.has_state = switch.has_state();
         outcome.row = Some(SwitchRow {
             switch: Arc::clone(switch.name()),
             dialect: switch.dialect().cloned(),

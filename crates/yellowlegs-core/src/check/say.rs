@@ -82,8 +82,9 @@ pub(super) fn finding(told_by: Teller<'_>, level: Level, subject: Subject<'_>, v
     let vlan = violation.vlan.map(|v| v.get().to_string()).unwrap_or_default();
     let session = violation.mirror.as_deref().unwrap_or_default();
     let port = name.as_deref().unwrap_or_default();
-    let parts = [told_by.id, switch.name(), port, cause, &vlan, session];
-    let fingerprint = fingerprint(parts.into_iter().take(if session.is_empty() { 5 } else { 6 }));
+    let parts = [told_by.id, switch.name(), port, cause, &vlan];
+    let session = (!session.is_empty()).then_some(session);
+    let fingerprint = fingerprint(parts.into_iter().chain(session).chain(violation.apart.as_deref()));
     let judged = violation.settings.iter().chain(violation.lacking.as_ref().map(|(id, _)| id));
     let settings = judged
         .map(|id| {

@@ -1,5 +1,7 @@
 //! Which findings are reported. The whole fleet is judged all the same.
 
+use std::collections::BTreeSet;
+
 use globset::GlobMatcher;
 
 use crate::policy::names_check;
@@ -9,6 +11,8 @@ use crate::policy::names_check;
 pub struct Selection {
     /// Switches by name.
     pub switch: Option<GlobMatcher>,
+    /// Only these switches.
+    pub among: Option<BTreeSet<String>>,
     /// Ports by name.
     pub port: Option<GlobMatcher>,
     /// Ports by role.
@@ -20,7 +24,13 @@ pub struct Selection {
 impl Selection {
     /// Whether a switch is reported.
     pub fn takes_switch(&self, name: &str) -> bool {
-        self.switch.as_ref().is_none_or(|glob| glob.is_match(name))
+        let named = self.switch.as_ref().is_none_or(|glob| glob.is_match(name));
+        named && self.among.as_ref().is_none_or(|among| among.contains(name))
+    }
+
+    /// Whether what stands on no switch is reported.
+    pub fn takes_fleet(&self) -> bool {
+        self.switch.is_none() && self.among.is_none() && !self.names_ports()
     }
 
     /// Whether a port is reported.

@@ -36,6 +36,7 @@ pub struct Comparison {
     /// What could not be decided on a switch: check and port.
     open: BTreeSet<(&'static str, String, Option<String>)>,
     read: BTreeSet<String>,
+    without_state: BTreeSet<String>,
     row: SinceRow,
 }
 
@@ -45,7 +46,7 @@ impl Comparison {
         let takes = |then: &Then| {
             let Former { check, switch, port, role, .. } = &then.finding;
             let placed = match (switch, port) {
-                (None, _) => selection.switch.is_none() && !selection.names_ports(),
+                (None, _) => selection.takes_fleet(),
                 (Some(_), None) => !selection.names_ports(),
                 (Some(_), Some(port)) => selection.takes_port(port, role.as_deref()),
             };
@@ -62,7 +63,7 @@ impl Comparison {
             of_fleet.entry(then.finding.fingerprint.clone()).or_default().push(then.finding);
         }
         let row = SinceRow { as_of: earlier.as_of, ..SinceRow::default() };
-        Self { of_switches, of_fleet, open: BTreeSet::new(), read: BTreeSet::new(), row }
+        Self { of_switches, of_fleet, open: BTreeSet::new(), read: BTreeSet::new(), without_state: BTreeSet::new(), row }
     }
 
     /// The findings of a switch.
@@ -74,6 +75,9 @@ impl Comparison {
         }
         let mut left = self.of_switches.remove(&name).unwrap_or_default();
         self.hold(&mut outcome.findings, &mut left);
+        if !outcome.has_state {
+            self.without_state.insert(name.clone());
+        }
         self.read.insert(name);
         self.settle(left, &outcome.findings);
     }
@@ -115,10 +119,13 @@ impl Comparison {
         let open = |(check, switch, port): &(&str, String, Option<String>)| {
             *check == former.check && Some(switch) == former.switch.as_ref() && *port == former.port
         };
+        let is_state = super::all().any(|check| check.is_state() && check.id == former.check);
         match &former.switch {
             Some(switch) if !self.read.contains(switch) => Fate::NotRead,
             _ if findings.iter().any(waived) => Fate::Waived,
             _ if self.open.iter().any(open) => Fate::Undetermined,
+            // Without its state, what state showed is not known any more.
+            Some(switch) if is_state && self.without_state.contains(switch) => Fate::Undetermined,
             _ => Fate::Gone,
         }
     }

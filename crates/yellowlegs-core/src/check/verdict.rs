@@ -64,6 +64,8 @@ pub struct Violation {
     pub line: Option<Mark>,
     /// The policy line, or the built-in default, that demands otherwise.
     pub demand: Option<Cite>,
+    /// What tells it from others of the same check, place and cause, in the next audit too.
+    pub apart: Option<String>,
 }
 
 impl Violation {
@@ -87,6 +89,7 @@ impl Violation {
             beside_lines: Vec::new(),
             line: None,
             demand: None,
+            apart: None,
         }
     }
 

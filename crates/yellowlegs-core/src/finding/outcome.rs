@@ -17,6 +17,8 @@ pub struct SwitchOutcome {
     pub unread: Vec<UnreadRow>,
     /// What was noticed.
     pub remarks: Vec<Remark>,
+    /// Whether anything of its state was read.
+    pub has_state: bool,
     /// Its row in the report.
     pub row: Option<SwitchRow>,
     /// Its reported ports in order, each with what is to be said of it.

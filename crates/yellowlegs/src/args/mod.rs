@@ -7,6 +7,7 @@ mod compare;
 mod demo;
 mod dialect;
 mod flaps;
+mod packaging;
 mod policy;
 mod port;
 mod read;
@@ -20,6 +21,7 @@ pub(crate) use compare::{Against, Compare};
 pub(crate) use demo::Demo;
 pub(crate) use dialect::{Dialect, DialectFormat, DialectTask, Explain, Settings, Sketch, Test};
 pub(crate) use flaps::Flaps;
+pub(crate) use packaging::{Completions, Man};
 pub(crate) use policy::{New, Policy, PolicyFormat, PolicyTask, PolicyTest, Show};
 pub(crate) use port::{PageFormat, Port};
 pub(crate) use read::Read;
@@ -29,12 +31,11 @@ pub(crate) use read::Read;
 #[command(
     name = "yellowlegs",
     version,
-    arg_required_else_help = true,
     after_help = "To see it at work, type `yellowlegs demo`. It unpacks a small fleet and walks through the commands."
 )]
 pub(crate) struct Cli {
     #[command(subcommand)]
-    pub(crate) command: Command,
+    pub(crate) command: Option<Command>,
     #[command(flatten)]
     pub(crate) loudness: Loudness,
 }
@@ -50,4 +51,6 @@ pub(crate) enum Command {
     Dialect(Dialect),
     Policy(Policy),
     Demo(Demo),
+    Completions(Completions),
+    Man(Man),
 }

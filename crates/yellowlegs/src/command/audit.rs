@@ -29,10 +29,15 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
     }
     let root = Root::find(args.fleet.fleet.as_deref(), &args.paths)?;
     let loaded = fleet::load(&root, &args.fleet)?;
-    let selection = selection(args, &loaded.policy)?;
+    let mut selection = selection(args, &loaded.policy)?;
     let as_of = moment(args.judging.as_of.as_deref(), loaded.policy.as_of.as_ref())?;
     let baselines: Vec<&str> = loaded.policy.sisters.iter().filter_map(|s| s.baseline.as_deref()).collect();
     let fleet = fleet::discover(&root, &loaded.policy.files, &baselines)?;
+    if !root.parts.is_empty() {
+        // Others are read and judged as well: what looks across switches needs them.
+        let asked = fleet.switches.iter().filter(|found| root.takes(&found.path));
+        selection.among = Some(asked.map(|found| found.name.clone()).collect());
+    }
     let mut since = args.since.as_deref().map(|path| earlier(path, &selection)).transpose()?;
     let progress = Progress::of(fleet.switches.len(), !loudness.quiet);
     let mut sinks = Sinks::open(args, loudness, progress)?;
@@ -106,6 +111,7 @@ fn selection(args: &Audit, policy: &Policy) -> Result<Selection, Failure> {
         port: glob("--port", args.port.as_deref())?,
         role: args.role.clone(),
         only: args.only.clone(),
+        among: None,
     })
 }
 
@@ -145,12 +151,17 @@ impl Work<'_> {
                 let lists = dialect.as_ref().map(|d| d.lists());
                 (self.judge.switch(&resolved, lists), dialect)
             });
-            (judged, unreadable)
+            (judged, unreadable, self.root.takes(&found.path))
         };
         let mut used: Vec<Arc<Dialect>> = Vec::new();
-        in_order(switches, jobs, work, |(judged, unreadable)| {
-            sinks.aside(|| unreadable.iter().for_each(tell));
-            gathered.unreadable.extend(unreadable);
+        let mut missed = 0;
+        in_order(switches, jobs, work, |(judged, unreadable, asked)| {
+            if asked {
+                sinks.aside(|| unreadable.iter().for_each(tell));
+                gathered.unreadable.extend(unreadable);
+            } else {
+                missed += usize::from(!unreadable.is_empty());
+            }
             let Some((mut judged, dialect)) = judged else { return Ok(()) };
             used.extend(dialect.filter(|d| !used.iter().any(|u| u.name() == d.name())));
             if let Some(since) = since.as_deref_mut() {
@@ -162,6 +173,10 @@ impl Work<'_> {
             gathered.totals.add(judged.outcome);
             Ok(())
         })?;
+        if missed > 0 {
+            let text = format!("{missed} switches that were not asked for cannot be read whole; what looks across switches lacks them");
+            gathered.totals.remark(Remark { about: "the fleet".into(), file: None, line: None, text });
+        }
         for dialect in used {
             beyond(&dialect).into_iter().for_each(|remark| gathered.totals.remark(remark));
         }

@@ -5,7 +5,9 @@ mod checks;
 mod compare;
 mod demo;
 mod dialect;
+mod first;
 mod flaps;
+mod packaging;
 mod policy;
 mod port;
 mod read;
@@ -19,7 +21,8 @@ use crate::failure::Failure;
 
 /// Runs the command asked for.
 pub(crate) fn run(cli: &Cli) -> Result<ExitCode, Failure> {
-    match &cli.command {
+    let Some(command) = &cli.command else { return first::run() };
+    match command {
         Command::Audit(args) => audit::run(args, cli.loudness),
         Command::Checks(args) => checks::run(args, cli.loudness.color),
         Command::Read(args) => read::run(args, cli.loudness),
@@ -29,6 +32,8 @@ pub(crate) fn run(cli: &Cli) -> Result<ExitCode, Failure> {
         Command::Flaps(args) => flaps::run(args, cli.loudness),
         Command::Policy(args) => policy::run(&args.task, cli.loudness),
         Command::Demo(args) => demo::run(args, cli.loudness),
+        Command::Completions(args) => packaging::completions(args),
+        Command::Man(args) => packaging::man(args),
     }
 }
 

@@ -30,7 +30,7 @@ fn new(args: &New, loudness: Loudness) -> Result<ExitCode, Failure> {
     let found = fleet::discover(&root, &loaded.policy.files, &[])?;
     let mut draft = Draft::default();
     let mut whole = true;
-    for switch in &found.switches {
+    for switch in found.switches.iter().filter(|switch| root.takes(&switch.path)) {
         let (read, unreadable) = fleet::read_switch(&root.dir, switch, &loaded, as_of.moment());
         whole &= unreadable.is_empty();
         unreadable.iter().for_each(tell);

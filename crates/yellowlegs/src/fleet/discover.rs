@@ -67,7 +67,7 @@ pub(crate) struct Fleet {
     pub(crate) baselines: Vec<(String, Found)>,
 }
 
-/// Finds the switches below the root, in path order. Two of one name are an error.
+/// Finds the switches below the root, in path order, those that were asked for and the others. Two of one name are an error.
 pub(crate) fn discover(root: &Root, files: &Files, baselines: &[&str]) -> Result<Fleet, Failure> {
     let kinds = [patterns(&files.running), patterns(&files.saved), patterns(&files.state)];
     let (single, dialects) = (patterns(&files.single), patterns(&files.dialects));
@@ -92,10 +92,8 @@ pub(crate) fn discover(root: &Root, files: &Files, baselines: &[&str]) -> Result
             continue;
         }
         if from_root(path, &single) {
-            if root.takes(path) {
-                let name = path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
-                found.push(Found { name, path: path.to_owned(), layout: Layout::Record(path.to_owned()) });
-            }
+            let name = path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+            found.push(Found { name, path: path.to_owned(), layout: Layout::Record(path.to_owned()) });
         } else if let Some((kind, folder)) = kinds.iter().enumerate().find_map(|(k, p)| Some((k, folder_of(path, p)?)))
         {
             let parts = folders.entry(folder).or_default();
@@ -111,7 +109,7 @@ pub(crate) fn discover(root: &Root, files: &Files, baselines: &[&str]) -> Result
     for (path, parts) in folders {
         let from_root = relative(&root.dir, &path);
         let is_baseline = baselines.contains(&from_root.as_str());
-        if parts.running.is_empty() || !(is_baseline || root.takes(&path)) {
+        if parts.running.is_empty() {
             continue;
         }
         let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
@@ -123,7 +121,7 @@ pub(crate) fn discover(root: &Root, files: &Files, baselines: &[&str]) -> Result
     }
     found.sort_by(|a, b| a.path.cmp(&b.path));
     unique(root, &found)?;
-    if found.is_empty() {
+    if !found.iter().any(|switch| root.takes(&switch.path)) {
         let running = files.running.join(", ");
         return Err(Failure::usage(
             format!("{}: no switch here: no folder holds a file that matches {running}", root.dir.display()),

@@ -87,6 +87,7 @@ fn compare(
             .fact("other", &*other)
             .related(vec![place.clone()])
             .demand(&group.cite);
+        violation.apart = Some(format!("{} {role}", id.name()));
         if id.info().scope == Scope::Switch {
             violation = violation.beside(*id);
         }

@@ -191,7 +191,7 @@ impl FleetOutcome {
             }
         }
         outcome.tell(found, view, usage, selection, again);
-        if selection.switch.is_none() && !selection.names_ports() {
+        if selection.takes_fleet() {
             let entries = Self::entries(view.policy, view.as_of, usage);
             outcome.findings.extend(entries.into_iter().filter(|f| selection.takes_check(f.check)));
         }
@@ -230,7 +230,7 @@ impl FleetOutcome {
         for (check, level, found) in found {
             let place = found.switch.as_ref().and_then(|name| read.get(name)?.as_ref());
             let Some(resolved) = place else {
-                if selection.takes_check(check.id) && selection.switch.is_none() && !selection.names_ports() {
+                if selection.takes_check(check.id) && selection.takes_fleet() {
                     self.findings.push(nowhere(check, level, found.violation));
                 }
                 continue;

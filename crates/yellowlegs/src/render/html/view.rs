@@ -216,7 +216,7 @@ fn family(check: &str) -> String {
 }
 
 fn percent(part: usize, whole: usize) -> usize {
-    (part * 100).div_ceil(whole.max(1)).min(100)
+    ((part * 100 + whole / 2) / whole.max(1)).clamp(usize::from(part > 0), 100)
 }
 
 fn shares(summary: &Summary) -> Vec<Share> {
