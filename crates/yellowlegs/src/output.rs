@@ -8,7 +8,7 @@ use tempfile::NamedTempFile;
 
 use crate::args::{Color, Loudness};
 use crate::failure::Failure;
-use crate::render::look::Look;
+use crate::render::look::{Amount, Look};
 use crate::render::{FORMATS, Format};
 
 /// Standard output with colours as asked for.
@@ -51,8 +51,12 @@ pub(crate) fn look(loudness: Loudness, each: bool) -> Look {
         Color::Never => true,
     };
     let columns = terminal_size::terminal_size_of(&stdout).map(|(columns, _)| usize::from(columns.0));
-    let Loudness { quiet, verbose, .. } = loudness;
-    Look { quiet, verbose, each, plain, width: columns.unwrap_or(Look::WIDTH).max(40) }
+    let amount = match (loudness.quiet, loudness.verbose) {
+        (true, _) => Amount::Little,
+        (false, true) => Amount::Much,
+        (false, false) => Amount::Usual,
+    };
+    Look { amount, each, plain, width: columns.unwrap_or(Look::WIDTH).max(40) }
 }
 
 impl Target {

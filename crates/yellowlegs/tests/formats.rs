@@ -75,7 +75,9 @@ fn no_format_lets_a_control_character_through() {
         assert!(written.len() > 1000, "{format}");
         let allowed = |c: char| c == '\n' || c == '\r' && *format == "csv";
         let bad = written.chars().find(|c| {
-            c.is_control() && !allowed(*c) || ('\u{202a}'..='\u{202e}').contains(c) || ('\u{2066}'..='\u{2069}').contains(c)
+            c.is_control() && !allowed(*c)
+                || ('\u{202a}'..='\u{202e}').contains(c)
+                || ('\u{2066}'..='\u{2069}').contains(c)
         });
         assert_eq!(bad, None, "{format}");
     }
@@ -109,7 +111,9 @@ fn sarif_is_what_its_schema_says(#[case] fleet: &str) {
     for result in results {
         assert_eq!(rules[result["ruleIndex"].as_u64().unwrap() as usize]["id"], result["ruleId"]);
         assert!(!text(&result["message"], "text").contains("]("), "a link from a switch");
-        for uri in list(result, "locations").iter().filter_map(|l| l["physicalLocation"]["artifactLocation"]["uri"].as_str()) {
+        for uri in
+            list(result, "locations").iter().filter_map(|l| l["physicalLocation"]["artifactLocation"]["uri"].as_str())
+        {
             assert!(!uri.starts_with('/') && !uri.contains([' ', '<', '"', '\\']), "{uri}");
         }
     }
@@ -125,7 +129,8 @@ fn sarif_is_what_its_schema_says(#[case] fleet: &str) {
 #[test]
 fn fingerprints_survive_moved_lines() {
     let fleet = Fleet::demo();
-    let prints = |report: &Value| findings(report).iter().map(|f| text(f, "fingerprint").to_owned()).collect::<BTreeSet<_>>();
+    let prints =
+        |report: &Value| findings(report).iter().map(|f| text(f, "fingerprint").to_owned()).collect::<BTreeSet<_>>();
     let first = fleet.report(&[]);
     let before = prints(&first);
     assert_eq!(before.len(), findings(&first).len(), "each finding has a fingerprint of its own");
@@ -184,7 +189,8 @@ fn csv_is_rfc_4180_and_no_cell_is_a_formula() {
     }
     let report = nasty_report();
     let column = |name: &str| header.iter().position(|h| h == name).unwrap();
-    let prints: Vec<&str> = rows.iter().map(|row| &row[column("fingerprint")]).filter(|cell| !cell.is_empty()).collect();
+    let prints: Vec<&str> =
+        rows.iter().map(|row| &row[column("fingerprint")]).filter(|cell| !cell.is_empty()).collect();
     assert_eq!(prints, findings(&report).iter().map(|f| text(f, "fingerprint")).collect::<Vec<_>>());
     for kind in ["undetermined", "unread", "unreadable"] {
         assert_eq!(rows.iter().filter(|row| &row[0] == kind).count(), list(&report, kind).len(), "{kind}");
@@ -224,7 +230,8 @@ fn pages_and_pictures_are_well_formed_and_hold_only_their_own_markup() {
     let picture = roxmltree::Document::parse(nasty_as("svg")).unwrap();
     assert!(picture.descendants().all(|node| node.tag_name().name() != "script" && node.tag_name().name() != "img"));
     let ports = nasty_report()["summary"]["ports"].as_u64().unwrap();
-    let titles = picture.descendants().filter(|node| node.has_tag_name(("http://www.w3.org/2000/svg", "title"))).count();
+    let titles =
+        picture.descendants().filter(|node| node.has_tag_name(("http://www.w3.org/2000/svg", "title"))).count();
     assert_eq!(titles as u64, ports + 1);
     let page = nasty_as("html");
     assert_eq!(page.matches("<script").count(), 1);
@@ -242,9 +249,14 @@ fn the_page_holds_the_texts_that_its_policy_names() {
     use sha2::Digest as _;
     let page = nasty_as("html");
     for tag in ["style", "script"] {
-        let inside = page.split(&format!("<{tag}>")).nth(1).and_then(|rest| rest.split(&format!("</{tag}>")).next()).unwrap();
+        let inside =
+            page.split(&format!("<{tag}>")).nth(1).and_then(|rest| rest.split(&format!("</{tag}>")).next()).unwrap();
         let hash = base64::engine::general_purpose::STANDARD.encode(sha2::Sha256::digest(inside));
-        assert!(page.contains(&format!("{tag}-src 'sha256-{}'", hash.replace('+', "&#43;"))) || page.contains(&format!("{tag}-src 'sha256-{hash}'")), "{tag}");
+        assert!(
+            page.contains(&format!("{tag}-src 'sha256-{}'", hash.replace('+', "&#43;")))
+                || page.contains(&format!("{tag}-src 'sha256-{hash}'")),
+            "{tag}"
+        );
     }
 }
 

@@ -25,7 +25,11 @@ fn hold(schema: &str, printed: &str) {
 fn the_report_is_what_its_schema_says() {
     let fleet = Fleet::demo();
     fleet.write("northquay/broken/config.txt", "tower 9\n");
-    hold("report.schema.json", &fleet.run(&["audit", "--format", "json", "--raw"]).out);
+    hold("report.schema.json", &fleet.run(&["audit", "--format", "json", "--raw", "--write", "before.json"]).out);
+    fleet.edit("northquay/nq-desks-1/config.txt", "crowd ceiling 8", "crowd ceiling 3");
+    let since = fleet.run(&["audit", "--format", "json", "--since", "before.json"]).out;
+    assert!(since.contains("\"now\":\"gone\""));
+    hold("report.schema.json", &since);
 }
 
 #[test]

@@ -25,12 +25,15 @@ fn fate<'r>(report: &'r Value, check: &str, port: &str) -> &'r str {
         }
     }
     let all = list(report, "findings").iter().chain(list(report, "fleet_findings"));
-    let there = all.filter(|f| text(f, "check") == check && text(f, "port") == port && text(f, "switch") == "nq-desks-1");
+    let there =
+        all.filter(|f| text(f, "check") == check && text(f, "port") == port && text(f, "switch") == "nq-desks-1");
     there.map(|f| text(f, "since")).next().unwrap_or("nowhere")
 }
 
 fn waiver(check: &str) -> String {
-    format!("\n[[waiver]]\ncheck = \"{check}\"\nswitch = \"nq-desks-1\"\nreason = \"r\"\nowner = \"o\"\nlast-day = \"2031-06-30\"\n")
+    format!(
+        "\n[[waiver]]\ncheck = \"{check}\"\nswitch = \"nq-desks-1\"\nreason = \"r\"\nowner = \"o\"\nlast-day = \"2031-06-30\"\n"
+    )
 }
 
 #[rstest]
@@ -63,8 +66,10 @@ fn faults_come_and_go(
     let standing = |word: &str| Some(all().filter(|f| text(f, "since") == word).count() as u64);
     assert_eq!((since["new"].as_u64(), since["remaining"].as_u64()), (standing("new"), standing("remaining")));
     let before: Value = serde_json::from_str(&fleet.read("before.json")).unwrap();
-    let then = list(&before, "findings").iter().chain(list(&before, "fleet_findings")).filter(|f| f["waiver"].is_null());
-    let still = since["remaining"].as_u64().unwrap() as usize + list(since, "gone").len() + list(since, "unsettled").len();
+    let then =
+        list(&before, "findings").iter().chain(list(&before, "fleet_findings")).filter(|f| f["waiver"].is_null());
+    let still =
+        since["remaining"].as_u64().unwrap() as usize + list(since, "gone").len() + list(since, "unsettled").len();
     assert_eq!(still, then.count(), "every finding of then is somewhere");
 }
 
@@ -115,7 +120,11 @@ fn filters_leave_nothing_gone(#[case] words: &[&str]) {
 #[test]
 fn every_format_tells_what_is_new_and_what_is_gone() {
     let fleet = earlier();
-    fleet.edit(DESKS, "crowd ceiling 8", "crowd ceiling 3").edit(DESKS, "socket 1.1\n", "socket 1.1\n  crowd ceiling 9\n");
+    fleet.edit(DESKS, "crowd ceiling 8", "crowd ceiling 3").edit(
+        DESKS,
+        "socket 1.1\n",
+        "socket 1.1\n  crowd ceiling 9\n",
+    );
     let told = [
         ("text", &["NEW BREACH port-security/limit-high  1.1", " new, ", "gone nq-desks-1 1.4  BREACH"][..]),
         ("json", &["\"since\":\"new\"", "\"now\":\"gone\""]),

@@ -55,7 +55,7 @@ impl Browser {
         let mut browser = Self { child, socket, session, asked: 0, requests, errors, _profile: profile };
         let tab = browser.call("Target.createTarget", &json!({"url": "about:blank"}))["targetId"].clone();
         let attached = browser.call("Target.attachToTarget", &json!({"targetId": tab, "flatten": true}));
-        browser.session = attached["sessionId"].as_str().unwrap().to_owned();
+        browser.session = attached["sessionId"].as_str().map(str::to_owned).unwrap();
         for domain in ["Page", "Runtime", "Log", "Network"] {
             browser.call(&format!("{domain}.enable"), &json!({}));
         }

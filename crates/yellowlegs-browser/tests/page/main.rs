@@ -56,7 +56,11 @@ static NASTY: LazyLock<Reports> = LazyLock::new(|| {
 fn quiet(browser: &Browser, page: &Path) {
     assert_eq!(browser.errors, Vec::<String>::new());
     let own = format!("file://{}", page.display());
-    assert!(!browser.requests.is_empty() && browser.requests.iter().all(|asked| *asked == own), "{:?}", browser.requests);
+    assert!(
+        !browser.requests.is_empty() && browser.requests.iter().all(|asked| *asked == own),
+        "{:?}",
+        browser.requests
+    );
 }
 
 /// Entries that are seen.
@@ -72,7 +76,10 @@ fn choose(browser: &mut Browser, field: &str, value: &str) {
 }
 
 #[rstest]
-fn it_fits_the_window_and_asks_nobody(#[values(DESK, PHONE)] size: (u32, u32), #[values("light", "dark")] scheme: &str) {
+fn it_fits_the_window_and_asks_nobody(
+    #[values(DESK, PHONE)] size: (u32, u32),
+    #[values("light", "dark")] scheme: &str,
+) {
     let media = json!({"features": [{"name": "prefers-color-scheme", "value": scheme}]});
     let mut browser = Browser::open(&DEMO.page(), size, &[("Emulation.setEmulatedMedia", media)]);
     assert_eq!(browser.tell("document.scrollingElement.scrollWidth <= innerWidth"), json!(true), "nothing sticks out");
@@ -134,14 +141,17 @@ fn levels_are_chosen_and_add_up() {
     let all = browser.tell(&format!("{SHOWN}.length")).as_u64().unwrap();
     let mut sum = 0;
     for level in ["breach", "risk", "advice", "waived"] {
-        browser.tell("document.querySelectorAll('#filters [name=level]').forEach(box => box.checked = false) === undefined");
+        browser.tell(
+            "document.querySelectorAll('#filters [name=level]').forEach(box => box.checked = false) === undefined",
+        );
         browser.click(&format!("#filters [value={level}]"));
         browser.until(&format!("{SHOWN}.length > 0 && {SHOWN}.every(a => a.dataset.level === '{level}')"));
         sum += browser.tell(&format!("{SHOWN}.length")).as_u64().unwrap();
     }
     assert_eq!(sum, all);
     // Alone, what is undetermined is shown as such, and no finding.
-    browser.tell("document.querySelectorAll('#filters [name=level]').forEach(box => box.checked = false) === undefined");
+    browser
+        .tell("document.querySelectorAll('#filters [name=level]').forEach(box => box.checked = false) === undefined");
     browser.click("#filters [value=undetermined]");
     browser.until(&format!("{SHOWN}.length === 0 && document.querySelectorAll('.open:not([hidden])').length > 0"));
 }
@@ -173,7 +183,8 @@ fn a_port_is_followed(#[values(DESK, PHONE)] size: (u32, u32), #[values(false, t
         .collect();
     let shown = browser.tell(&format!("{SHOWN}.map(a => a.querySelector('.check').textContent)"));
     let mut shown: Vec<&str> = shown.as_array().unwrap().iter().filter_map(Value::as_str).collect();
-    (expected.sort_unstable(), shown.sort_unstable());
+    expected.sort_unstable();
+    shown.sort_unstable();
     assert!(expected.len() > 3);
     assert_eq!(shown, expected);
     // Its panel is seen, the filters do not hide it.
@@ -207,7 +218,8 @@ fn every_port_has_a_name_and_a_place() {
          }).map(a => a.textContent)",
     );
     assert_eq!(wrong, json!([]));
-    let unnamed = browser.tell("[...document.querySelectorAll('input, select')].filter(f => !f.closest('label')).length");
+    let unnamed =
+        browser.tell("[...document.querySelectorAll('input, select')].filter(f => !f.closest('label')).length");
     assert_eq!(unnamed, json!(0));
 }
 
@@ -243,7 +255,10 @@ fn on_paper_there_are_no_filters_and_no_scrolled_parts() {
 fn hostile_text_does_nothing(#[values(DESK, PHONE)] size: (u32, u32)) {
     let mut browser = Browser::open(&NASTY.page(), size, &[]);
     assert_eq!(browser.tell("window.harmed === undefined"), json!(true));
-    assert_eq!(browser.tell("document.querySelectorAll('img, iframe, object, embed, link, script[src], base').length"), json!(0));
+    assert_eq!(
+        browser.tell("document.querySelectorAll('img, iframe, object, embed, link, script[src], base').length"),
+        json!(0)
+    );
     assert_eq!(browser.tell("document.querySelectorAll('script').length"), json!(1));
     assert_eq!(browser.tell("[...document.links].every(a => a.getAttribute('href').startsWith('#'))"), json!(true));
     assert_eq!(browser.tell("document.scrollingElement.scrollWidth <= innerWidth"), json!(true), "nothing sticks out");

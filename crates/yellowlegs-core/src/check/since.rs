@@ -63,7 +63,14 @@ impl Comparison {
             of_fleet.entry(then.finding.fingerprint.clone()).or_default().push(then.finding);
         }
         let row = SinceRow { as_of: earlier.as_of, ..SinceRow::default() };
-        Self { of_switches, of_fleet, open: BTreeSet::new(), read: BTreeSet::new(), without_state: BTreeSet::new(), row }
+        Self {
+            of_switches,
+            of_fleet,
+            open: BTreeSet::new(),
+            read: BTreeSet::new(),
+            without_state: BTreeSet::new(),
+            row,
+        }
     }
 
     /// The findings of a switch.

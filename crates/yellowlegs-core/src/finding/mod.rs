@@ -13,9 +13,9 @@ use std::sync::Arc;
 
 use serde::Serialize;
 
+pub use block::{Block, blocks};
 pub use evidence::{Evidence, EvidenceKind, quote_cite, quote_slot};
 pub use fingerprint::fingerprint;
-pub use block::{Block, blocks};
 pub use outcome::{Counts, PortShown, Standing, SwitchOutcome, Undecided};
 pub use since::{Fate, Former, Since, SinceRow};
 pub use totals::{

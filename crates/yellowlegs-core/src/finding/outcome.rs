@@ -68,8 +68,7 @@ pub enum Standing {
 
 impl Standing {
     /// All, gravest first.
-    pub const ALL: [Self; 6] =
-        [Self::Breach, Self::Risk, Self::Waived, Self::Undetermined, Self::Advice, Self::Clean];
+    pub const ALL: [Self; 6] = [Self::Breach, Self::Risk, Self::Waived, Self::Undetermined, Self::Advice, Self::Clean];
 
     /// In a word.
     pub fn word(self) -> &'static str {

@@ -61,7 +61,9 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
 fn chosen(args: &Audit) -> Vec<String> {
     let options = [("--switch", &args.switch), ("--port", &args.port), ("--role", &args.role)];
     let one = options.into_iter().filter_map(|(option, value)| Some((option, value.as_ref()?)));
-    one.chain(args.only.iter().map(|only| ("--only", only))).map(|(option, value)| format!("{option} {value}")).collect()
+    one.chain(args.only.iter().map(|only| ("--only", only)))
+        .map(|(option, value)| format!("{option} {value}"))
+        .collect()
 }
 
 /// Reads the report that this one is held against.
@@ -174,7 +176,9 @@ impl Work<'_> {
             Ok(())
         })?;
         if missed > 0 {
-            let text = format!("{missed} switches that were not asked for cannot be read whole; what looks across switches lacks them");
+            let text = format!(
+                "{missed} switches that were not asked for cannot be read whole; what looks across switches lacks them"
+            );
             gathered.totals.remark(Remark { about: "the fleet".into(), file: None, line: None, text });
         }
         for dialect in used {

@@ -26,6 +26,7 @@ pub(super) fn run(args: &Demo, loudness: Loudness) -> Result<ExitCode, Failure> 
     let folder = dir.display().to_string();
     let inside = |path: &str| dir.join(path).display().to_string();
     let (dialect, gates) = (inside("dialects/shingle.toml"), inside("northquay/nq-gates-1/config.txt"));
+    let page = inside("page.html");
     let stops: [(&str, Vec<&str>); 8] = [
         (
             "which ports of one switch break port security",
@@ -40,7 +41,7 @@ pub(super) fn run(args: &Demo, loudness: Loudness) -> Result<ExitCode, Failure> 
             "everything, for a pipeline: only the exit code and a file",
             vec!["audit", &folder, "-q", "--only", "port/mode-negotiated", "--write"],
         ),
-        ("the whole audit", vec!["audit", &folder]),
+        ("the whole audit, and the same as a page", vec!["audit", &folder, "--write", &page]),
     ];
     let report = inside("report.json");
     for (number, (what, mut words)) in stops.into_iter().enumerate() {
@@ -55,7 +56,7 @@ pub(super) fn run(args: &Demo, loudness: Loudness) -> Result<ExitCode, Failure> 
     say(
         loudness,
         &format!(
-            "\nThe fleet is in {folder}. Change a line, run a command again, see what it says.\n\
+            "\nThe fleet is in {folder}; open {page} in a browser. Change a line, run a command again, see what it says.\n\
              What was understood of a configuration, as JSON: yellowlegs read {folder}/northquay/nq-desks-1\n"
         ),
     )?;

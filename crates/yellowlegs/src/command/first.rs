@@ -2,7 +2,6 @@
 
 use std::process::ExitCode;
 
-use crate::failure::Failure;
 use crate::fleet::Root;
 use crate::render::clean;
 
@@ -15,7 +14,7 @@ const STEPS: [(&str, &str); 4] = [
 ];
 
 /// Nothing was asked for, so the exit code is that of bad usage.
-pub(super) fn run() -> Result<ExitCode, Failure> {
+pub(super) fn run() -> ExitCode {
     anstream::eprintln!("Yellowlegs audits access-edge switch ports.\n");
     match Root::find(None, &[]) {
         Ok(root) => {
@@ -31,5 +30,5 @@ pub(super) fn run() -> Result<ExitCode, Failure> {
         }
     }
     anstream::eprintln!("`yellowlegs --help` lists the commands; `yellowlegs COMMAND --help` has an example of each.");
-    Ok(ExitCode::from(2))
+    ExitCode::from(2)
 }

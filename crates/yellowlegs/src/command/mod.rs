@@ -21,7 +21,7 @@ use crate::failure::Failure;
 
 /// Runs the command asked for.
 pub(crate) fn run(cli: &Cli) -> Result<ExitCode, Failure> {
-    let Some(command) = &cli.command else { return first::run() };
+    let Some(command) = &cli.command else { return Ok(first::run()) };
     match command {
         Command::Audit(args) => audit::run(args, cli.loudness),
         Command::Checks(args) => checks::run(args, cli.loudness.color),

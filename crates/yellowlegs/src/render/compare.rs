@@ -137,7 +137,7 @@ fn one(out: &mut dyn Write, comparison: &Comparison, look: &Look) -> io::Result<
             paint(DIM, &clean(&places(unlike)))
         )?;
         for (evidence, side) in [(&unlike.evidence_a, "a"), (&unlike.evidence_b, "b")] {
-            quoted(out, evidence, side, look.verbose)?;
+            quoted(out, evidence, side, look.is_verbose())?;
         }
     }
     if !state.is_empty() {

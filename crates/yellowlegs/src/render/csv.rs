@@ -8,8 +8,12 @@ use yellowlegs_core::finding::{Evidence, EvidenceKind, Finding, SwitchOutcome};
 use super::{Format, Head, Report, Tail, clean};
 
 /// For spreadsheets.
-pub(crate) const FORMAT: Format =
-    Format { name: "csv", about: "For spreadsheets: a row for each finding", endings: &["csv"], make: |_| Box::new(Csv) };
+pub(crate) const FORMAT: Format = Format {
+    name: "csv",
+    about: "For spreadsheets: a row for each finding",
+    endings: &["csv"],
+    make: |_| Box::new(Csv),
+};
 
 struct Csv;
 
@@ -114,40 +118,52 @@ impl Report for Csv {
 
     fn tail(&mut self, out: &mut dyn Write, tail: &Tail<'_>) -> io::Result<()> {
         rows(out, tail.fleet_findings.iter().map(|found| Row::of("fleet_finding", found)))?;
-        rows(out, tail.totals.undetermined().into_iter().map(|row| Row {
-            kind: "undetermined",
-            check: cell(row.check),
-            switch: optional(row.sample.first().map(|s| &*s.switch)),
-            port: optional(row.sample.first().and_then(|s| s.port.as_deref())),
-            message: format!(
-                "needs {}; on {} ports of {} switches, this is one",
-                row.needs.join(", "),
-                row.ports,
-                row.switches
-            ),
-            ..Row::default()
-        }))?;
-        rows(out, tail.totals.unread().into_iter().map(|row| Row {
-            kind: "unread",
-            message: cell(&format!("{} lines of this shape", row.count)),
-            file: cell(&row.sample.file),
-            line: Some(row.sample.line),
-            text: cell(row.sample.text.as_deref().unwrap_or(&row.shape)),
-            ..Row::default()
-        }))?;
-        rows(out, tail.totals.remarks().map(|remark| Row {
-            kind: "remark",
-            switch: cell(&remark.about),
-            message: cell(&remark.text),
-            file: optional(remark.file.as_deref()),
-            line: remark.line,
-            ..Row::default()
-        }))?;
-        rows(out, tail.unreadable.iter().map(|file| Row {
-            kind: "unreadable",
-            message: cell(&file.why),
-            file: cell(&file.file),
-            ..Row::default()
-        }))
+        rows(
+            out,
+            tail.totals.undetermined().into_iter().map(|row| Row {
+                kind: "undetermined",
+                check: cell(row.check),
+                switch: optional(row.sample.first().map(|s| &*s.switch)),
+                port: optional(row.sample.first().and_then(|s| s.port.as_deref())),
+                message: format!(
+                    "needs {}; on {} ports of {} switches, this is one",
+                    row.needs.join(", "),
+                    row.ports,
+                    row.switches
+                ),
+                ..Row::default()
+            }),
+        )?;
+        rows(
+            out,
+            tail.totals.unread().into_iter().map(|row| Row {
+                kind: "unread",
+                message: cell(&format!("{} lines of this shape", row.count)),
+                file: cell(&row.sample.file),
+                line: Some(row.sample.line),
+                text: cell(row.sample.text.as_deref().unwrap_or(&row.shape)),
+                ..Row::default()
+            }),
+        )?;
+        rows(
+            out,
+            tail.totals.remarks().map(|remark| Row {
+                kind: "remark",
+                switch: cell(&remark.about),
+                message: cell(&remark.text),
+                file: optional(remark.file.as_deref()),
+                line: remark.line,
+                ..Row::default()
+            }),
+        )?;
+        rows(
+            out,
+            tail.unreadable.iter().map(|file| Row {
+                kind: "unreadable",
+                message: cell(&file.why),
+                file: cell(&file.file),
+                ..Row::default()
+            }),
+        )
     }
 }

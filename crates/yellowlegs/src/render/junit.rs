@@ -1,4 +1,4 @@
-//! The report as JUnit XML, for pipelines: a suite for each switch, a test for each port. A violating port failed; one that is waived or
+//! The report as `JUnit` XML, for pipelines: a suite for each switch, a test for each port. A violating port failed; one that is waived or
 //! cannot be decided was skipped, for that is no pass.
 
 use std::collections::BTreeMap;
@@ -40,10 +40,13 @@ fn of_switch(outcome: &SwitchOutcome, tail: &Tail<'_>) -> TestSuite {
     for undecided in &outcome.undetermined {
         open.entry(undecided.port.as_deref()).or_default().push(undecided);
     }
-    let of = |port: Option<&str>| (findings.get(&port).cloned().unwrap_or_default(), open.get(&port).cloned().unwrap_or_default());
+    let of = |port: Option<&str>| {
+        (findings.get(&port).cloned().unwrap_or_default(), open.get(&port).cloned().unwrap_or_default())
+    };
     let (own, undecided) = of(None);
     if !own.is_empty() || !undecided.is_empty() {
-        let worst = own.iter().map(|f| Standing::of(f)).chain((!undecided.is_empty()).then_some(Standing::Undetermined));
+        let worst =
+            own.iter().map(|f| Standing::of(f)).chain((!undecided.is_empty()).then_some(Standing::Undetermined));
         suite.add_test_case(case(&name, "the switch", worst.min().unwrap_or(Standing::Clean), &own, &undecided));
     }
     for port in ports_of(outcome, tail) {
@@ -61,7 +64,11 @@ fn case(switch: &str, name: &str, standing: Standing, findings: &[&Finding], ope
     let violations = findings.iter().filter(|f| f.is_violation()).count();
     let status = match standing {
         Standing::Breach | Standing::Risk => {
-            let first = findings.iter().filter(|f| f.is_violation()).min_by_key(|f| f.level).map(|f| clean(&f.message).into_owned());
+            let first = findings
+                .iter()
+                .filter(|f| f.is_violation())
+                .min_by_key(|f| f.level)
+                .map(|f| clean(&f.message).into_owned());
             let more = if violations > 1 { format!(" (and {} more)", violations - 1) } else { String::new() };
             let mut status = TestCaseStatus::non_success(NonSuccessKind::Failure);
             status.set_message(first.unwrap_or_default() + &more).set_type(standing.word());

@@ -3,10 +3,7 @@
 /// How much is said, and on what it is shown.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Look {
-    /// Without remarks and unread lines.
-    pub(crate) quiet: bool,
-    /// With the lines that lost and each port a check could not decide.
-    pub(crate) verbose: bool,
+    pub(crate) amount: Amount,
     /// Every port by itself, in place of one block for the same fault on many.
     pub(crate) each: bool,
     /// Without colours: drawings are made of plain characters.
@@ -15,7 +12,27 @@ pub(crate) struct Look {
     pub(crate) width: usize,
 }
 
+/// How much is said.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Amount {
+    /// Without remarks and unread lines.
+    Little,
+    Usual,
+    /// With the lines that lost and each port a check could not decide.
+    Much,
+}
+
 impl Look {
+    /// Whether less is wanted.
+    pub(crate) fn is_quiet(self) -> bool {
+        self.amount == Amount::Little
+    }
+
+    /// Whether more is wanted.
+    pub(crate) fn is_verbose(self) -> bool {
+        self.amount == Amount::Much
+    }
+
     /// Columns where nobody says how many there are.
     pub(crate) const WIDTH: usize = 100;
 

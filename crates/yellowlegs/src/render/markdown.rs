@@ -1,4 +1,4 @@
-//! The report as Markdown (CommonMark with tables), for a ticket or a wiki. What comes from switches is never markup.
+//! The report as Markdown (`CommonMark` with tables), for a ticket or a wiki. What comes from switches is never markup.
 
 use std::fmt::Write as _;
 use std::io::{self, Write};
@@ -62,7 +62,10 @@ fn write(out: &mut dyn Write, whole: &Whole, tail: &Tail<'_>) -> io::Result<()> 
     if worst.is_empty() {
         writeln!(out, "\nNo finding.")?;
     } else {
-        writeln!(out, "\n## Where first\n\n| switch | breach | risk | advice | violating ports |\n|:--|--:|--:|--:|--:|")?;
+        writeln!(
+            out,
+            "\n## Where first\n\n| switch | breach | risk | advice | violating ports |\n|:--|--:|--:|--:|--:|"
+        )?;
         for row in worst {
             let (found, name) = (row.findings, text(&row.switch));
             let ports = format!("{} of {}", row.violating_ports, row.ports);
@@ -86,14 +89,17 @@ fn switch(out: &mut dyn Write, outcome: &SwitchOutcome) -> io::Result<()> {
 }
 
 fn table(out: &mut dyn Write, blocks: &[Block<'_>], across: bool) -> io::Result<()> {
-    writeln!(out, "| level | check | where | what is wrong | line in force | policy | do |\n|:--|:--|:--|:--|:--|:--|:--|")?;
+    writeln!(
+        out,
+        "| level | check | where | what is wrong | line in force | policy | do |\n|:--|:--|:--|:--|:--|:--|:--|"
+    )?;
     for block in blocks {
         let found = block.first;
         let level = if found.waiver.is_some() { "waived" } else { found.level.word() };
-        let level = found.since.map(|since| format!("{level}, {}", since.word())).unwrap_or_else(|| level.to_owned());
+        let level = found.since.map_or_else(|| level.to_owned(), |since| format!("{level}, {}", since.word()));
         let mut place = port_spans(&block.ports()).join(", ");
         if place.is_empty() {
-            place = "the switch".to_owned();
+            place.push_str("the switch");
         }
         if across {
             place = found.switch.as_ref().map_or_else(|| "the fleet".to_owned(), |name| format!("{name} {place}"));

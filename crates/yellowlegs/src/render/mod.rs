@@ -3,10 +3,10 @@
 mod catalogue;
 mod clean;
 pub(crate) mod compare;
+mod csv;
 pub(crate) mod dialect;
 mod drawing;
 pub(crate) mod flaps;
-mod csv;
 mod html;
 mod json;
 mod junit;
@@ -89,8 +89,17 @@ impl Format {
 }
 
 /// All kinds of reports.
-pub(crate) static FORMATS: [&Format; 9] =
-    [&text::FORMAT, &json::FORMAT, &json::LINES, &csv::FORMAT, &sarif::FORMAT, &junit::FORMAT, &markdown::FORMAT, &html::FORMAT, &svg::FORMAT];
+pub(crate) static FORMATS: [&Format; 9] = [
+    &text::FORMAT,
+    &json::FORMAT,
+    &json::LINES,
+    &csv::FORMAT,
+    &sarif::FORMAT,
+    &junit::FORMAT,
+    &markdown::FORMAT,
+    &html::FORMAT,
+    &svg::FORMAT,
+];
 
 /// What is known before the first switch.
 #[derive(Debug, Clone, Default)]

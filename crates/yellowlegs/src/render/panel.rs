@@ -3,6 +3,9 @@
 use yellowlegs_core::finding::PortShown;
 use yellowlegs_core::model::numbered;
 
+/// A port and the number its name ends with.
+type Numbered<'p> = (u64, &'p PortShown);
+
 /// Two ports, one above the other.
 pub(crate) type Column<'p> = [Option<&'p PortShown>; 2];
 
@@ -24,7 +27,7 @@ impl<'p> Group<'p> {
 
 /// The groups of a panel in the order of their first ports.
 pub(crate) fn groups(ports: &[PortShown]) -> Vec<Group<'_>> {
-    let mut fronts: Vec<(Option<&str>, Vec<(u64, &PortShown)>)> = Vec::new();
+    let mut fronts: Vec<(Option<&str>, Vec<Numbered<'_>>)> = Vec::new();
     for port in ports {
         let (front, number) = match numbered(port.name.as_str()) {
             Some((front, number)) => (Some(front), number),
@@ -43,7 +46,7 @@ pub(crate) fn groups(ports: &[PortShown]) -> Vec<Group<'_>> {
 }
 
 /// Numbers from 1 (or from 0, where there is one) in columns of two.
-fn paired(ports: Vec<(u64, &PortShown)>) -> Vec<Column<'_>> {
+fn paired(ports: Vec<Numbered<'_>>) -> Vec<Column<'_>> {
     let base = u64::from(ports.iter().all(|(number, _)| *number > 0));
     let mut columns: Vec<(u64, Column<'_>)> = Vec::new();
     for (number, port) in ports {

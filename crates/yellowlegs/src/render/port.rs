@@ -191,7 +191,7 @@ fn settings(out: &mut dyn Write, settings: &[SettingNow], look: &Look) -> io::Re
     }
     columns(out, &rows)?;
     let (unknown, silent): (Vec<&SettingNow>, Vec<&SettingNow>) = silent.into_iter().partition(|s| s.value.is_none());
-    if look.verbose {
+    if look.is_verbose() {
         for SettingNow { name, value, origin, .. } in &silent {
             writeln!(out, "  {name} {} {}", clean(&shown(value.as_ref())), paint(DIM, origin.word()))?;
         }

@@ -7,9 +7,9 @@ use std::io::{self, Write};
 use percent_encoding::{AsciiSet, CONTROLS, utf8_percent_encode};
 use serde_json::{Value, json};
 use serde_sarif::sarif::{
-    ArtifactContent, ArtifactLocation, Invocation, Location, LogicalLocation, Message, MultiformatMessageString, Notification,
-    PhysicalLocation, PropertyBag, Region, ReportingConfiguration, ReportingDescriptor, Result as Entry, ResultKind,
-    ResultLevel, Run, Sarif, Suppression, Tool, ToolComponent,
+    ArtifactContent, ArtifactLocation, Invocation, Location, LogicalLocation, Message, MultiformatMessageString,
+    Notification, PhysicalLocation, PropertyBag, Region, ReportingConfiguration, ReportingDescriptor, Result as Entry,
+    ResultKind, ResultLevel, Run, Sarif, Suppression, Tool, ToolComponent,
 };
 use yellowlegs_core::check;
 use yellowlegs_core::finding::{Evidence, EvidenceKind, Finding, Since};
@@ -29,7 +29,23 @@ pub(crate) const FORMAT: Format = Format {
 /// What relative paths are relative to.
 const ROOT: &str = "FLEET";
 /// What a path's segment may not hold (RFC 3986, 3.3).
-const PATH: &AsciiSet = &CONTROLS.add(b' ').add(b'"').add(b'#').add(b'%').add(b'<').add(b'>').add(b'?').add(b'[').add(b'\\').add(b']').add(b'^').add(b'`').add(b'{').add(b'|').add(b'}').add(b':');
+const PATH: &AsciiSet = &CONTROLS
+    .add(b' ')
+    .add(b'"')
+    .add(b'#')
+    .add(b'%')
+    .add(b'<')
+    .add(b'>')
+    .add(b'?')
+    .add(b'[')
+    .add(b'\\')
+    .add(b']')
+    .add(b'^')
+    .add(b'`')
+    .add(b'{')
+    .add(b'|')
+    .add(b'}')
+    .add(b':');
 
 fn write(out: &mut dyn Write, whole: &Whole, tail: &Tail<'_>) -> io::Result<()> {
     let mut rules = Rules::default();
@@ -100,7 +116,7 @@ impl Rules {
         if let Some(place) = self.places.get(id) {
             return *place;
         }
-        let place = self.rows.len() as i64;
+        let place = i64::try_from(self.rows.len()).unwrap_or(i64::MAX);
         self.places.insert(id.to_owned(), place);
         let known = check::all().find(|check| check.id == id);
         let (title, why, remedy) = known.map_or(("a rule of the house", "The site's own rule.", remedy), |check| {
@@ -154,7 +170,8 @@ fn result(found: &Finding, rules: &mut Rules) -> Entry {
     let related: Vec<Location> = others
         .map(|line| {
             let mut place = located(line);
-            let what = if line.kind == EvidenceKind::Policy { "the policy demands it here" } else { "this decides too" };
+            let what =
+                if line.kind == EvidenceKind::Policy { "the policy demands it here" } else { "this decides too" };
             place.message = Some(message(what));
             place
         })
@@ -172,20 +189,33 @@ fn result(found: &Finding, rules: &mut Rules) -> Entry {
         result.related_locations = Some(related);
     }
     // An empty list says that suppressions were looked for.
-    result.suppressions = Some(found.waiver.iter().map(|waiver| {
-        let why = format!("{} ({}, until {})", waiver.reason, waiver.owner, waiver.last_day);
-        let mut suppression =
-            Suppression::builder().kind(json!("external")).status(json!("accepted")).justification(words(&why)).build();
-        suppression.location = waiver.evidence.file.is_some().then(|| located(&waiver.evidence));
-        suppression
-    }).collect());
+    result.suppressions = Some(
+        found
+            .waiver
+            .iter()
+            .map(|waiver| {
+                let why = format!("{} ({}, until {})", waiver.reason, waiver.owner, waiver.last_day);
+                let mut suppression = Suppression::builder()
+                    .kind(json!("external"))
+                    .status(json!("accepted"))
+                    .justification(words(&why))
+                    .build();
+                suppression.location = waiver.evidence.file.is_some().then(|| located(&waiver.evidence));
+                suppression
+            })
+            .collect(),
+    );
     result.baseline_state = found.since.map(|since| match since {
         Since::New => json!("new"),
         Since::Remaining => json!("unchanged"),
     });
     let values = found.settings.iter().map(|s| (s.name.to_owned(), json!({"value": s.value, "origin": s.origin})));
     let values: serde_json::Map<String, Value> = values.collect();
-    result.properties = Some(properties([("role", json!(found.role)), ("vlan", json!(found.vlan)), ("settings", Value::Object(values))]));
+    result.properties = Some(properties([
+        ("role", json!(found.role)),
+        ("vlan", json!(found.vlan)),
+        ("settings", Value::Object(values)),
+    ]));
     result
 }
 
@@ -196,7 +226,13 @@ fn sentence(text: &str) -> String {
 }
 
 /// A check that could not be decided.
-fn undetermined(check: &'static str, switch: Option<&str>, port: Option<&str>, needs: &str, rules: &mut Rules) -> Entry {
+fn undetermined(
+    check: &'static str,
+    switch: Option<&str>,
+    port: Option<&str>,
+    needs: &str,
+    rules: &mut Rules,
+) -> Entry {
     let mut place = Location::builder().build();
     place.logical_locations = logical(switch, port);
     Entry::builder()
@@ -246,7 +282,8 @@ fn located(line: &Evidence) -> Location {
 }
 
 fn artifact(file: &str) -> ArtifactLocation {
-    let uri: String = file.split('/').map(|part| utf8_percent_encode(part, PATH).to_string()).collect::<Vec<_>>().join("/");
+    let uri: String =
+        file.split('/').map(|part| utf8_percent_encode(part, PATH).to_string()).collect::<Vec<_>>().join("/");
     ArtifactLocation::builder().uri(uri).uri_base_id(ROOT).build()
 }
 
@@ -265,7 +302,8 @@ fn invocation(tail: &Tail<'_>) -> Invocation {
         let mut note = Notification::builder().message(message(text)).build();
         note.level = Some(json!(level));
         note.locations = file.map(|file| {
-            let evidence = Evidence { file: Some(file.to_owned()), line, ..Evidence::words(EvidenceKind::Line, String::new()) };
+            let evidence =
+                Evidence { file: Some(file.to_owned()), line, ..Evidence::words(EvidenceKind::Line, String::new()) };
             let mut place = located(&evidence);
             if let Some(region) = place.physical_location.as_mut().and_then(|p| p.region.as_mut()) {
                 region.snippet = None;
@@ -279,9 +317,10 @@ fn invocation(tail: &Tail<'_>) -> Invocation {
         let text = format!("not understood, {} lines of this shape: {}", row.count, row.shape);
         note("warning", &text, Some(&row.sample.file), Some(row.sample.line))
     });
-    let remarks = tail.totals.remarks().map(|remark| {
-        note("note", &format!("{}: {}", remark.about, remark.text), remark.file.as_deref(), remark.line)
-    });
+    let remarks = tail
+        .totals
+        .remarks()
+        .map(|remark| note("note", &format!("{}: {}", remark.about, remark.text), remark.file.as_deref(), remark.line));
     Invocation::builder()
         .execution_successful(tail.unreadable.is_empty())
         .tool_execution_notifications(unreadable.chain(unread).chain(remarks).collect::<Vec<_>>())

@@ -1,6 +1,7 @@
 //! A fleet whose every word is meant to break a report: control characters, markup, formulas, right-to-left text, long descriptions.
 //! Findings stand on ports, on switches and on nothing; with lines and without.
 
+use std::fmt::Write as _;
 use std::fs;
 use std::path::Path;
 
@@ -60,24 +61,24 @@ pub(crate) fn write(folder: &Path) {
         toml(&HOSTILE.concat())
     );
     for (number, hostile) in HOSTILE.iter().enumerate() {
-        policy += &format!(
+        write!(
+            policy,
             "[[role]]\nname = {}\nfaces = \"host\"\ndescribes = [\"^hole {number} \"]\n",
             toml(&format!("{number} {hostile}"))
-        );
+        )
+        .unwrap();
     }
-    policy += &format!(
-        "[[waiver]]\ncheck = \"port/mode-negotiated\"\nswitch = \"gravel-1\"\nport = \"w9\"\nreason = {0}\nowner = {0}\nlast-day = \"2031-06-30\"\n",
-        toml(&HOSTILE.concat())
-    );
+    write!(policy, "[[waiver]]\ncheck = \"port/mode-negotiated\"\nswitch = \"gravel-1\"\nport = \"w9\"\nreason = {0}\nowner = {0}\nlast-day = \"2031-06-30\"\n",
+        toml(&HOSTILE.concat())).unwrap();
     // An entry that names nothing: a finding that stands on no switch.
     policy += "[[waiver]]\ncheck = \"guard/*\"\nswitch = \"nobody\"\nreason = \"<b>\"\nowner = \"<i>\"\nlast-day = \"2031-06-30\"\n";
     file("yellowlegs.toml", &policy);
     file("dialects/gravel.toml", DIALECT);
     let mut text = "gravel one\n".to_owned();
     for (number, hostile) in HOSTILE.iter().enumerate() {
-        text += &format!("hole w{number}\n  says hole {number} {hostile}\n  is open\nunheard {hostile}\n");
+        write!(text, "hole w{number}\n  says hole {number} {hostile}\n  is open\nunheard {hostile}\n").unwrap();
     }
-    text += &format!("hole w9\n  says {}{}\n  is open\n", HOSTILE.concat(), long());
+    write!(text, "hole w9\n  says {}{}\n  is open\n", HOSTILE.concat(), long()).unwrap();
     file("one & 'two'/gravel-1/config.txt", &text);
     // A record: its findings have no line.
     let settings = |text: &str| serde_json::json!({"port.mode": "negotiated", "port.description": text});

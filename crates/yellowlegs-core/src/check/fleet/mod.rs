@@ -15,7 +15,7 @@ pub use usage::Usage;
 use super::judge::waive;
 use super::say::{Subject, fill, finding, quoted};
 use super::{Check, Run, Selection, SwitchView, Violation, all};
-use crate::finding::{Positions, Evidence, Finding, Related, fingerprint, quote_cite};
+use crate::finding::{Evidence, Finding, Positions, Related, fingerprint, quote_cite};
 use crate::model::SettingId;
 use crate::policy::{AsOf, Level, Policy, assign};
 use crate::resolve::Resolved;

@@ -22,7 +22,8 @@ pub(crate) const FORMAT: Format = Format {
 };
 
 /// The page's own style and script; nothing else may run on it.
-const STYLE: &str = concat!(include_str!("../../../templates/colours.css"), include_str!("../../../templates/report.css"));
+const STYLE: &str =
+    concat!(include_str!("../../../templates/colours.css"), include_str!("../../../templates/report.css"));
 const SCRIPT: &str = include_str!("../../../templates/report.js");
 
 #[derive(Template)]

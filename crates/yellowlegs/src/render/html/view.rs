@@ -346,7 +346,8 @@ impl Told {
 /// The lines of the other ports of a block.
 fn alike(block: &Block<'_>) -> Vec<String> {
     let mut lines: Vec<String> = Vec::new();
-    let own = |other: &&Finding| other.evidence.iter().find(|e| e.kind != EvidenceKind::Policy && e.line.is_some()).cloned();
+    let own =
+        |other: &&Finding| other.evidence.iter().find(|e| e.kind != EvidenceKind::Policy && e.line.is_some()).cloned();
     for (other, line) in block.others.iter().filter_map(|other| Some((other, own(other)?))) {
         if !block.first.evidence.contains(&line) {
             let port = other.port.as_deref().unwrap_or_default();

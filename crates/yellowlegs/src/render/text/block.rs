@@ -12,6 +12,7 @@ use super::quote::{quote, same_line, wrapped};
 use super::{fresh, many};
 
 /// Where a finding's port is named.
+#[derive(Clone, Copy)]
 pub(super) enum Placed<'b> {
     /// In a heading above it.
     Above,
@@ -55,7 +56,7 @@ pub(super) fn finding(out: &mut dyn Write, found: &Finding, placed: Placed<'_>, 
     for of_line in policy {
         quote(out, of_line, note(EvidenceKind::Policy), look.width)?;
     }
-    if look.verbose {
+    if look.is_verbose() {
         for of_line in found.overridden.chunk_by(same_line) {
             quote(out, of_line, "spoke about it too", look.width)?;
         }

@@ -58,7 +58,7 @@ impl Report for TextReport {
         } else {
             self.blocks(out, &outcome.findings, false)?;
         }
-        if self.look.verbose {
+        if self.look.is_verbose() {
             for Undecided { check, port, needs, .. } in &outcome.undetermined {
                 let port = port.as_deref().unwrap_or("the switch");
                 let words = format!("{port} {check} undetermined: needs {}", needs.join(", "));
@@ -74,7 +74,7 @@ impl Report for TextReport {
             self.blocks(out, tail.fleet_findings, true)?;
         }
         open::undetermined(out, tail.totals, &self.look)?;
-        if !self.look.quiet {
+        if !self.look.is_quiet() {
             open::unread(out, tail.totals, &self.look)?;
             open::remarks(out, tail.totals, &self.look)?;
         }
@@ -91,12 +91,7 @@ impl Report for TextReport {
 }
 
 impl TextReport {
-    fn blocks(
-        &self,
-        out: &mut dyn Write,
-        findings: &[Finding],
-        across: bool,
-    ) -> io::Result<()> {
+    fn blocks(&self, out: &mut dyn Write, findings: &[Finding], across: bool) -> io::Result<()> {
         for block in blocks(findings) {
             writeln!(out)?;
             let placed = if across { Placed::Anywhere(&block) } else { Placed::Here(&block) };

@@ -114,4 +114,3 @@ pub(super) fn remarks(out: &mut dyn Write, totals: &Totals, look: &Look) -> io::
         wrapped(out, &lead, 4, &clean(&format!("{}{place}", remark.text)), look.width)
     })
 }
-

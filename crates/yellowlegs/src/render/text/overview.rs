@@ -31,7 +31,12 @@ pub(super) fn overview(out: &mut dyn Write, head: &Head, tail: &Tail<'_>, look: 
     if totals.switches().len() > 1 {
         let name = worst.iter().take(MOST).map(|row| clean(&row.switch).width()).max().unwrap_or_default().max(16);
         let name = name.min(look.width.saturating_sub(44).max(16));
-        writeln!(out, "\n{}{}", paint(BOLD, &pad("Where first", name + 2)), paint(DIM, "  breach   risk  advice  violating ports"))?;
+        writeln!(
+            out,
+            "\n{}{}",
+            paint(BOLD, &pad("Where first", name + 2)),
+            paint(DIM, "  breach   risk  advice  violating ports")
+        )?;
         for row in worst.iter().take(MOST) {
             let shown = pad(&cut(&clean(&row.switch), name), name);
             let (found, ports) = (row.findings, format!("{} of {}", row.violating_ports, row.ports));
@@ -47,12 +52,13 @@ pub(super) fn overview(out: &mut dyn Write, head: &Head, tail: &Tail<'_>, look: 
         writeln!(out, "  {} {check}  {:>8}  {:>8}", paint(level(row.level), &word), row.findings, row.switches)?;
     }
     more(out, checks.len(), "check")?;
-    if look.quiet {
+    if look.is_quiet() {
         return Ok(());
     }
     let first = checks.first().map_or("ID", |row| row.check);
-    let next =
-        format!("`yellowlegs port SWITCH PORT` tells everything about one port, `yellowlegs checks {first}` why it matters.");
+    let next = format!(
+        "`yellowlegs port SWITCH PORT` tells everything about one port, `yellowlegs checks {first}` why it matters."
+    );
     writeln!(out)?;
     wrapped(out, &paint(DIM, "Next: "), 6, &next, look.width)
 }

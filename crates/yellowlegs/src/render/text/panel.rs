@@ -118,3 +118,51 @@ fn centred(text: &str, width: usize) -> String {
     let gap = width.saturating_sub(text.width());
     format!("{}{text}{}", " ".repeat(gap / 2), " ".repeat(gap - gap / 2))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::super::look::Amount;
+    use super::*;
+    use rstest::rstest;
+    use yellowlegs_core::model::PortName;
+
+    fn drawn(ports: &[PortShown], plain: bool, width: usize) -> String {
+        let look = Look { amount: Amount::Usual, each: false, plain, width };
+        let mut out = Vec::new();
+        draw(&mut out, ports, &look).unwrap();
+        anstream::adapter::strip_str(&String::from_utf8(out).unwrap()).to_string()
+    }
+
+    fn port(name: String, standing: Standing) -> PortShown {
+        PortShown { position: 0, name: PortName::new(name), role: None, description: None, standing }
+    }
+
+    /// Each standing has a letter of its own, with colours and without.
+    #[rstest]
+    #[case(true, "[B]|[R]|[w]|[?]|[a]|[.]")]
+    #[case(false, " B | R | w | ? | a | · ")]
+    fn marks_differ_without_their_colours(#[case] plain: bool, #[case] expected: &str) {
+        let marks = Standing::ALL.map(|standing| {
+            let text = drawn(&[port("1.1".into(), standing)], plain, 80);
+            format!("{}   ", text.lines().nth(1).unwrap()).chars().skip(5).take(3).collect::<String>()
+        });
+        assert_eq!(marks.join("|"), expected);
+    }
+
+    /// The narrower the terminal, the more rows; no port is lost and no line too long.
+    #[rstest]
+    #[case(200)]
+    #[case(100)]
+    #[case(80)]
+    #[case(40)]
+    fn panels_fit_the_width(#[case] width: usize) {
+        let names =
+            (1..=48).map(|n| format!("1.{n}")).chain((1..=4).map(|n| format!("uplink:{n}"))).chain(["console".into()]);
+        let ports: Vec<PortShown> = names.map(|name| port(name, Standing::Risk)).collect();
+        let text = drawn(&ports, true, width);
+        assert_eq!(text.matches("[R]").count(), ports.len(), "{text}");
+        assert!(text.lines().all(|line| line.width() <= width), "{text}");
+        let numbers: Vec<&str> = text.split_whitespace().collect();
+        assert!((1..=48).all(|n| numbers.contains(&&*n.to_string())) && numbers.contains(&"console"), "{text}");
+    }
+}

@@ -15,7 +15,12 @@ const INDENT: usize = 8;
 /// Text behind a lead, which may have colours, wrapped; later lines are indented.
 pub(super) fn wrapped(out: &mut dyn Write, lead: &str, indent: usize, text: &str, width: usize) -> io::Result<()> {
     let (plain, later) = (strip_str(lead).to_string(), " ".repeat(indent));
-    let options = textwrap::Options::new(width).initial_indent(&plain).subsequent_indent(&later);
+    // Names and paths stay whole where they can: somebody copies them.
+    let options = textwrap::Options::new(width)
+        .initial_indent(&plain)
+        .subsequent_indent(&later)
+        .word_separator(textwrap::WordSeparator::AsciiSpace)
+        .word_splitter(textwrap::WordSplitter::NoHyphenation);
     for (number, line) in textwrap::wrap(text, options).iter().enumerate() {
         match line.strip_prefix(plain.as_str()).filter(|_| number == 0) {
             Some(rest) => writeln!(out, "{lead}{rest}")?,
@@ -41,13 +46,7 @@ pub(super) fn quote(out: &mut dyn Write, of_line: &[Evidence], note: &str, width
     let place = format!("{}:{line}:{column}", clean(file));
     wrapped(out, &format!("      {}  ", paint(PLACE, &place)), INDENT, note, width)?;
     let (before, shown, after) = window(of_line, width.saturating_sub(INDENT + 2).max(20));
-    writeln!(
-        out,
-        "        {}{}{}",
-        if before > 0 { "…" } else { "" },
-        clean(&shown),
-        if after { "…" } else { "" }
-    )?;
+    writeln!(out, "        {}{}{}", if before > 0 { "…" } else { "" }, clean(&shown), if after { "…" } else { "" })?;
     let mut carets = String::new();
     let mut stretches: Vec<(usize, usize)> = of_line.iter().filter_map(|e| stretch(e, &shown, before)).collect();
     stretches.sort_unstable();
