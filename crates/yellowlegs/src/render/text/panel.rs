@@ -27,8 +27,9 @@ fn mark(standing: Standing, plain: bool) -> &'static str {
 
 fn colour(standing: Standing) -> Style {
     match standing {
-        Standing::Breach => level(Level::Breach).invert(),
-        Standing::Risk => level(Level::Risk).invert(),
+        // The ground is ours, so the letter's colour is, too: the terminal may be light or dark.
+        Standing::Breach => AnsiColor::BrightWhite.on(AnsiColor::Red).bold(),
+        Standing::Risk => AnsiColor::Black.on(AnsiColor::Yellow),
         Standing::Waived => DIM,
         Standing::Undetermined => AnsiColor::Magenta.on_default().bold(),
         Standing::Advice => level(Level::Advice),
