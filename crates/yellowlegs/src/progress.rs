@@ -11,25 +11,30 @@ const MANY: usize = 200;
 /// A line that says how far the work is, or nothing.
 pub(crate) struct Progress {
     bar: ProgressBar,
+    /// Kept beside it: whoever writes while the bar stands aside may ask, and the bar cannot answer then.
+    shown: bool,
 }
 
 impl Progress {
     /// For so many switches. `wanted`: nobody asked for silence.
     pub(crate) fn of(switches: usize, wanted: bool) -> Self {
         if !wanted || switches < MANY || !std::io::stderr().is_terminal() {
-            return Self { bar: ProgressBar::hidden() };
+            return Self { bar: ProgressBar::hidden(), shown: false };
         }
-        let target = ProgressDrawTarget::stderr_with_hz(5);
+        Self::drawn_on(ProgressDrawTarget::stderr_with_hz(5), switches)
+    }
+
+    fn drawn_on(target: ProgressDrawTarget, switches: usize) -> Self {
         let bar = ProgressBar::with_draw_target(Some(switches as u64), target);
         let shape = "{pos} of {len} switches read and judged, {percent} %, {eta} left {wide_bar}";
         bar.set_style(ProgressStyle::with_template(shape).unwrap_or_else(|_| ProgressStyle::default_bar()));
         bar.enable_steady_tick(Duration::from_millis(500));
-        Self { bar }
+        Self { bar, shown: true }
     }
 
     /// Whether anybody sees it.
     pub(crate) fn is_shown(&self) -> bool {
-        !self.bar.is_hidden()
+        self.shown
     }
 
     /// One more switch.
@@ -45,5 +50,32 @@ impl Progress {
     /// The line goes away.
     pub(crate) fn done(&self) {
         self.bar.finish_and_clear();
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use indicatif::InMemoryTerm;
+
+    #[test]
+    fn it_counts_stands_aside_and_goes_away() {
+        let screen = InMemoryTerm::new(5, 100);
+        let progress = Progress::drawn_on(ProgressDrawTarget::term_like(Box::new(screen.clone())), 400);
+        for _ in 0..100 {
+            progress.step();
+        }
+        let aside = progress.aside(|| (progress.is_shown(), screen.contents()));
+        assert_eq!(aside, (true, String::new()), "what is written aside has the screen for itself");
+        progress.bar.force_draw();
+        assert!(screen.contents().starts_with("100 of 400 switches read and judged, 25 %, "), "{}", screen.contents());
+        progress.done();
+        assert_eq!(screen.contents(), "");
+    }
+
+    /// The tests have no terminal.
+    #[test]
+    fn nobody_sees_it_without_a_terminal() {
+        assert!(!Progress::of(1000, false).is_shown() && !Progress::of(MANY - 1, true).is_shown());
     }
 }

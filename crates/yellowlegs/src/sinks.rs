@@ -1,6 +1,6 @@
 //! Every report that an audit writes: the one on standard output, and the files.
 
-use std::io::Write;
+use std::io::{IsTerminal as _, Write};
 use std::path::PathBuf;
 
 use yellowlegs_core::finding::SwitchOutcome;
@@ -34,11 +34,13 @@ impl Sinks {
         mut write: impl FnMut(&mut dyn Report, &mut dyn Write) -> std::io::Result<()>,
     ) -> Result<(), Failure> {
         let (out, report) = &mut self.stdout;
-        let told = || {
-            write(report.as_mut(), out)?;
-            if self.progress.is_shown() { out.flush() } else { Ok(()) }
+        // Where both go to the same screen, the one makes room for the other.
+        let told = if self.progress.is_shown() && std::io::stdout().is_terminal() {
+            self.progress.aside(|| write(report.as_mut(), out).and_then(|()| out.flush()))
+        } else {
+            write(report.as_mut(), out)
         };
-        self.progress.aside(told).map_err(Failure::stdout)?;
+        told.map_err(Failure::stdout)?;
         for (path, file, report) in &mut self.files {
             let mut plain = anstream::StripStream::new(&mut *file as &mut dyn Write);
             write(report.as_mut(), &mut plain).map_err(|error| Failure::path(&*path, error))?;
