@@ -53,7 +53,7 @@ struct Piece {
 
 /// Draws the ports, as many beside each other as the width allows.
 pub(super) fn draw(out: &mut dyn Write, ports: &[PortShown], look: &Look) -> io::Result<()> {
-    let room = look.width.saturating_sub(4).max(24);
+    let room = look.width.saturating_sub(2).max(24);
     let mut row: Vec<Piece> = Vec::new();
     let pieces = groups(ports).into_iter().flat_map(|group| pieces(&group, room, look)).collect::<Vec<_>>();
     for piece in pieces {
