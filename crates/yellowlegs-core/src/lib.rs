@@ -11,6 +11,7 @@
 //! - [`policy`]: what the site wants: roles, expectations, levels, waivers
 //! - [`finding`]: what an audit says, with its evidence
 //! - [`check`]: the catalogue of checks and how they are run
+//! - [`drill`]: a switch as a machine, and what is rehearsed on it
 
 #![warn(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
@@ -29,3 +30,5 @@ pub mod policy;
 pub mod finding;
 
 pub mod check;
+
+pub mod drill;

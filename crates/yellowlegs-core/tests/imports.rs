@@ -6,7 +6,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// The folders in the order in which they may import each other: upwards only.
-const ORDER: &[&str] = &["source", "model", "syntax", "dialect", "resolve", "policy", "finding", "check"];
+const ORDER: &[&str] = &["source", "model", "syntax", "dialect", "resolve", "policy", "finding", "check", "drill"];
 
 /// What the world is reached by.
 const WORLD: &[&str] = &[

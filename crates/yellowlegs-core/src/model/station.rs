@@ -100,7 +100,7 @@ impl StationAddress {
         self.0.iter().fold(0, |n, b| n << 8 | u64::from(*b))
     }
 
-    fn of_number(number: u64) -> Self {
+    pub(crate) fn of_number(number: u64) -> Self {
         let bytes = number.to_be_bytes();
         Self(std::array::from_fn(|i| bytes[i + 2]))
     }

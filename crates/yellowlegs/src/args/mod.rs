@@ -6,6 +6,7 @@ mod common;
 mod compare;
 mod demo;
 mod dialect;
+mod drill;
 mod flaps;
 mod packaging;
 mod policy;
@@ -20,6 +21,7 @@ pub(crate) use common::{Color, FailOn, FleetArgs, Judging, Loudness};
 pub(crate) use compare::{Against, Compare};
 pub(crate) use demo::Demo;
 pub(crate) use dialect::{Dialect, DialectFormat, DialectTask, Explain, Settings, Sketch, Test};
+pub(crate) use drill::{Drill, DrillFormat};
 pub(crate) use flaps::Flaps;
 pub(crate) use packaging::{Completions, Man};
 pub(crate) use policy::{New, Policy, PolicyFormat, PolicyTask, PolicyTest, Show};
@@ -46,6 +48,7 @@ pub(crate) enum Command {
     Port(Port),
     Compare(Compare),
     Flaps(Flaps),
+    Drill(Drill),
     Checks(Checks),
     Read(Read),
     Dialect(Dialect),

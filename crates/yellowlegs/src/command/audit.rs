@@ -48,7 +48,7 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
     })?;
     let judge = Judge::new(&loaded.policy, &as_of, &selection, args.raw);
     let mut work = Work { root: &root, loaded: &loaded, judge, as_of: &as_of };
-    let mut gathered = work.run(&fleet.switches, jobs(args), &mut sinks, since.as_mut())?;
+    let mut gathered = work.run(&fleet.switches, jobs(args.jobs), &mut sinks, since.as_mut())?;
     let mut across = work.across(&fleet, &selection, &mut gathered);
     if let Some(since) = since {
         let open = across.undetermined.iter().map(|(check, _, at, _)| (*check, &*at.switch, at.port.as_deref()));
@@ -81,9 +81,9 @@ fn earlier(path: &Path, selection: &Selection) -> Result<Comparison, Failure> {
     Ok(Comparison::new(earlier, selection))
 }
 
-fn jobs(args: &Audit) -> usize {
+pub(super) fn jobs(asked: Option<u16>) -> usize {
     let processors = || std::thread::available_parallelism().map_or(1, NonZero::get);
-    args.jobs.map_or_else(processors, usize::from)
+    asked.map_or_else(processors, usize::from)
 }
 
 pub(super) fn glob(option: &str, text: Option<&str>) -> Result<Option<GlobMatcher>, Failure> {

@@ -5,6 +5,7 @@ mod checks;
 mod compare;
 mod demo;
 mod dialect;
+mod drill;
 mod first;
 mod flaps;
 mod packaging;
@@ -24,6 +25,7 @@ pub(crate) fn run(cli: &Cli) -> Result<ExitCode, Failure> {
     let Some(command) = &cli.command else { return Ok(first::run()) };
     match command {
         Command::Audit(args) => audit::run(args, cli.loudness),
+        Command::Drill(args) => drill::run(args, cli.loudness),
         Command::Checks(args) => checks::run(args, cli.loudness.color),
         Command::Read(args) => read::run(args, cli.loudness),
         Command::Dialect(args) => dialect::run(&args.task, cli.loudness),

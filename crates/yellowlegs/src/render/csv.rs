@@ -47,7 +47,7 @@ struct Row {
 }
 
 /// A cell that no spreadsheet takes for a formula and no terminal for a command.
-fn cell(text: &str) -> String {
+pub(super) fn cell(text: &str) -> String {
     let shown = clean(text);
     if shown.trim_start().starts_with(['=', '+', '-', '@']) { format!("'{shown}") } else { shown.into_owned() }
 }
@@ -91,7 +91,7 @@ impl Row {
     }
 }
 
-fn writer(out: &mut dyn Write, headers: bool) -> ::csv::Writer<&mut dyn Write> {
+pub(super) fn writer(out: &mut dyn Write, headers: bool) -> ::csv::Writer<&mut dyn Write> {
     ::csv::WriterBuilder::new().has_headers(headers).terminator(::csv::Terminator::CRLF).from_writer(out)
 }
 

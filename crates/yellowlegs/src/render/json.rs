@@ -62,7 +62,7 @@ impl<F: Formatter> Formatter for Safe<F> {
 }
 
 /// Writes one value on one line.
-fn compact(out: &mut dyn Write, value: &impl Serialize) -> io::Result<()> {
+pub(super) fn compact(out: &mut dyn Write, value: &impl Serialize) -> io::Result<()> {
     value.serialize(&mut Serializer::with_formatter(&mut *out, Safe(CompactFormatter))).map_err(io::Error::from)
 }
 

@@ -6,6 +6,7 @@ pub(crate) mod compare;
 mod csv;
 pub(crate) mod dialect;
 mod drawing;
+pub(crate) mod drill;
 pub(crate) mod flaps;
 mod html;
 mod json;

@@ -15,7 +15,7 @@ use super::look::Look;
 use super::style::{BOLD, DIM, GOOD, PLACE, paint};
 use super::{Format, Head, Report, Tail, clean};
 use block::Placed;
-use quote::wrapped;
+pub(crate) use quote::wrapped;
 
 /// For people.
 pub(crate) const FORMAT: Format = Format {

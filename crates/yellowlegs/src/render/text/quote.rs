@@ -13,7 +13,7 @@ use super::super::style::{DIM, PLACE, paint};
 const INDENT: usize = 8;
 
 /// Text behind a lead, which may have colours, wrapped; later lines are indented.
-pub(super) fn wrapped(out: &mut dyn Write, lead: &str, indent: usize, text: &str, width: usize) -> io::Result<()> {
+pub(crate) fn wrapped(out: &mut dyn Write, lead: &str, indent: usize, text: &str, width: usize) -> io::Result<()> {
     let (plain, later) = (strip_str(lead).to_string(), " ".repeat(indent));
     // Names and paths stay whole where they can: somebody copies them.
     let options = textwrap::Options::new(width)

@@ -1,0 +1,164 @@
+//! Addresses that are given out, claimed or used by those who may not.
+
+use std::net::Ipv4Addr;
+
+use super::{ready, verdict};
+use crate::drill::Drill;
+use crate::drill::asked::Known;
+use crate::drill::frame::{Dhcp, Frame, Payload};
+use crate::drill::machine::{Because, Machine};
+use crate::drill::rehearse::{Outcome, Rehearsal, Stage, station};
+use crate::model::settings;
+
+/// Documentation addresses (RFC 5737): the client's own, and one that is somebody else's.
+const OWN: Ipv4Addr = Ipv4Addr::new(192, 0, 2, 10);
+const GATEWAY: Ipv4Addr = Ipv4Addr::new(192, 0, 2, 1);
+
+pub(super) const ROGUE_SERVER: Drill = Drill {
+    name: "rogue-server",
+    stimulus: "OFFER and ACK of a server nobody agreed to, from this port",
+    holds: "no client hears it",
+    answers: &[
+        "dhcp-snooping/off",
+        "dhcp-snooping/not-armed",
+        "dhcp-snooping/vlan-uncovered",
+        "dhcp-snooping/trusted-edge",
+    ],
+    run: rogue_server,
+};
+
+fn rogue_server(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
+    if !stage.is_edge()? {
+        return Ok(None);
+    }
+    let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
+    let (server, victim) = (station(1), station(500));
+    machine.authenticate(server);
+    let mut tries = Vec::new();
+    for kind in [Dhcp::Offer, Dhcp::Ack] {
+        let frame = Frame::to_all(server, Payload::Dhcp(kind, victim, GATEWAY));
+        tries.push((machine.receive(stage.port, &frame)?, "the answer of a rogue server"));
+    }
+    let told = verdict(&machine, stage, &tries);
+    Ok(Some(told.because(Some(Because { feature: "DHCP snooping", setting: settings::SNOOPING_TRUSTED.id }))))
+}
+
+pub(super) const FORGED_ARP: Drill = Drill {
+    name: "forged-arp",
+    stimulus: "an ARP reply that claims the gateway's address",
+    holds: "it is dropped",
+    answers: &["arp-inspection/off", "arp-inspection/trusted-edge", "arp-inspection/no-bindings"],
+    run: forged_arp,
+};
+
+fn forged_arp(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
+    if !stage.is_edge()? || stage.stations()? == Some(0) {
+        return Ok(None);
+    }
+    let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
+    let host = station(1);
+    machine.lease(stage.port, host, OWN)?;
+    let arrival = machine.receive(stage.port, &Frame::to_all(host, Payload::Arp(GATEWAY)))?;
+    let told = verdict(&machine, stage, &[(arrival, "a claim of the gateway's address")]);
+    let because = Because { feature: "ARP inspection", setting: settings::INSPECTION_TRUSTED.id };
+    Ok(Some(Rehearsal { because: told.because.or(Some(because)), ..told }))
+}
+
+pub(super) const FORGED_SOURCE: Drill = Drill {
+    name: "forged-source",
+    stimulus: "a packet from an address that is not bound to the port",
+    holds: "it is dropped",
+    answers: &["source-guard/off", "source-guard/no-bindings"],
+    run: forged_source,
+};
+
+fn forged_source(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
+    if !stage.is_edge()? || stage.stations()? == Some(0) {
+        return Ok(None);
+    }
+    let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
+    let host = station(1);
+    machine.lease(stage.port, host, OWN)?;
+    let own = machine.receive(stage.port, &Frame::to_all(host, Payload::Packet(OWN)))?;
+    let forged = machine.receive(stage.port, &Frame::to_all(host, Payload::Packet(GATEWAY)))?;
+    if forged.stopped_by().is_some() && !own.is_in() {
+        // Without bindings the guard stops everybody.
+        let told = Rehearsal::new(&machine, Outcome::Outage, "the station's own packets are stopped, too");
+        return Ok(Some(told.because(own.stopped_by())));
+    }
+    let told = verdict(&machine, stage, &[(forged, "a packet with a forged source")]);
+    let because = Because { feature: "source guard", setting: settings::SOURCE_GUARD.id };
+    Ok(Some(Rehearsal { because: told.because.or(Some(because)), ..told }))
+}
+
+pub(super) const STARVATION: Drill = Drill {
+    name: "starvation",
+    stimulus: "a DISCOVER a second for made-up clients, from one source, then from changing ones",
+    holds: "no more leases are gained than stations belong here",
+    answers: &[
+        "dhcp-snooping/off",
+        "dhcp-snooping/vlan-uncovered",
+        "dhcp-snooping/address-check-off",
+        "port-security/off",
+        "port-security/not-armed",
+        "port-security/limit-high",
+        "port-security/mode-conflict",
+    ],
+    run: starvation,
+};
+
+fn starvation(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
+    const CLIENTS: u64 = 100;
+    let Some(most) = stage.is_edge()?.then(|| stage.stations()).transpose()?.flatten() else { return Ok(None) };
+    let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
+    let mut gained = [0, 0];
+    let mut stopped = None;
+    machine.tells = false;
+    for (changing, gained) in [false, true].into_iter().zip(&mut gained) {
+        for client in 0..CLIENTS {
+            let source = if changing { station(1000 + client) } else { station(1) };
+            machine.authenticate(source);
+            let discover = Payload::Dhcp(Dhcp::Discover, station(1000 + client), Ipv4Addr::UNSPECIFIED);
+            let arrival = machine.receive(stage.port, &Frame::to_all(source, discover))?;
+            *gained += usize::from(arrival.is_in());
+            stopped = arrival.stopped_by().or(stopped);
+            machine.pass(1000)?;
+        }
+    }
+    machine.tells = true;
+    let [one, many] = gained;
+    machine.tell(stage.port, format!("{one} leases from one source, {many} from changing ones"), stopped);
+    let worst = one.max(many);
+    let outcome = if worst <= most.max(1) { Outcome::Held } else { Outcome::LetThrough };
+    let because = if one > most.max(1) {
+        Because { feature: "DHCP snooping", setting: settings::ADDRESS_CHECK.id }
+    } else {
+        Because { feature: "port security", setting: settings::LIMIT.id }
+    };
+    let says = format!("{worst} leases are gained where {most} station(s) belong");
+    Ok(Some(Rehearsal::new(&machine, outcome, says).because(Some(because)).back(&machine, stage.port)))
+}
+
+pub(super) const ROGUE_ROUTER: Drill = Drill {
+    name: "rogue-router",
+    stimulus: "a router advertisement and an answer of a DHCPv6 server, from this port",
+    holds: "no host hears them",
+    answers: &["ipv6-guard/advertisement-open", "ipv6-guard/server-open"],
+    run: rogue_router,
+};
+
+fn rogue_router(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
+    if !stage.is_edge()? {
+        return Ok(None);
+    }
+    let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
+    let router = station(1);
+    machine.authenticate(router);
+    let tries = [
+        (machine.receive(stage.port, &Frame::to_all(router, Payload::RouterAdvertisement))?, "a router advertisement"),
+        (machine.receive(stage.port, &Frame::to_all(router, Payload::ServerAnswer))?, "a DHCPv6 answer"),
+    ];
+    let open = if tries[0].0.is_in() { settings::ADVERTISEMENTS_BLOCKED.id } else { settings::SERVERS_BLOCKED.id };
+    let told = verdict(&machine, stage, &tries);
+    Ok(Some(Rehearsal { because: told.because.or(Some(Because { feature: "IPv6 guard", setting: open })), ..told }))
+}

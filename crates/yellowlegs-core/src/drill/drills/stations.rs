@@ -1,0 +1,156 @@
+//! Stations that should not be there.
+
+use std::net::Ipv4Addr;
+
+use super::{ready, verdict};
+use crate::drill::Drill;
+use crate::drill::asked::Known;
+use crate::drill::frame::{Frame, Payload};
+use crate::drill::machine::{Because, Machine};
+use crate::drill::rehearse::{Outcome, Rehearsal, Stage, station};
+use crate::model::{StationAddress, settings};
+
+pub(super) const SECOND_STATION: Drill = Drill {
+    name: "second-station",
+    stimulus: "one station more than the role allows talks",
+    holds: "it is stopped, and those that belong there are not",
+    answers: &[
+        "port-security/off",
+        "port-security/not-armed",
+        "port-security/limit-high",
+        "port-security/limit-low",
+        "port-security/mode-conflict",
+        "voice/room-missing",
+    ],
+    run: second_station,
+};
+
+/// The stations that belong on the port: those written or pinned, then made-up ones.
+fn rightful(stage: &Stage<'_>, machine: &Machine<'_>) -> Known<Option<Vec<StationAddress>>> {
+    let Some(count) = stage.stations()? else { return Ok(None) };
+    let fixed = machine.fixed(stage.port)?.into_iter().map(|s| s.address);
+    Ok(Some(fixed.chain((1..).map(station)).take(count).collect()))
+}
+
+fn second_station(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
+    if !stage.is_edge()? {
+        return Ok(None);
+    }
+    let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
+    let Some(rightful) = rightful(stage, &machine)? else { return Ok(None) };
+    for one in &rightful {
+        machine.authenticate(*one);
+        let arrival = machine.receive(stage.port, &Frame::to_all(*one, Payload::Plain))?;
+        if !arrival.is_in() {
+            let told = Rehearsal::new(&machine, Outcome::Outage, "a station that belongs here is stopped");
+            return Ok(Some(told.because(arrival.stopped_by()).back(&machine, stage.port)));
+        }
+    }
+    let stranger = station(900);
+    let arrival = machine.receive(stage.port, &Frame::to_all(stranger, Payload::Plain))?;
+    let mut told = verdict(&machine, stage, &[(arrival, "one station too many")]);
+    if machine.held_by(stage.port).is_some() && !rightful.is_empty() {
+        told.collateral = Some(format!("{} station(s) that belong here are cut off with it", rightful.len()));
+    }
+    if told.outcome == Outcome::LetThrough {
+        told = told.because(Some(Because { feature: "port security", setting: settings::LIMIT.id }));
+    }
+    Ok(Some(told))
+}
+
+pub(super) const SWAPPED_STATION: Drill = Drill {
+    name: "swapped-station",
+    stimulus: "another station comes after the first was pinned",
+    holds: "it is stopped, where stations are pinned",
+    answers: &["port-security/off", "port-security/not-armed", "port-security/limit-high", "port-security/mode-conflict"],
+    run: swapped_station,
+};
+
+fn swapped_station(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
+    if !stage.is_edge()? || !machine.is_secured(stage.port)? || !machine.pins(stage.port)? {
+        return Ok(None);
+    }
+    let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
+    let Some(rightful) = rightful(stage, &machine)?.filter(|all| !all.is_empty()) else { return Ok(None) };
+    for one in &rightful {
+        machine.authenticate(*one);
+        machine.receive(stage.port, &Frame::to_all(*one, Payload::Plain))?;
+    }
+    machine.link_down(stage.port)?;
+    machine.pass(5000)?;
+    let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
+    let arrival = machine.receive(stage.port, &Frame::to_all(station(900), Payload::Plain))?;
+    let told = verdict(&machine, stage, &[(arrival, "the other station")]);
+    Ok(Some(told.because(Some(Because { feature: "port security", setting: settings::LIMIT.id }))))
+}
+
+pub(super) const COPIED_ADDRESS: Drill = Drill {
+    name: "copied-address",
+    stimulus: "a stranger with the address of the rightful station and another IP address",
+    holds: "it is stopped: by source guard or ARP inspection with a binding, or by port authentication",
+    answers: &["port-security/name-only", "source-guard/off", "arp-inspection/off"],
+    run: copied_address,
+};
+
+fn copied_address(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
+    if !stage.is_edge()? || stage.stations()? == Some(0) {
+        return Ok(None);
+    }
+    let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
+    let copied = rightful(stage, &machine)?.and_then(|all| all.first().copied()).unwrap_or_else(|| station(1));
+    machine.lease(stage.port, copied, Ipv4Addr::new(192, 0, 2, 10))?;
+    machine.tell(stage.port, format!("a stranger takes the place and the address of {copied}"), None);
+    let foreign = Ipv4Addr::new(192, 0, 2, 66);
+    let arp = machine.receive(stage.port, &Frame::to_all(copied, Payload::Arp(foreign)))?;
+    let packet = machine.receive(stage.port, &Frame::to_all(copied, Payload::Packet(foreign)))?;
+    // Without ARP nobody finds it, without packets it says nothing: one of them is enough.
+    let told = match (arp.stopped_by(), packet.stopped_by()) {
+        (None, None) => Rehearsal::new(&machine, Outcome::LetThrough, "a copied address is believed")
+            .because(Some(Because { feature: "source guard", setting: settings::SOURCE_GUARD.id })),
+        (arp, packet) => {
+            let because = packet.or(arp);
+            let by = because.map_or("", |b| b.feature);
+            Rehearsal::new(&machine, Outcome::Held, format!("stopped: {by}")).because(because)
+        }
+    };
+    Ok(Some(told))
+}
+
+pub(super) const ADDRESS_FLOOD: Drill = Drill {
+    name: "address-flood",
+    stimulus: "10,000 made-up addresses",
+    holds: "the address table grows by no more than the limit",
+    answers: &["port-security/off", "port-security/not-armed", "port-security/mode-conflict"],
+    run: address_flood,
+};
+
+fn address_flood(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Rehearsal>> {
+    if !stage.is_edge()? {
+        return Ok(None);
+    }
+    // Nobody else listens: what is asked is how the table grows.
+    machine.link_up(stage.port)?;
+    let Some(opens) = machine.opens_at(stage.port) else { return Ok(None) };
+    machine.pass(opens.saturating_sub(machine.now()) + 1000)?;
+    machine.tells = false;
+    let mut stopped = None;
+    for number in 0..10_000 {
+        let frame = Frame::to_station(station(1000 + number), station(1), Payload::Plain);
+        stopped = machine.receive(stage.port, &frame)?.stopped_by().or(stopped);
+        if machine.held_by(stage.port).is_some() {
+            break;
+        }
+    }
+    machine.tells = true;
+    let grown = machine.learned_on(stage.port);
+    machine.tell(stage.port, format!("10,000 addresses later {grown} of them are in the table"), stopped);
+    let because = Some(Because { feature: "port security", setting: settings::LIMIT.id });
+    let secured = machine.is_secured(stage.port)? && grown <= machine.limit(stage.port)? as usize;
+    let authenticated = grown == 0;
+    let told = if secured || authenticated {
+        Rehearsal::new(&machine, Outcome::Held, format!("the table grows by {grown}"))
+    } else {
+        Rehearsal::new(&machine, Outcome::LetThrough, format!("the table grows by {grown}"))
+    };
+    Ok(Some(told.because(stopped.or(because)).back(&machine, stage.port)))
+}

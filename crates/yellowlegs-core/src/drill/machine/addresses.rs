@@ -1,0 +1,206 @@
+//! Who may send, and as whom: port security, DHCP snooping, ARP inspection, source guard, the IPv6 guards.
+
+use std::net::Ipv4Addr;
+use std::sync::Arc;
+
+use super::{Because, Binding, Machine};
+use crate::drill::asked::{Hang, Known};
+use crate::drill::frame::{Dhcp, Frame, Payload};
+use crate::model::{
+    Action, Cause, Choice, Key, Mode, Rate, RateUnit, SettingId, StationAddress, TraitId, VlanId, VlanSet, platform,
+    settings,
+};
+
+/// Whether a frame goes on; or the feature that stops it.
+pub(super) type Passed = Result<(), Because>;
+
+fn stopped(feature: &'static str, setting: SettingId) -> Passed {
+    Err(Because { feature, setting })
+}
+
+impl Machine<'_> {
+    /// Whether port security acts on a port: switched on, and not void in its mode.
+    pub fn is_secured(&self, port: usize) -> Known<bool> {
+        if !self.asked.port(port, settings::PORT_SECURITY)? {
+            return Ok(false);
+        }
+        let mode = self.asked.port(port, settings::MODE)?;
+        let known = self.asked.switch().traits().get(platform::PORT_SECURITY_VOID_IN).is_some();
+        if mode == Mode::Access && !known {
+            return Ok(true);
+        }
+        Ok(!self.asked.platform(platform::PORT_SECURITY_VOID_IN, mode.word())?)
+    }
+
+    /// Port security: who is new is admitted while there is room, else the action follows.
+    pub(super) fn admit(&mut self, port: usize, vlan: VlanId, station: StationAddress) -> Known<Passed> {
+        if !self.is_secured(port)? {
+            return Ok(Ok(()));
+        }
+        let per_vlan = match self.asked.platform(platform::STATIONS_COUNTED, "per-station-and-vlan") {
+            Ok(per_vlan) => per_vlan,
+            // It makes a difference only to a station that speaks in two VLANs.
+            Err(_) if !self.speaks_elsewhere(port, vlan, station) => false,
+            Err(hang) => return Err(hang),
+        };
+        let key = (station, per_vlan.then_some(vlan));
+        let fixed = self.fixed(port)?;
+        let listed = |s: &crate::model::Station| s.address == station && s.vlan.is_none_or(|v| v == vlan);
+        let Some(state) = self.ports.get(port) else { return Ok(Ok(())) };
+        if state.admitted.contains(&key) || fixed.iter().any(listed) {
+            return Ok(Ok(()));
+        }
+        // Fixed stations take their places whether they are there or not.
+        let held = state.admitted.len() + fixed.len();
+        let limit = self.asked.port(port, settings::LIMIT)?;
+        if held < limit as usize {
+            if let Some(state) = self.ports.get_mut(port) {
+                state.admitted.insert(key);
+            }
+            return Ok(Ok(()));
+        }
+        let action = self.asked.port(port, settings::ACTION)?;
+        let because = Because { feature: "port security", setting: settings::LIMIT.id };
+        if action != Action::Drop
+            && let Some(state) = self.ports.get_mut(port)
+        {
+            state.violations += 1;
+        }
+        if action == Action::DisablePort {
+            self.hold(port, Cause::PortSecurity, Because { setting: settings::ACTION.id, ..because });
+        }
+        Ok(Err(because))
+    }
+
+    /// Stations that were written or pinned.
+    pub fn fixed(&self, port: usize) -> Known<Vec<crate::model::Station>> {
+        let written = self.asked.port(port, settings::WRITTEN_STATIONS)?;
+        let pinned = self.asked.port(port, settings::PINNED_STATIONS)?;
+        let mut all: Vec<_> = written.iter().chain(pinned.iter()).copied().collect();
+        all.sort_unstable();
+        all.dedup();
+        Ok(all)
+    }
+
+    fn speaks_elsewhere(&self, port: usize, vlan: VlanId, station: StationAddress) -> bool {
+        self.table.iter().any(|((other, in_vlan), on)| *other == station && *in_vlan != vlan && *on == port)
+    }
+
+    /// Whether a feature with a global switch and one for each VLAN acts in a VLAN.
+    fn acts(&self, switches: TraitId, global: Key<bool>, vlans: Key<Arc<VlanSet>>, vlan: VlanId) -> Known<bool> {
+        if self.asked.platform(switches, "global")? && !self.asked.switch_wide(global)? {
+            return Ok(false);
+        }
+        Ok(!self.asked.platform(switches, "vlan")? || self.asked.switch_wide(vlans)?.contains(vlan))
+    }
+
+    /// Whether something that the platform demands first is not in force.
+    fn waits_for(&self, feature: &str) -> Known<bool> {
+        let switch = self.asked.switch();
+        let Some(required) = switch.requires().iter().find(|r| &*r.feature == feature) else { return Ok(false) };
+        Ok(!self.asked.switch_wide(settings::READY)?.contains(&required.ready))
+    }
+
+    /// Whether DHCP snooping acts in a VLAN.
+    pub fn snoops(&self, vlan: VlanId) -> Known<bool> {
+        let (global, vlans) = (settings::SNOOPING, settings::SNOOPING_VLANS);
+        Ok(self.acts(platform::SNOOPING_SWITCHES, global, vlans, vlan)? && !self.waits_for("dhcp-snooping")?)
+    }
+
+    /// Whether ARP inspection acts in a VLAN.
+    pub fn inspects(&self, vlan: VlanId) -> Known<bool> {
+        let (global, vlans) = (settings::INSPECTION, settings::INSPECTION_VLANS);
+        Ok(self.acts(platform::INSPECTION_SWITCHES, global, vlans, vlan)? && !self.waits_for("arp-inspection")?)
+    }
+
+    /// DHCP snooping and the guards of IPv6.
+    pub(super) fn snoop(&mut self, port: usize, vlan: VlanId, frame: &Frame) -> Known<Passed> {
+        match frame.payload {
+            Payload::RouterAdvertisement if self.asked.port(port, settings::ADVERTISEMENTS_BLOCKED)? => {
+                Ok(stopped("IPv6 guard", settings::ADVERTISEMENTS_BLOCKED.id))
+            }
+            Payload::ServerAnswer if self.asked.port(port, settings::SERVERS_BLOCKED)? => {
+                Ok(stopped("IPv6 guard", settings::SERVERS_BLOCKED.id))
+            }
+            Payload::Dhcp(kind, client, address) if self.snoops(vlan)? => {
+                if self.asked.port(port, settings::SNOOPING_TRUSTED)? {
+                    self.bind(kind, client, vlan, address);
+                    return Ok(Ok(()));
+                }
+                if kind.is_of_server() {
+                    return Ok(stopped("DHCP snooping", settings::SNOOPING_TRUSTED.id));
+                }
+                if let Some(rate) = self.asked.port(port, settings::SNOOPING_RATE)?
+                    && self.is_above(port, "dhcp", rate)?
+                {
+                    return Ok(stopped("DHCP snooping", settings::SNOOPING_RATE.id));
+                }
+                if client != frame.from && self.asked.switch_wide(settings::ADDRESS_CHECK)? {
+                    return Ok(stopped("DHCP snooping", settings::ADDRESS_CHECK.id));
+                }
+                if kind == Dhcp::Release {
+                    let theirs = self.bindings.get(&(client, vlan)).is_some_and(|b| b.port != port);
+                    if theirs {
+                        return Ok(stopped("DHCP snooping", settings::SNOOPING_VLANS.id));
+                    }
+                    self.bindings.remove(&(client, vlan));
+                }
+                Ok(Ok(()))
+            }
+            _ => Ok(Ok(())),
+        }
+    }
+
+    /// An ACK from a trusted port binds the client where it was learned.
+    fn bind(&mut self, kind: Dhcp, client: StationAddress, vlan: VlanId, address: Ipv4Addr) {
+        if kind == Dhcp::Ack
+            && let Some(port) = self.table.get(&(client, vlan)).copied()
+        {
+            self.bindings.insert((client, vlan), Binding { port, address });
+            self.tell(port, format!("a binding: {client} has {address}"), None);
+        }
+    }
+
+    /// ARP inspection and source guard.
+    pub(super) fn inspect(&self, port: usize, vlan: VlanId, frame: &Frame) -> Known<Passed> {
+        let bound = |address: Ipv4Addr| {
+            self.bindings.get(&(frame.from, vlan)).is_some_and(|b| b.port == port && b.address == address)
+        };
+        match frame.payload {
+            Payload::Arp(says) => {
+                let trusted = || self.asked.port(port, settings::INSPECTION_TRUSTED);
+                let examines = self.inspects(vlan)? && !trusted()?;
+                if examines && !bound(says) {
+                    return Ok(stopped("ARP inspection", settings::INSPECTION_VLANS.id));
+                }
+                Ok(Ok(()))
+            }
+            Payload::Packet(from) if self.asked.port(port, settings::SOURCE_GUARD)? && !bound(from) => {
+                Ok(stopped("source guard", settings::SOURCE_GUARD.id))
+            }
+            _ => Ok(Ok(())),
+        }
+    }
+
+    /// Counts a frame of a kind; whether it is above the rate of this second.
+    pub(super) fn is_above(&mut self, port: usize, kind: &'static str, rate: Rate) -> Known<bool> {
+        // Frames of 64 octets, the shortest (IEEE 802.3, 3.2.8), with preamble and gap 84: most frames a rate in bits lets in.
+        const BITS: u64 = 84 * 8;
+        let most = match rate.unit {
+            RateUnit::Packets => u64::from(rate.amount),
+            RateUnit::Kilobits => u64::from(rate.amount) * 1000 / BITS,
+            RateUnit::Percent => {
+                let speed = self.asked.port(port, settings::SPEED).map_err(|_| Hang::fact("the port's speed"))?;
+                u64::from(speed) * 10_000 * u64::from(rate.amount) / BITS
+            }
+        };
+        let now = self.now;
+        let Some(state) = self.ports.get_mut(port) else { return Ok(false) };
+        let (began, count) = state.counted.entry(kind).or_insert((now, 0));
+        if now.saturating_sub(*began) >= 1000 {
+            (*began, *count) = (now, 0);
+        }
+        *count += 1;
+        Ok(u64::from(*count) > most)
+    }
+}

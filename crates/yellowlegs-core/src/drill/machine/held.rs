@@ -1,0 +1,97 @@
+//! Ports that are held down, and how they come back; flap protection.
+
+use super::{Because, Machine, Millis};
+use crate::drill::asked::Known;
+use crate::model::{Cause, Key, Seconds, platform, settings};
+
+/// The timer of a cause.
+fn timer(cause: Cause) -> Option<Key<Seconds>> {
+    Some(match cause {
+        Cause::PortSecurity => settings::RECOVERY_SECURITY,
+        Cause::EdgeBpdu => settings::RECOVERY_BPDU,
+        Cause::LoopDetection => settings::RECOVERY_LOOP,
+        Cause::Storm => settings::RECOVERY_STORM,
+        Cause::Unidirectional => settings::RECOVERY_UNIDIRECTIONAL,
+        Cause::DhcpRate => settings::RECOVERY_DHCP_RATE,
+        _ => return None,
+    })
+}
+
+impl Machine<'_> {
+    /// Takes a port down.
+    pub(super) fn hold(&mut self, port: usize, cause: Cause, because: Because) {
+        let now = self.now;
+        if let Some(state) = self.ports.get_mut(port) {
+            state.held = Some((cause, now));
+            state.opens = None;
+            state.admitted.clear();
+        }
+        self.table.retain(|_, on| *on != port);
+        // How it comes back decides nothing about its going down.
+        let back = match self.back_after(port, cause) {
+            Ok(Some(0) | None) => "somebody has to bring it back".to_owned(),
+            Ok(Some(seconds)) => format!("it comes back after {seconds} s"),
+            Err(hang) => format!("how it comes back hangs on {}, which nobody knows", hang.on),
+        };
+        self.tell(port, format!("is held down: {back}"), Some(because));
+    }
+
+    /// Seconds until a port comes back from a cause; none or 0: by hand.
+    pub fn back_after(&self, port: usize, cause: Cause) -> Known<Option<u32>> {
+        if cause == Cause::Flap {
+            let Seconds(hold) = self.asked.port(port, settings::FLAP_HOLD)?;
+            return Ok(Some(hold));
+        }
+        let own = timer(cause).map(|key| self.asked.switch_wide(key));
+        match own {
+            Some(Ok(Seconds(own))) if own > 0 => Ok(Some(own)),
+            _ if !self.asked.switch_wide(settings::RECOVERY_CAUSES)?.contains(cause) => Ok(None),
+            _ => self.asked.switch_wide(settings::RECOVERY_INTERVAL).map(|Seconds(s)| Some(s)),
+        }
+    }
+
+    /// The next port that comes back until a time.
+    pub(super) fn next_return(&self, until: Millis) -> Option<(Millis, usize)> {
+        let mut next: Option<(Millis, usize)> = None;
+        for (port, state) in self.ports.iter().enumerate() {
+            let Some((cause, since)) = state.held else { continue };
+            if let Ok(Some(seconds @ 1..)) = self.back_after(port, cause) {
+                let at = since.saturating_add(Millis::from(seconds) * 1000);
+                if at <= until && next.is_none_or(|(first, _)| at < first) {
+                    next = Some((at, port));
+                }
+            }
+        }
+        next
+    }
+
+    pub(super) fn come_back(&mut self, port: usize) -> Known<()> {
+        let Some(state) = self.ports.get_mut(port) else { return Ok(()) };
+        state.held = None;
+        state.flaps.clear();
+        let link = state.link;
+        self.tell(port, "comes back", None);
+        if link { self.open(port) } else { Ok(()) }
+    }
+
+    /// Counts a change of link for flap protection. The last change is included in the window, both ends counted.
+    pub(super) fn changed(&mut self, port: usize, lost: bool) -> Known<()> {
+        if self.held_by(port).is_some() || !self.asked.port(port, settings::FLAP)? {
+            return Ok(());
+        }
+        if !lost && !self.asked.platform(platform::FLAP_COUNTS, "each-change")? {
+            return Ok(());
+        }
+        let threshold = self.asked.port(port, settings::FLAP_THRESHOLD)?;
+        let Seconds(window) = self.asked.port(port, settings::FLAP_WINDOW)?;
+        let now = self.now;
+        let Some(state) = self.ports.get_mut(port) else { return Ok(()) };
+        state.flaps.push(now);
+        let first = now.saturating_sub(Millis::from(window) * 1000);
+        state.flaps.retain(|at| *at >= first);
+        if state.flaps.len() as u64 >= u64::from(threshold) {
+            self.hold(port, Cause::Flap, Because { feature: "flap protection", setting: settings::FLAP_THRESHOLD.id });
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,96 @@
+//! VLANs on arrival and on the way out (IEEE 802.1Q, 6.9 and 8.6).
+
+use super::{Because, Machine};
+use crate::drill::asked::Known;
+use crate::drill::frame::Frame;
+use crate::model::{Frames, Mode, SettingId, VlanId, VlanSet, settings};
+
+/// The VLAN a frame is taken into, or what refuses it.
+pub(super) type Taken = Result<VlanId, Because>;
+
+fn refused(setting: SettingId) -> Taken {
+    Err(Because { feature: "tag rules", setting })
+}
+
+impl Machine<'_> {
+    /// The untagged VLAN of a port.
+    pub fn untagged(&self, port: usize) -> Known<Option<VlanId>> {
+        match self.asked.port(port, settings::MODE)? {
+            Mode::Trunk => self.asked.port(port, settings::NATIVE_VLAN),
+            Mode::Access | Mode::Negotiated => self.asked.port(port, settings::ACCESS_VLAN),
+        }
+    }
+
+    /// The VLANs that a port carries tagged.
+    pub fn tagged(&self, port: usize) -> Known<VlanSet> {
+        match self.asked.port(port, settings::MODE)? {
+            Mode::Trunk => {
+                let mut set = (*self.asked.port(port, settings::TAGGED_VLANS)?).clone();
+                if let Some(native) = self.untagged(port)? {
+                    set.remove(native);
+                }
+                Ok(set)
+            }
+            Mode::Access | Mode::Negotiated => {
+                let mut set = VlanSet::default();
+                self.asked.port(port, settings::VOICE_VLAN)?.iter().for_each(|voice| set.insert(*voice));
+                Ok(set)
+            }
+        }
+    }
+
+    /// Whether a port is a member of a VLAN.
+    pub fn is_member(&self, port: usize, vlan: VlanId) -> Known<bool> {
+        Ok(self.untagged(port)? == Some(vlan) || self.tagged(port)?.contains(vlan))
+    }
+
+    /// Takes a frame into a VLAN and takes off the tag that says so.
+    pub(super) fn take(&self, port: usize, frame: &mut Frame) -> Known<Taken> {
+        let only = self.asked.port(port, settings::ACCEPTABLE_FRAMES)?;
+        let outer = frame.tags.first().copied();
+        let vlan = match outer {
+            None | Some(0) => {
+                if outer.is_none() && only == Frames::Tagged {
+                    return Ok(refused(settings::ACCEPTABLE_FRAMES.id));
+                }
+                match self.untagged(port)? {
+                    Some(vlan) => vlan,
+                    None => return Ok(refused(self.untagged_setting(port)?)),
+                }
+            }
+            Some(tag) => {
+                if only == Frames::Untagged && !self.asked.port(port, settings::VOICE_VLAN)?.is_some_and(|v| v.get() == tag) {
+                    return Ok(refused(settings::ACCEPTABLE_FRAMES.id));
+                }
+                match VlanId::new(i64::from(tag)) {
+                    Ok(vlan) => vlan,
+                    Err(_) => return Ok(refused(settings::ACCEPTABLE_FRAMES.id)),
+                }
+            }
+        };
+        if !self.asked.switch_wide(settings::VLANS)?.contains(vlan) {
+            return Ok(refused(settings::VLANS.id));
+        }
+        if !self.is_member(port, vlan)? && self.asked.port(port, settings::INGRESS_FILTERING)? {
+            return Ok(refused(settings::INGRESS_FILTERING.id));
+        }
+        if outer.is_some() {
+            frame.tags.remove(0);
+        }
+        Ok(Ok(vlan))
+    }
+
+    pub(super) fn untagged_setting(&self, port: usize) -> Known<SettingId> {
+        let trunk = self.asked.port(port, settings::MODE)? == Mode::Trunk;
+        Ok(if trunk { settings::NATIVE_VLAN.id } else { settings::ACCESS_VLAN.id })
+    }
+
+    /// The tags with which a frame of a VLAN leaves by a port; none where the port is no member.
+    pub(super) fn leave(&self, port: usize, vlan: VlanId, inner: &[u16]) -> Known<Option<Vec<u16>>> {
+        if self.untagged(port)? == Some(vlan) {
+            return Ok(Some(inner.to_vec()));
+        }
+        let tagged = self.tagged(port)?.contains(vlan);
+        Ok(tagged.then(|| std::iter::once(vlan.get()).chain(inner.iter().copied()).collect()))
+    }
+}

@@ -1,0 +1,137 @@
+//! How long a port waits before it forwards (IEEE 802.1D-1998, 8.5; IEEE 802.1Q, 13), and what a BPDU does.
+
+use super::{Because, Machine, Millis};
+use crate::drill::asked::Known;
+use crate::model::{Cause, FastStart, Mode, Origin, Protocol, Seconds, platform, settings};
+
+/// How a port takes part in the tree.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Part {
+    /// No tree runs on it.
+    None,
+    /// An edge: it forwards at once.
+    Edge,
+    /// It waits for so long.
+    Waits(Millis),
+}
+
+impl Machine<'_> {
+    /// Opens a port that came up: at once, or after its wait.
+    pub(super) fn open(&mut self, port: usize) -> Known<()> {
+        let (wait, words) = match self.part(port)? {
+            Part::None => (0, "forwards at once: no spanning tree runs here".to_owned()),
+            Part::Edge => (0, "forwards at once: an edge port".to_owned()),
+            Part::Waits(wait) => (wait, format!("waits {} s before it forwards", wait / 1000)),
+        };
+        let because = Because { feature: "spanning tree", setting: settings::FAST_START.id };
+        self.tell(port, words, Some(because));
+        let now = self.now;
+        if let Some(state) = self.ports.get_mut(port) {
+            state.opens = Some(now.saturating_add(wait));
+        }
+        Ok(())
+    }
+
+    /// Whether a tree runs on a port.
+    pub fn tree_runs(&self, port: usize) -> Known<bool> {
+        Ok(self.asked.switch_wide(settings::TREE)? && self.asked.port(port, settings::TREE_ON_PORT)?)
+    }
+
+    /// Whether a port is an edge by its own settings.
+    pub fn is_edge(&self, port: usize) -> Known<bool> {
+        Ok(match self.asked.port(port, settings::FAST_START)? {
+            FastStart::Off | FastStart::Auto => false,
+            FastStart::EdgeOnTrunk => true,
+            FastStart::Edge => {
+                self.asked.port(port, settings::MODE)? != Mode::Trunk
+                    || self.asked.platform(platform::PLAIN_ON_TRUNK, "works")?
+            }
+        })
+    }
+
+    /// What a port does when something that speaks no spanning tree is plugged in.
+    pub fn part(&self, port: usize) -> Known<Part> {
+        let ask = &self.asked;
+        if !self.tree_runs(port)? {
+            return Ok(Part::None);
+        }
+        if self.is_edge(port)? {
+            return Ok(Part::Edge);
+        }
+        let millis = |Seconds(seconds): Seconds| Millis::from(seconds) * 1000;
+        // The migrate time without a BPDU (IEEE 802.1Q, 13.26).
+        const MIGRATE: Part = Part::Waits(3000);
+        if ask.port(port, settings::FAST_START)? == FastStart::Auto {
+            return Ok(MIGRATE);
+        }
+        // Listening and learning, forward delay each (IEEE 802.1D-1998, 8.5.3).
+        let classic = || Ok(Part::Waits(millis(ask.switch_wide(settings::FORWARD_DELAY)?) * 2));
+        match ask.switch_wide(settings::TREE_PROTOCOL)? {
+            Protocol::Classic | Protocol::ClassicPerVlan => {
+                let speed_up = millis(ask.switch_wide(settings::HOST_SPEED_UP)?);
+                if speed_up == 0 || self.speed_up_is_void(port)? { classic() } else { Ok(Part::Waits(speed_up)) }
+            }
+            _ => {
+                if ask.platform(platform::EDGE_DETECTED, "yes")? && self.is_point_to_point(port)? {
+                    return Ok(MIGRATE);
+                }
+                if ask.platform(platform::RAPID_WITHOUT_EDGE, "classic")? {
+                    return classic();
+                }
+                // A host never answers a proposal: max age and hello time go by.
+                let (age, hello) = (ask.switch_wide(settings::MAX_AGE)?, ask.switch_wide(settings::HELLO)?);
+                Ok(Part::Waits(millis(age) + millis(hello)))
+            }
+        }
+    }
+
+    fn is_point_to_point(&self, port: usize) -> Known<bool> {
+        // A link between two is taken for what it is unless somebody says otherwise.
+        Ok(self.asked.port(port, settings::LINK_TYPE)? != crate::model::LinkType::Shared)
+    }
+
+    /// Whether tags void the classic protocol's speed-up for host ports.
+    fn speed_up_is_void(&self, port: usize) -> Known<bool> {
+        let access = self.asked.port(port, settings::MODE)? != Mode::Trunk;
+        let tags = if access {
+            self.asked.port(port, settings::VOICE_VLAN)?.is_some()
+        } else {
+            !self.asked.port(port, settings::TAGGED_VLANS)?.is_empty()
+        };
+        Ok(tags && self.asked.platform(platform::HOST_SPEED_UP, "voided-by-tags")?)
+    }
+
+    /// Whether BPDUs are not heard on a port: filtered, and not by a default for edge ports that ends when one is heard.
+    pub fn is_deaf(&self, port: usize) -> Known<bool> {
+        if !self.asked.port(port, settings::BPDU_FILTER)? {
+            return Ok(false);
+        }
+        let by_default = self.asked.switch().slot(Some(port), settings::BPDU_FILTER.id).origin == Origin::Global;
+        Ok(!(by_default && self.asked.platform(platform::FILTER_ENDS, "on-bpdu")?))
+    }
+
+    /// A BPDU on a port: filter, guard, root guard; else it is a bridge's port from now on. Whether it was let in.
+    pub(super) fn hear_bpdu(&mut self, port: usize, superior: bool) -> Known<bool> {
+        if self.is_deaf(port)? {
+            let because = Because { feature: "BPDU filter", setting: settings::BPDU_FILTER.id };
+            self.tell(port, "the BPDU is not heard", Some(because));
+            return Ok(true);
+        }
+        if self.asked.port(port, settings::BPDU_GUARD)? {
+            self.hold(port, Cause::EdgeBpdu, Because { feature: "BPDU guard", setting: settings::BPDU_GUARD.id });
+            return Ok(false);
+        }
+        if superior && self.asked.port(port, settings::ROOT_GUARD)? {
+            let because = Because { feature: "root guard", setting: settings::ROOT_GUARD.id };
+            self.tell(port, "blocks until the better root is silent", Some(because));
+            if let Some(state) = self.ports.get_mut(port) {
+                state.opens = None;
+            }
+            return Ok(false);
+        }
+        let because = Because { feature: "BPDU guard", setting: settings::BPDU_GUARD.id };
+        let words = if superior { "the root moves behind this port" } else { "a bridge is let in: no edge port any more" };
+        self.tell(port, words, Some(because));
+        Ok(true)
+    }
+}

@@ -1,0 +1,32 @@
+//! Drills: an attack or an accident played on a model of the switch, frame by frame, without a lab.
+//!
+//! The machine stands on the settings in force alone and knows no check, so that the two can be held against each other.
+
+mod asked;
+mod drills;
+pub mod frame;
+pub mod machine;
+mod rehearse;
+
+pub use asked::{Asked, Hang, Known};
+pub use machine::{Because, Machine, Told};
+pub use rehearse::{Either, Outcome, Rehearsal, Rehearsed, Stage, class_of, proof, rehearse};
+
+/// A drill.
+pub struct Drill {
+    /// Its name.
+    pub name: &'static str,
+    /// What is played.
+    pub stimulus: &'static str,
+    /// When it holds.
+    pub holds: &'static str,
+    /// The checks that answer for it: a port on which they are all met holds it.
+    pub answers: &'static [&'static str],
+    /// Plays it. None: it makes no sense on this port.
+    pub run: fn(&Stage<'_>, Machine<'_>) -> Known<Option<Rehearsal>>,
+}
+
+/// All drills, in the order of an attacker's day.
+pub fn all() -> &'static [Drill] {
+    drills::ALL
+}

@@ -1,0 +1,381 @@
+//! Rehearsals: a matrix of ports and drills, a timeline that reads like a story, JSON, CSV, and the list of drills.
+
+use std::collections::BTreeMap;
+use std::io::{self, Write};
+use std::sync::Arc;
+
+use anstyle::{AnsiColor, Style};
+use serde::Serialize;
+use yellowlegs_core::drill::{self, Because, Outcome, Rehearsed, proof};
+use yellowlegs_core::finding::{Evidence, EvidenceKind};
+use yellowlegs_core::model::port_spans;
+use yellowlegs_core::resolve::Resolved;
+
+use super::look::Look;
+use super::style::{BOLD, DIM, GOOD, PLACE, level, paint};
+use super::{Head, clean, place, shown};
+use yellowlegs_core::policy::Level;
+
+/// A switch whose ports were rehearsed.
+pub(crate) struct PlayedSwitch {
+    pub(crate) resolved: Resolved,
+    pub(crate) ports: Vec<Played>,
+    /// How many unlike ports there are.
+    pub(crate) classes: usize,
+}
+
+/// A port with what was played on it, or on one like it.
+pub(crate) struct Played {
+    pub(crate) port: usize,
+    pub(crate) name: String,
+    pub(crate) role: Option<String>,
+    pub(crate) drills: Arc<Vec<Rehearsed>>,
+}
+
+/// Rehearsals being written.
+pub(crate) trait DrillReport {
+    fn head(&mut self, out: &mut dyn Write, head: &Head) -> io::Result<()>;
+    fn switch(&mut self, out: &mut dyn Write, played: &PlayedSwitch) -> io::Result<()>;
+    fn tail(&mut self, out: &mut dyn Write, classes: usize) -> io::Result<()>;
+}
+
+/// The drills, each with its stimulus, when it holds, and the checks that answer for it.
+pub(crate) fn list(out: &mut dyn Write) -> io::Result<()> {
+    for drill in drill::all() {
+        writeln!(out, "{}", paint(BOLD, drill.name))?;
+        writeln!(out, "  {}", drill.stimulus)?;
+        writeln!(out, "  {} {}", paint(DIM, "holds when"), drill.holds)?;
+        writeln!(out, "  {} {}", paint(DIM, "answered for by"), drill.answers.join(", "))?;
+    }
+    writeln!(out, "\n`yellowlegs drill NAME --port PORT --timeline` tells one frame by frame.")
+}
+
+fn mark(outcome: Outcome, plain: bool) -> &'static str {
+    match outcome {
+        Outcome::LetThrough => "X",
+        Outcome::Outage => "!",
+        Outcome::Undetermined => "?",
+        Outcome::Told => "t",
+        Outcome::Held if plain => ".",
+        Outcome::Held => "·",
+    }
+}
+
+fn colour(outcome: Outcome) -> Style {
+    match outcome {
+        Outcome::LetThrough => AnsiColor::BrightWhite.on(AnsiColor::Red).bold(),
+        Outcome::Outage => AnsiColor::Black.on(AnsiColor::Yellow),
+        Outcome::Undetermined => AnsiColor::Magenta.on_default().bold(),
+        Outcome::Told => DIM,
+        Outcome::Held => AnsiColor::Green.on_default(),
+    }
+}
+
+/// Ports by drills.
+pub(crate) struct Matrix {
+    look: Look,
+    counts: BTreeMap<(Outcome, &'static str), (usize, String)>,
+}
+
+impl Matrix {
+    pub(crate) fn new(look: Look) -> Self {
+        Self { look, counts: BTreeMap::new() }
+    }
+}
+
+impl DrillReport for Matrix {
+    fn head(&mut self, out: &mut dyn Write, head: &Head) -> io::Result<()> {
+        writeln!(out, "{}", paint(DIM, &clean(&head.title())))?;
+        let legend = Outcome::ALL.map(|outcome| {
+            format!("{} {}", paint(colour(outcome), mark(outcome, self.look.plain)), paint(DIM, outcome.word()))
+        });
+        writeln!(out, "{}   {}", legend.join("  "), paint(DIM, "(nothing: it makes no sense there)"))
+    }
+
+    fn switch(&mut self, out: &mut dyn Write, played: &PlayedSwitch) -> io::Result<()> {
+        let switch = played.resolved.switch.name();
+        let mut rows: Vec<(Vec<Option<Outcome>>, Option<&str>, Vec<&str>)> = Vec::new();
+        for port in &played.ports {
+            let outcome = |drill: &drill::Drill| {
+                port.drills.iter().find(|d| d.drill.name == drill.name).map(|d| d.told.outcome)
+            };
+            let outcomes: Vec<Option<Outcome>> = drill::all().iter().map(outcome).collect();
+            let same = |row: &&mut (Vec<Option<Outcome>>, Option<&str>, Vec<&str>)| {
+                row.0 == outcomes && row.1 == port.role.as_deref()
+            };
+            match rows.iter_mut().find(same) {
+                Some(row) => row.2.push(&port.name),
+                None => rows.push((outcomes, port.role.as_deref(), vec![&port.name])),
+            }
+            for rehearsed in port.drills.iter() {
+                let told = &rehearsed.told;
+                let example = || format!("{switch} {}: {}", port.name, told.says);
+                let entry = self.counts.entry((told.outcome, rehearsed.drill.name)).or_insert_with(|| (0, example()));
+                entry.0 += 1;
+            }
+        }
+        // The row with most that got through first.
+        rows.sort_by_key(|(outcomes, ..)| {
+            let count = |wanted: Outcome| outcomes.iter().filter(|o| **o == Some(wanted)).count();
+            std::cmp::Reverse((count(Outcome::LetThrough), count(Outcome::Outage), count(Outcome::Undetermined)))
+        });
+        writeln!(out, "\n{}", paint(BOLD, &clean(switch)))?;
+        for (number, letters) in heads().iter().enumerate() {
+            let last = if number + 1 == heads().len() { "ports" } else { "" };
+            writeln!(out, "  {}  {}", paint(DIM, letters), paint(DIM, last))?;
+        }
+        for (outcomes, role, names) in rows {
+            let cell = |outcome: &Option<Outcome>| match outcome {
+                Some(outcome) => paint(colour(*outcome), &format!(" {} ", mark(*outcome, self.look.plain))),
+                None => "   ".to_owned(),
+            };
+            let cells: Vec<String> = outcomes.iter().map(cell).collect();
+            let ports = port_spans(&names).join(", ");
+            let role = role.map(|role| format!(" ({role})")).unwrap_or_default();
+            writeln!(out, "  {}  {}", cells.join(""), clean(&format!("{ports}{role}")))?;
+        }
+        Ok(())
+    }
+
+    fn tail(&mut self, out: &mut dyn Write, classes: usize) -> io::Result<()> {
+        for (outcome, title) in [
+            (Outcome::LetThrough, "What gets through"),
+            (Outcome::Outage, "What breaks"),
+            (Outcome::Undetermined, "What nobody knows"),
+        ] {
+            let mut rows: Vec<_> = self.counts.iter().filter(|((o, _), _)| *o == outcome).collect();
+            rows.sort_by_key(|(_, (count, _))| std::cmp::Reverse(*count));
+            if rows.is_empty() {
+                continue;
+            }
+            writeln!(out, "\n{}", paint(BOLD, title))?;
+            for ((_, name), (count, example)) in rows {
+                let ports = if *count == 1 { "port" } else { "ports" };
+                let lead = format!("  {} on {count} {ports}, ", paint(colour(outcome), &format!(" {name} ")));
+                super::text::wrapped(out, &lead, 6, &clean(&format!("e.g. {example}")), self.look.width)?;
+            }
+        }
+        if self.counts.keys().all(|(outcome, _)| *outcome >= Outcome::Told) {
+            writeln!(out, "\n{}", paint(GOOD, "Every drill held."))?;
+        }
+        let words = format!("{classes} unlike ports were played, the others are like them. One switch at a time: what happens beyond its links is not rehearsed.");
+        super::text::wrapped(out, "\n", 0, &words, self.look.width)
+    }
+}
+
+/// The names of the drills, a letter a line, above their columns.
+fn heads() -> Vec<String> {
+    let names: Vec<Vec<char>> = drill::all().iter().map(|d| d.name.chars().collect()).collect();
+    let tall = names.iter().map(Vec::len).max().unwrap_or_default();
+    let line = |row: usize| {
+        let letter = |name: &Vec<char>| {
+            let blank = tall - name.len();
+            let c = row.checked_sub(blank).and_then(|at| name.get(at)).copied().unwrap_or(' ');
+            format!(" {c} ")
+        };
+        names.iter().map(letter).collect::<String>()
+    };
+    (0..tall).map(line).collect()
+}
+
+/// A story for each drill and port.
+pub(crate) struct Timeline {
+    pub(crate) look: Look,
+}
+
+impl DrillReport for Timeline {
+    fn head(&mut self, _: &mut dyn Write, _: &Head) -> io::Result<()> {
+        Ok(())
+    }
+
+    fn switch(&mut self, out: &mut dyn Write, played: &PlayedSwitch) -> io::Result<()> {
+        let width = self.look.width;
+        for port in &played.ports {
+            for Rehearsed { drill, told, hangs, .. } in port.drills.iter() {
+                let outcome = paint(colour(told.outcome), &format!(" {} ", told.outcome.word()));
+                let name = format!("{} {}", played.resolved.switch.name(), port.name);
+                let lead = format!("{}  {}  {outcome}  ", paint(BOLD, &clean(&name)), paint(BOLD, drill.name));
+                super::text::wrapped(out, &lead, 2, &clean(&told.says), width)?;
+                super::text::wrapped(out, &paint(DIM, "  played: "), 4, drill.stimulus, width)?;
+                for line in &told.story {
+                    let clock = format!("{:>9.3} s  ", line.at as f64 / 1000.0);
+                    let place = played.resolved.switch.ports().get(line.port).map_or("", |p| p.as_str());
+                    let words = if place == port.name { line.words.clone() } else { format!("{place}: {}", line.words) };
+                    super::text::wrapped(out, &paint(PLACE, &clock), 13, &clean(&words), width)?;
+                    if let Some(because) = &line.because {
+                        decided(out, &played.resolved, line.port, because, width)?;
+                    }
+                }
+                if let Some(because) = told.because.as_ref().filter(|b| told.story.iter().all(|l| l.because != Some(**b))) {
+                    writeln!(out, "  {}", paint(DIM, "what it hangs on"))?;
+                    decided(out, &played.resolved, port.port, because, width)?;
+                }
+                if let Some((hang, either)) = hangs {
+                    for one in either {
+                        let outcome = one.outcome.map_or("it hangs on something else", Outcome::word);
+                        writeln!(out, "  if {} were {}: {outcome}", hang.on, clean(&one.value.to_string()))?;
+                    }
+                }
+                for (title, text) in [("cut off", &told.collateral), ("comes back", &told.recovery)] {
+                    if let Some(text) = text {
+                        super::text::wrapped(out, &format!("  {} ", paint(BOLD, title)), 4, &clean(text), width)?;
+                    }
+                }
+                writeln!(out)?;
+            }
+        }
+        Ok(())
+    }
+
+    fn tail(&mut self, _: &mut dyn Write, _: usize) -> io::Result<()> {
+        Ok(())
+    }
+}
+
+/// The feature, the setting in force, and its line.
+fn decided(out: &mut dyn Write, resolved: &Resolved, port: usize, because: &Because, width: usize) -> io::Result<()> {
+    let slot = resolved.switch.slot(Some(port), because.setting);
+    let value = shown(slot.value.as_ref());
+    let lead = format!("             {} ", paint(level(Level::Advice), because.feature));
+    let words = format!("{} is {value} ({})", because.setting.name(), slot.origin.word());
+    super::text::wrapped(out, &lead, 15, &clean(&words), width)?;
+    for line in proof(resolved, port, because).iter().filter(|line| line.kind != EvidenceKind::Silent).take(1) {
+        let lead = format!("             {}  ", paint(PLACE, &place(line)));
+        super::text::wrapped(out, &lead, 15, &clean(line.text.trim()), width)?;
+    }
+    Ok(())
+}
+
+#[derive(Serialize)]
+struct DecidingJson {
+    setting: &'static str,
+    evidence: Vec<Evidence>,
+}
+
+#[derive(Serialize)]
+struct EitherJson {
+    value: String,
+    outcome: Option<Outcome>,
+}
+
+#[derive(Serialize)]
+struct RehearsedJson<'a> {
+    drill: &'static str,
+    switch: &'a str,
+    port: &'a str,
+    role: Option<&'a str>,
+    outcome: Outcome,
+    seconds: Option<f64>,
+    says: &'a str,
+    collateral: Option<&'a str>,
+    deciding: Option<DecidingJson>,
+    recovery: Option<&'a str>,
+    hangs_on: Option<&'static str>,
+    either: Vec<EitherJson>,
+}
+
+fn row<'a>(played: &'a PlayedSwitch, port: &'a Played, rehearsed: &'a Rehearsed) -> RehearsedJson<'a> {
+    let Rehearsed { drill, told, hangs, .. } = rehearsed;
+    let deciding = told.because.as_ref().map(|because| DecidingJson {
+        setting: because.setting.name(),
+        evidence: proof(&played.resolved, port.port, because),
+    });
+    RehearsedJson {
+        drill: drill.name,
+        switch: played.resolved.switch.name(),
+        port: &port.name,
+        role: port.role.as_deref(),
+        outcome: told.outcome,
+        seconds: told.millis.map(|millis| millis as f64 / 1000.0),
+        says: &told.says,
+        collateral: told.collateral.as_deref(),
+        deciding,
+        recovery: told.recovery.as_deref(),
+        hangs_on: hangs.as_ref().map(|(hang, _)| hang.on),
+        either: hangs
+            .iter()
+            .flat_map(|(_, either)| either)
+            .map(|one| EitherJson { value: one.value.to_string(), outcome: one.outcome })
+            .collect(),
+    }
+}
+
+/// One object.
+#[derive(Default)]
+pub(crate) struct Json {
+    rows: usize,
+}
+
+impl DrillReport for Json {
+    fn head(&mut self, out: &mut dyn Write, _: &Head) -> io::Result<()> {
+        write!(out, "{{\"drills\": [")
+    }
+
+    fn switch(&mut self, out: &mut dyn Write, played: &PlayedSwitch) -> io::Result<()> {
+        for port in &played.ports {
+            for rehearsed in port.drills.iter() {
+                out.write_all(if self.rows > 0 { b",\n  " } else { b"\n  " })?;
+                self.rows += 1;
+                super::json::compact(out, &row(played, port, rehearsed))?;
+            }
+        }
+        Ok(())
+    }
+
+    fn tail(&mut self, out: &mut dyn Write, classes: usize) -> io::Result<()> {
+        writeln!(out, "],\n\"classes\": {classes}}}")
+    }
+}
+
+/// A row for each drill and port.
+pub(crate) struct Csv;
+
+#[derive(Serialize)]
+struct CsvRow<'a> {
+    switch: String,
+    port: String,
+    role: String,
+    drill: &'static str,
+    outcome: &'static str,
+    seconds: Option<f64>,
+    says: String,
+    setting: &'a str,
+    file: String,
+    line: Option<u32>,
+    recovery: String,
+}
+
+impl DrillReport for Csv {
+    fn head(&mut self, out: &mut dyn Write, _: &Head) -> io::Result<()> {
+        write!(out, "switch,port,role,drill,outcome,seconds,says,setting,file,line,recovery\r\n")
+    }
+
+    fn switch(&mut self, out: &mut dyn Write, played: &PlayedSwitch) -> io::Result<()> {
+        let mut writer = super::csv::writer(out, false);
+        for port in &played.ports {
+            for rehearsed in port.drills.iter() {
+                let json = row(played, port, rehearsed);
+                let line = json.deciding.iter().flat_map(|d| &d.evidence).find(|e| e.line.is_some());
+                let told = CsvRow {
+                    switch: super::csv::cell(json.switch),
+                    port: super::csv::cell(json.port),
+                    role: super::csv::cell(json.role.unwrap_or_default()),
+                    drill: json.drill,
+                    outcome: json.outcome.word(),
+                    seconds: json.seconds,
+                    says: super::csv::cell(json.says),
+                    setting: json.deciding.as_ref().map_or("", |d| d.setting),
+                    file: super::csv::cell(line.and_then(|e| e.file.as_deref()).unwrap_or_default()),
+                    line: line.and_then(|e| e.line),
+                    recovery: super::csv::cell(json.recovery.unwrap_or_default()),
+                };
+                writer.serialize(told).map_err(io::Error::other)?;
+            }
+        }
+        writer.flush()
+    }
+
+    fn tail(&mut self, _: &mut dyn Write, _: usize) -> io::Result<()> {
+        Ok(())
+    }
+}
