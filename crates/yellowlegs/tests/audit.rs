@@ -291,6 +291,8 @@ fn a_reader_that_goes_away_is_no_failure() {
 #[case(&["compare", "--help"])]
 #[case(&["read", "--help"])]
 #[case(&["demo", "--help"])]
+#[case(&["drill", "--help"])]
+#[case(&["drill", "list"])]
 #[case(&["completions", "--help"])]
 #[case(&["man", "--help"])]
 #[case(&["checks"])]

@@ -7,7 +7,8 @@ use std::fs;
 use rstest::rstest;
 use support::{Fleet, ran, yellowlegs};
 
-const COMMANDS: [&str; 12] = [
+const COMMANDS: [&str; 13] = [
+    "drill",
     "audit",
     "port",
     "compare",

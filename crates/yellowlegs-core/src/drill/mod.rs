@@ -26,6 +26,26 @@ pub struct Drill {
     pub run: fn(&Stage<'_>, Machine<'_>) -> Known<Option<Rehearsal>>,
 }
 
+/// Checks that answer for every drill on a port: in a wrong mode or VLAN nothing else acts where it should.
+pub const PLACED: &[&str] = &[
+    "port/mode-wrong",
+    "port/mode-negotiated",
+    "port/vlan-foreign",
+    "port/vlan-undefined",
+    "port/vlan-default",
+    "port/untagged-missing",
+    "port/native-wrong",
+    "port/native-in-use",
+    "voice/on-trunk",
+];
+
+impl Drill {
+    /// Whether a check answers for it.
+    pub fn is_answered_by(&self, check: &str) -> bool {
+        self.answers.contains(&check) || PLACED.contains(&check)
+    }
+}
+
 /// All drills, in the order of an attacker's day.
 pub fn all() -> &'static [Drill] {
     drills::ALL

@@ -191,12 +191,25 @@ fn play(stage: Stage<'_>, drill: &'static Drill) -> Option<Rehearsed> {
     match (drill.run)(&stage, Machine::new(asked.clone())) {
         Ok(told) => told.map(|told| Rehearsed { drill, port: stage.port, told, hangs: None }),
         Err(hang) => {
-            let either = |value: Value| {
+            let assume = |value: Value| {
                 let assumed = asked.clone().assuming(hang.setting?, value.clone());
-                let told = (drill.run)(&stage, Machine::new(assumed));
-                Some(Either { value, outcome: told.ok().flatten().map(|told| told.outcome) })
+                Some((value, (drill.run)(&stage, Machine::new(assumed)).ok().flatten()))
             };
-            let either: Vec<Either> = hang.values().into_iter().filter_map(either).collect();
+            let tried: Vec<(Value, Option<Rehearsal>)> = hang.values().into_iter().filter_map(assume).collect();
+            // Where every value ends it alike, nothing hangs on it.
+            if let Some((_, Some(first))) = tried.first()
+                && tried.iter().all(|(_, told)| told.as_ref().is_some_and(|told| told.outcome == first.outcome))
+            {
+                let says = format!("{}, whatever {} is", first.says, hang.on);
+                return Some(Rehearsed {
+                    drill,
+                    port: stage.port,
+                    told: Rehearsal { says, ..first.clone() },
+                    hangs: None,
+                });
+            }
+            let either = |(value, told): (Value, Option<Rehearsal>)| Either { value, outcome: told.map(|t| t.outcome) };
+            let either: Vec<Either> = tried.into_iter().map(either).collect();
             let mut says = format!("hangs on {}, which nobody knows", hang.on);
             for Either { value, outcome } in &either {
                 let outcome = outcome.map_or("it would hang on something else", Outcome::word);

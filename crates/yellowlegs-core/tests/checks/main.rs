@@ -103,6 +103,7 @@ const CASES: &[Case] = &[
     ("port/untagged-missing", "met", "desk", "carries single;home lane 110", &[]),
     ("port/untagged-missing", "violated", "desk", "carries single;home lane none", &[]),
     ("port/untagged-missing", "violated", "desk", "carries bundle;bare lane none", &[]),
+    ("port/untagged-missing", "violated", "desk", "carries single;home lane 110;admit tagged", &[]),
     ("port/untagged-missing", "undetermined", "desk", "carries single", &["port.access-vlan"]),
     ("port/untagged-missing", "not-applicable", "up", "carries bundle;bare lane none", &[]),
     ("port/native-in-use", "met", "up", "carries bundle;bare lane 999", &[]),

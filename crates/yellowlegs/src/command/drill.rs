@@ -47,11 +47,7 @@ pub(super) fn run(args: &Drill, loudness: Loudness) -> Result<ExitCode, Failure>
         DrillFormat::Json => Box::new(Json::default()),
         DrillFormat::Csv => Box::new(Csv),
     };
-    let head = Head {
-        as_of: as_of.as_str().to_owned(),
-        site: loaded.policy.site.name.clone(),
-        chosen: Vec::new(),
-    };
+    let head = Head { as_of: as_of.as_str().to_owned(), site: loaded.policy.site.name.clone(), chosen: Vec::new() };
     report.head(&mut out, &head).map_err(Failure::stdout)?;
     let work = |found: &Found| {
         let (read, unreadable) = fleet::read_switch(&root.dir, found, &loaded, as_of.moment());

@@ -98,7 +98,7 @@ pub(super) fn writer(out: &mut dyn Write, headers: bool) -> ::csv::Writer<&mut d
 fn rows(out: &mut dyn Write, rows: impl Iterator<Item = Row>) -> io::Result<()> {
     let mut writer = writer(out, false);
     for row in rows {
-        writer.serialize(row).map_err(io::Error::other)?;
+        writer.serialize(row).map_err(io::Error::from)?;
     }
     writer.flush()
 }
@@ -107,7 +107,7 @@ impl Report for Csv {
     fn head(&mut self, out: &mut dyn Write, _: &Head) -> io::Result<()> {
         // The names of the columns are those of the row's fields, also where there is no row.
         let mut first = Vec::new();
-        writer(&mut first, true).serialize(Row::default()).map_err(io::Error::other)?;
+        writer(&mut first, true).serialize(Row::default()).map_err(io::Error::from)?;
         let header = first.split_inclusive(|byte| *byte == b'\n').next().unwrap_or_default();
         out.write_all(header)
     }

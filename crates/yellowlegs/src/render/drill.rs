@@ -89,16 +89,18 @@ impl DrillReport for Matrix {
         let legend = Outcome::ALL.map(|outcome| {
             format!("{} {}", paint(colour(outcome), mark(outcome, self.look.plain)), paint(DIM, outcome.word()))
         });
-        writeln!(out, "{}   {}", legend.join("  "), paint(DIM, "(nothing: it makes no sense there)"))
+        writeln!(out, "{}   {}", legend.join("  "), paint(DIM, "(nothing: it makes no sense there)"))?;
+        let names = (1..).zip(drill::all()).map(|(number, drill)| format!("{number}\u{a0}{}", drill.name));
+        let names: Vec<String> = names.collect();
+        super::text::wrapped(out, "", 0, &names.join("  "), self.look.width)
     }
 
     fn switch(&mut self, out: &mut dyn Write, played: &PlayedSwitch) -> io::Result<()> {
         let switch = played.resolved.switch.name();
         let mut rows: Vec<(Vec<Option<Outcome>>, Option<&str>, Vec<&str>)> = Vec::new();
         for port in &played.ports {
-            let outcome = |drill: &drill::Drill| {
-                port.drills.iter().find(|d| d.drill.name == drill.name).map(|d| d.told.outcome)
-            };
+            let outcome =
+                |drill: &drill::Drill| port.drills.iter().find(|d| d.drill.name == drill.name).map(|d| d.told.outcome);
             let outcomes: Vec<Option<Outcome>> = drill::all().iter().map(outcome).collect();
             let same = |row: &&mut (Vec<Option<Outcome>>, Option<&str>, Vec<&str>)| {
                 row.0 == outcomes && row.1 == port.role.as_deref()
@@ -120,10 +122,8 @@ impl DrillReport for Matrix {
             std::cmp::Reverse((count(Outcome::LetThrough), count(Outcome::Outage), count(Outcome::Undetermined)))
         });
         writeln!(out, "\n{}", paint(BOLD, &clean(switch)))?;
-        for (number, letters) in heads().iter().enumerate() {
-            let last = if number + 1 == heads().len() { "ports" } else { "" };
-            writeln!(out, "  {}  {}", paint(DIM, letters), paint(DIM, last))?;
-        }
+        let numbers: String = (1..=drill::all().len()).map(|number| format!("{number:>2} ")).collect();
+        writeln!(out, "  {}", paint(DIM, numbers.trim_end()))?;
         for (outcomes, role, names) in rows {
             let cell = |outcome: &Option<Outcome>| match outcome {
                 Some(outcome) => paint(colour(*outcome), &format!(" {} ", mark(*outcome, self.look.plain))),
@@ -132,7 +132,9 @@ impl DrillReport for Matrix {
             let cells: Vec<String> = outcomes.iter().map(cell).collect();
             let ports = port_spans(&names).join(", ");
             let role = role.map(|role| format!(" ({role})")).unwrap_or_default();
-            writeln!(out, "  {}  {}", cells.join(""), clean(&format!("{ports}{role}")))?;
+            let words = format!("{ports}{role}");
+            let lead = format!("  {}  ", cells.join(""));
+            super::text::wrapped(out, &lead, 4 + 3 * cells.len(), &clean(&words), self.look.width)?;
         }
         Ok(())
     }
@@ -158,24 +160,11 @@ impl DrillReport for Matrix {
         if self.counts.keys().all(|(outcome, _)| *outcome >= Outcome::Told) {
             writeln!(out, "\n{}", paint(GOOD, "Every drill held."))?;
         }
-        let words = format!("{classes} unlike ports were played, the others are like them. One switch at a time: what happens beyond its links is not rehearsed.");
+        let words = format!(
+            "{classes} unlike ports were played, the others are like them. One switch at a time: what happens beyond its links is not rehearsed."
+        );
         super::text::wrapped(out, "\n", 0, &words, self.look.width)
     }
-}
-
-/// The names of the drills, a letter a line, above their columns.
-fn heads() -> Vec<String> {
-    let names: Vec<Vec<char>> = drill::all().iter().map(|d| d.name.chars().collect()).collect();
-    let tall = names.iter().map(Vec::len).max().unwrap_or_default();
-    let line = |row: usize| {
-        let letter = |name: &Vec<char>| {
-            let blank = tall - name.len();
-            let c = row.checked_sub(blank).and_then(|at| name.get(at)).copied().unwrap_or(' ');
-            format!(" {c} ")
-        };
-        names.iter().map(letter).collect::<String>()
-    };
-    (0..tall).map(line).collect()
 }
 
 /// A story for each drill and port.
@@ -200,13 +189,16 @@ impl DrillReport for Timeline {
                 for line in &told.story {
                     let clock = format!("{:>9.3} s  ", line.at as f64 / 1000.0);
                     let place = played.resolved.switch.ports().get(line.port).map_or("", |p| p.as_str());
-                    let words = if place == port.name { line.words.clone() } else { format!("{place}: {}", line.words) };
+                    let words =
+                        if place == port.name { line.words.clone() } else { format!("{place}: {}", line.words) };
                     super::text::wrapped(out, &paint(PLACE, &clock), 13, &clean(&words), width)?;
                     if let Some(because) = &line.because {
                         decided(out, &played.resolved, line.port, because, width)?;
                     }
                 }
-                if let Some(because) = told.because.as_ref().filter(|b| told.story.iter().all(|l| l.because != Some(**b))) {
+                if let Some(because) =
+                    told.because.as_ref().filter(|b| told.story.iter().all(|l| l.because != Some(**b)))
+                {
                     writeln!(out, "  {}", paint(DIM, "what it hangs on"))?;
                     decided(out, &played.resolved, port.port, because, width)?;
                 }
@@ -369,7 +361,7 @@ impl DrillReport for Csv {
                     line: line.and_then(|e| e.line),
                     recovery: super::csv::cell(json.recovery.unwrap_or_default()),
                 };
-                writer.serialize(told).map_err(io::Error::other)?;
+                writer.serialize(told).map_err(io::Error::from)?;
             }
         }
         writer.flush()

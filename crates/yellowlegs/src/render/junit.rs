@@ -25,8 +25,8 @@ fn write(out: &mut dyn Write, whole: &Whole, tail: &Tail<'_>) -> io::Result<()> 
     }
     document.add_test_suites(of_fleet(tail));
     document.add_test_suites(unreadable(tail));
-    document.serialize(&mut *out).map_err(io::Error::other)?;
-    writeln!(out)
+    let text = document.to_string().map_err(io::Error::other)?;
+    writeln!(out, "{text}")
 }
 
 fn of_switch(outcome: &SwitchOutcome, tail: &Tail<'_>) -> TestSuite {

@@ -51,6 +51,6 @@ fn write(out: &mut dyn Write, whole: &Whole, tail: &Tail<'_>) -> io::Result<()> 
     let legend = (0..).zip(Standing::ALL).map(|(n, standing)| (n * 128, symbol(standing), standing.word())).collect();
     let picture =
         Picture { title: clean(&whole.head.title()).into_owned(), width: width + 32, height: y + 8, legend, panels };
-    picture.write_into(out).map_err(io::Error::other)?;
+    picture.write_into(out)?;
     writeln!(out)
 }

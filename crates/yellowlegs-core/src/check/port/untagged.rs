@@ -2,7 +2,7 @@
 
 use crate::check::view::Carried;
 use crate::check::{Check, Judgement, PortView, Run, Tally, Unknown, Verdict, Violation};
-use crate::model::{Mode, VlanSet, settings};
+use crate::model::{Frames, Mode, VlanSet, settings};
 use crate::policy::{Faces, Level, Role};
 
 pub(super) const UNDEFINED: Check = Check {
@@ -174,12 +174,12 @@ pub(super) const MISSING: Check = Check {
     title: "a host-facing port carries no untagged VLAN",
     level: Level::Breach,
     needs: &["port.mode", "port.access-vlan", "port.native-vlan", "role"],
-    uses: &[],
+    uses: &["port.acceptable-frames"],
     policy: &["role.faces"],
     reference: "IEEE 802.1Q, 6.9",
-    why: "A host sends untagged frames. With no untagged VLAN on the port they are dropped, and the socket is dead \
-          though the link is up.",
-    remedy: "Give the port an untagged VLAN.",
+    why: "A host sends untagged frames. With no untagged VLAN on the port, or where only tagged frames are taken in, they \
+          are dropped, and the socket is dead though the link is up.",
+    remedy: "Give the port an untagged VLAN, and let it take untagged frames in.",
     judges: &[],
     absorbs: &[],
     run: Run::Port(missing),
@@ -192,6 +192,14 @@ fn missing(port: &PortView<'_>) -> Judgement {
     }
     let untagged = port.untagged()?;
     if untagged.vlan.is_some() {
+        if port.setting(settings::ACCEPTABLE_FRAMES).value == Some(Frames::Tagged) {
+            return Violation::of(
+                settings::ACCEPTABLE_FRAMES.id,
+                "only tagged frames are taken in; role {role} faces {faces}, which sends untagged ones",
+            )
+            .demand(role.cite("faces"))
+            .into();
+        }
         return Ok(Verdict::Met);
     }
     Violation::of(untagged.setting, "the port carries no untagged VLAN; role {role} faces {faces}")

@@ -23,6 +23,7 @@ pub(super) const ROGUE_SERVER: Drill = Drill {
         "dhcp-snooping/not-armed",
         "dhcp-snooping/vlan-uncovered",
         "dhcp-snooping/trusted-edge",
+        "dhcp-snooping/prerequisite",
     ],
     run: rogue_server,
 };
@@ -38,6 +39,7 @@ fn rogue_server(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehears
     for kind in [Dhcp::Offer, Dhcp::Ack] {
         let frame = Frame::to_all(server, Payload::Dhcp(kind, victim, GATEWAY));
         tries.push((machine.receive(stage.port, &frame)?, "the answer of a rogue server"));
+        machine.pass(1000)?;
     }
     let told = verdict(&machine, stage, &tries);
     Ok(Some(told.because(Some(Because { feature: "DHCP snooping", setting: settings::SNOOPING_TRUSTED.id }))))
@@ -68,7 +70,14 @@ pub(super) const FORGED_SOURCE: Drill = Drill {
     name: "forged-source",
     stimulus: "a packet from an address that is not bound to the port",
     holds: "it is dropped",
-    answers: &["source-guard/off", "source-guard/no-bindings"],
+    answers: &[
+        "source-guard/off",
+        "source-guard/no-bindings",
+        "dhcp-snooping/trusted-edge",
+        "dhcp-snooping/prerequisite",
+        "port-security/limit-low",
+        "voice/room-missing",
+    ],
     run: forged_source,
 };
 
@@ -79,8 +88,9 @@ fn forged_source(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehear
     let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
     let host = station(1);
     machine.lease(stage.port, host, OWN)?;
-    let own = machine.receive(stage.port, &Frame::to_all(host, Payload::Packet(OWN)))?;
-    let forged = machine.receive(stage.port, &Frame::to_all(host, Payload::Packet(GATEWAY)))?;
+    let gateway = station(800);
+    let own = machine.receive(stage.port, &Frame::to_station(host, gateway, Payload::Packet(OWN)))?;
+    let forged = machine.receive(stage.port, &Frame::to_station(host, gateway, Payload::Packet(GATEWAY)))?;
     if forged.stopped_by().is_some() && !own.is_in() {
         // Without bindings the guard stops everybody.
         let told = Rehearsal::new(&machine, Outcome::Outage, "the station's own packets are stopped, too");
@@ -97,12 +107,16 @@ pub(super) const STARVATION: Drill = Drill {
     holds: "no more leases are gained than stations belong here",
     answers: &[
         "dhcp-snooping/off",
+        "dhcp-snooping/not-armed",
         "dhcp-snooping/vlan-uncovered",
+        "dhcp-snooping/trusted-edge",
+        "dhcp-snooping/prerequisite",
         "dhcp-snooping/address-check-off",
         "port-security/off",
         "port-security/not-armed",
         "port-security/limit-high",
         "port-security/mode-conflict",
+        "recovery/revolving",
     ],
     run: starvation,
 };
@@ -154,11 +168,18 @@ fn rogue_router(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehears
     let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
     let router = station(1);
     machine.authenticate(router);
-    let tries = [
-        (machine.receive(stage.port, &Frame::to_all(router, Payload::RouterAdvertisement))?, "a router advertisement"),
-        (machine.receive(stage.port, &Frame::to_all(router, Payload::ServerAnswer))?, "a DHCPv6 answer"),
-    ];
-    let open = if tries[0].0.is_in() { settings::ADVERTISEMENTS_BLOCKED.id } else { settings::SERVERS_BLOCKED.id };
+    let mut tries = Vec::new();
+    for (payload, what) in
+        [(Payload::RouterAdvertisement, "a router advertisement"), (Payload::ServerAnswer, "a DHCPv6 answer")]
+    {
+        tries.push((machine.receive(stage.port, &Frame::to_all(router, payload))?, what));
+        machine.pass(1000)?;
+    }
+    let open = if tries.first().is_some_and(|(arrival, _)| arrival.is_in()) {
+        settings::ADVERTISEMENTS_BLOCKED.id
+    } else {
+        settings::SERVERS_BLOCKED.id
+    };
     let told = verdict(&machine, stage, &tries);
     Ok(Some(Rehearsal { because: told.because.or(Some(Because { feature: "IPv6 guard", setting: open })), ..told }))
 }

@@ -72,7 +72,11 @@ fn patched_loop(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehears
         let wait = u64::from(hello) * 1000;
         machine.pass(wait)?;
         machine.receive(stage.port, &Frame::bpdu(station(700), false))?;
-        let by = if machine.held_by(stage.port).is_some() { "BPDU guard takes the port down" } else { "the tree blocks the port" };
+        let by = if machine.held_by(stage.port).is_some() {
+            "BPDU guard takes the port down"
+        } else {
+            "the tree blocks the port"
+        };
         let because = Because { feature: "spanning tree", setting: settings::TREE_ON_PORT.id };
         let told = Rehearsal::new(&machine, Outcome::Held, format!("the first BPDU ends it: {by}"));
         return Ok(Some(told.because(Some(because)).after(wait).back(&machine, stage.port)));

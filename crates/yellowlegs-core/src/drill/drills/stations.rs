@@ -25,6 +25,11 @@ pub(super) const SECOND_STATION: Drill = Drill {
     run: second_station,
 };
 
+/// Whom they talk to.
+fn gateway() -> StationAddress {
+    station(800)
+}
+
 /// The stations that belong on the port: those written or pinned, then made-up ones.
 fn rightful(stage: &Stage<'_>, machine: &Machine<'_>) -> Known<Option<Vec<StationAddress>>> {
     let Some(count) = stage.stations()? else { return Ok(None) };
@@ -40,14 +45,14 @@ fn second_station(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehea
     let Some(rightful) = rightful(stage, &machine)? else { return Ok(None) };
     for one in &rightful {
         machine.authenticate(*one);
-        let arrival = machine.receive(stage.port, &Frame::to_all(*one, Payload::Plain))?;
+        let arrival = machine.receive(stage.port, &Frame::to_station(*one, gateway(), Payload::Plain))?;
         if !arrival.is_in() {
             let told = Rehearsal::new(&machine, Outcome::Outage, "a station that belongs here is stopped");
             return Ok(Some(told.because(arrival.stopped_by()).back(&machine, stage.port)));
         }
     }
     let stranger = station(900);
-    let arrival = machine.receive(stage.port, &Frame::to_all(stranger, Payload::Plain))?;
+    let arrival = machine.receive(stage.port, &Frame::to_station(stranger, gateway(), Payload::Plain))?;
     let mut told = verdict(&machine, stage, &[(arrival, "one station too many")]);
     if machine.held_by(stage.port).is_some() && !rightful.is_empty() {
         told.collateral = Some(format!("{} station(s) that belong here are cut off with it", rightful.len()));
@@ -62,7 +67,12 @@ pub(super) const SWAPPED_STATION: Drill = Drill {
     name: "swapped-station",
     stimulus: "another station comes after the first was pinned",
     holds: "it is stopped, where stations are pinned",
-    answers: &["port-security/off", "port-security/not-armed", "port-security/limit-high", "port-security/mode-conflict"],
+    answers: &[
+        "port-security/off",
+        "port-security/not-armed",
+        "port-security/limit-high",
+        "port-security/mode-conflict",
+    ],
     run: swapped_station,
 };
 
@@ -74,12 +84,12 @@ fn swapped_station(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehe
     let Some(rightful) = rightful(stage, &machine)?.filter(|all| !all.is_empty()) else { return Ok(None) };
     for one in &rightful {
         machine.authenticate(*one);
-        machine.receive(stage.port, &Frame::to_all(*one, Payload::Plain))?;
+        machine.receive(stage.port, &Frame::to_station(*one, gateway(), Payload::Plain))?;
     }
     machine.link_down(stage.port)?;
     machine.pass(5000)?;
     let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
-    let arrival = machine.receive(stage.port, &Frame::to_all(station(900), Payload::Plain))?;
+    let arrival = machine.receive(stage.port, &Frame::to_station(station(900), gateway(), Payload::Plain))?;
     let told = verdict(&machine, stage, &[(arrival, "the other station")]);
     Ok(Some(told.because(Some(Because { feature: "port security", setting: settings::LIMIT.id }))))
 }
@@ -88,7 +98,13 @@ pub(super) const COPIED_ADDRESS: Drill = Drill {
     name: "copied-address",
     stimulus: "a stranger with the address of the rightful station and another IP address",
     holds: "it is stopped: by source guard or ARP inspection with a binding, or by port authentication",
-    answers: &["port-security/name-only", "source-guard/off", "arp-inspection/off"],
+    answers: &[
+        "port-security/name-only",
+        "port-security/limit-low",
+        "voice/room-missing",
+        "source-guard/off",
+        "arp-inspection/off",
+    ],
     run: copied_address,
 };
 
@@ -102,7 +118,7 @@ fn copied_address(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehea
     machine.tell(stage.port, format!("a stranger takes the place and the address of {copied}"), None);
     let foreign = Ipv4Addr::new(192, 0, 2, 66);
     let arp = machine.receive(stage.port, &Frame::to_all(copied, Payload::Arp(foreign)))?;
-    let packet = machine.receive(stage.port, &Frame::to_all(copied, Payload::Packet(foreign)))?;
+    let packet = machine.receive(stage.port, &Frame::to_station(copied, gateway(), Payload::Packet(foreign)))?;
     // Without ARP nobody finds it, without packets it says nothing: one of them is enough.
     let told = match (arp.stopped_by(), packet.stopped_by()) {
         (None, None) => Rehearsal::new(&machine, Outcome::LetThrough, "a copied address is believed")

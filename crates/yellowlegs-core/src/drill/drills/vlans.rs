@@ -38,7 +38,8 @@ fn tag_hop(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> 
         if arrival.is_in() {
             let trunk = machine.mode(stage.port)? == Mode::Trunk;
             let setting = if trunk { settings::TAGGED_VLANS.id } else { settings::INGRESS_FILTERING.id };
-            let told = Rehearsal::new(&machine, Outcome::LetThrough, format!("a tag is enough to get into VLAN {vlan}"));
+            let told =
+                Rehearsal::new(&machine, Outcome::LetThrough, format!("a tag is enough to get into VLAN {vlan}"));
             return Ok(Some(told.because(Some(Because { feature: "tag rules", setting }))));
         }
         machine.forget_admitted(stage.port);

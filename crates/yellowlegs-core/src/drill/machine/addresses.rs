@@ -191,6 +191,9 @@ impl Machine<'_> {
             RateUnit::Kilobits => u64::from(rate.amount) * 1000 / BITS,
             RateUnit::Percent => {
                 let speed = self.asked.port(port, settings::SPEED).map_err(|_| Hang::fact("the port's speed"))?;
+                if speed == 0 {
+                    return Err(Hang::fact("the port's speed"));
+                }
                 u64::from(speed) * 10_000 * u64::from(rate.amount) / BITS
             }
         };

@@ -263,7 +263,9 @@ impl Machine<'_> {
         use crate::drill::frame::{Dhcp, Frame, Payload};
         self.authenticate(station);
         let request = Frame::to_all(station, Payload::Dhcp(Dhcp::Request, station, address));
-        let Arrival::Forwarded(vlan, _) = self.receive(port, &request)? else { return Ok(()) };
+        let arrival = self.receive(port, &request)?;
+        self.pass(1000)?;
+        let Arrival::Forwarded(vlan, _) = arrival else { return Ok(()) };
         if self.snoops(vlan)? && !self.asked.port(port, settings::SNOOPING_TRUSTED)? {
             self.bindings.insert((station, vlan), Binding { port, address });
             self.tell(port, format!("the server gives {address}: a binding"), None);

@@ -59,7 +59,9 @@ impl Machine<'_> {
                 }
             }
             Some(tag) => {
-                if only == Frames::Untagged && !self.asked.port(port, settings::VOICE_VLAN)?.is_some_and(|v| v.get() == tag) {
+                if only == Frames::Untagged
+                    && !self.asked.port(port, settings::VOICE_VLAN)?.is_some_and(|v| v.get() == tag)
+                {
                     return Ok(refused(settings::ACCEPTABLE_FRAMES.id));
                 }
                 match VlanId::new(i64::from(tag)) {

@@ -130,7 +130,8 @@ impl Machine<'_> {
             return Ok(false);
         }
         let because = Because { feature: "BPDU guard", setting: settings::BPDU_GUARD.id };
-        let words = if superior { "the root moves behind this port" } else { "a bridge is let in: no edge port any more" };
+        let words =
+            if superior { "the root moves behind this port" } else { "a bridge is let in: no edge port any more" };
         self.tell(port, words, Some(because));
         Ok(true)
     }

@@ -49,5 +49,5 @@ fn write(out: &mut dyn Write, whole: &Whole, tail: &Tail<'_>) -> io::Result<()> 
         script: SCRIPT,
         script_hash: hash(SCRIPT),
     };
-    document.write_into(out).map_err(io::Error::other)
+    document.write_into(out)
 }

@@ -1,0 +1,86 @@
+//! A fleet changed in one setting at a time: every setting of every place, every other value.
+
+use std::collections::BTreeMap;
+
+use serde_json::{Value as Json, json};
+use yellowlegs_core::model::{Kind, Record, Scope, SettingId, Value};
+use yellowlegs_core::resolve::Resolved;
+
+/// Other values of a setting's type: each word of a choice, the other flag, the numbers beside, lists with one more or less.
+fn others(kind: Kind, value: Option<&Value>) -> Vec<Json> {
+    match kind {
+        Kind::Flag => vec![json!(true), json!(false)],
+        Kind::Choice(set) => set.words.iter().map(|word| json!(word)).collect(),
+        Kind::Choices(set) => [json!([])].into_iter().chain(set.words.iter().map(|word| json!([word]))).collect(),
+        Kind::Count | Kind::Seconds | Kind::Milliwatts => {
+            let Some(Value::Count(n) | Value::Seconds(n) | Value::Milliwatts(n)) = value else {
+                return vec![json!(0), json!(1)];
+            };
+            vec![json!(0), json!(n / 10), json!(n.saturating_sub(1)), json!(n + 1), json!(n.saturating_mul(10))]
+        }
+        Kind::Vlan => ["none", "1", "110", "140", "210", "777", "998"].iter().map(|v| json!(v)).collect(),
+        Kind::Vlans => ["none", "110", "110,140", "110,140,210,300", "110,140,210,300,777", "all"]
+            .iter()
+            .map(|v| json!(v))
+            .collect(),
+        Kind::Rate => ["none", "1 pps", "19 pps", "30 pps", "2 %", "1 kbps"].iter().map(|v| json!(v)).collect(),
+        Kind::Address => vec![json!("none"), json!("192.0.2.9")],
+        Kind::Port => vec![json!("none"), json!("1.2"), json!("1.4"), json!("9.9")],
+        Kind::Taps => vec![json!([]), json!(["1.2 both"]), json!(["1.4 received"])],
+        Kind::Words | Kind::Stations | Kind::Ranges | Kind::Pairs => vec![json!([])],
+        Kind::Text => vec![json!("")],
+        Kind::Station | Kind::Time => Vec::new(),
+    }
+}
+
+/// The record of a switch with one setting changed, as a switch.
+fn changed(record: &Json, name: &str, path: &[&str], setting: &str, value: &Json) -> Option<Resolved> {
+    let mut record = record.clone();
+    let mut place = &mut record;
+    for step in path {
+        place = match step.parse::<usize>() {
+            Ok(index) => &mut place[index],
+            Err(_) => &mut place[*step],
+        };
+    }
+    place["settings"][setting] = json!({"value": value, "origin": "port"});
+    let record: Record = serde_json::from_value(record).ok()?;
+    Some(Resolved::from_record(record.into_switch(name)))
+}
+
+/// Each change: what it is called, and the fleet after it.
+pub(crate) fn changes(
+    fleet: &BTreeMap<&'static str, Resolved>,
+    mut judge: impl FnMut(&str, &str, &str, &BTreeMap<&str, Resolved>),
+) {
+    for (name, resolved) in fleet {
+        let record = serde_json::to_value(resolved.record()).unwrap();
+        let switch = &resolved.switch;
+        let mut each = |id: SettingId, path: &[&str], place: &str, slot: Option<&Value>| {
+            for value in others(id.info().kind, slot) {
+                let Some(after) = changed(&record, name, path, id.name(), &value) else { continue };
+                let mut all = fleet.clone();
+                all.insert(name, after);
+                let value = value.as_str().map_or_else(|| value.to_string(), str::to_owned);
+                judge(id.name(), &value, place, &all.into_iter().collect());
+            }
+        };
+        for (port, port_name) in switch.ports().iter().enumerate() {
+            let (index, place) = (port.to_string(), format!("{name} {port_name}"));
+            for id in SettingId::of(Scope::Port) {
+                each(id, &["ports", &index], &place, switch.slot(Some(port), id).value.as_ref());
+            }
+        }
+        for id in SettingId::of(Scope::Switch) {
+            each(id, &[], name, switch.slot(None, id).value.as_ref());
+        }
+        for (index, vlan) in record["vlans"].as_array().into_iter().flatten().enumerate() {
+            let place = format!("{name} vlan {}", vlan["vlan"]);
+            SettingId::of(Scope::Vlan).for_each(|id| each(id, &["vlans", &index.to_string()], &place, None));
+        }
+        for index in 0..switch.mirrors().len() {
+            let place = format!("{name} mirror");
+            SettingId::of(Scope::Mirror).for_each(|id| each(id, &["mirrors", &index.to_string()], &place, None));
+        }
+    }
+}

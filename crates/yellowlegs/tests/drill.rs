@@ -1,0 +1,131 @@
+//! `yellowlegs drill` on the demo: what gets through is what was planted; matrix, timeline, JSON, CSV; exit codes.
+
+mod support;
+
+use std::collections::BTreeSet;
+
+use rstest::rstest;
+use serde_json::Value;
+use support::{Fleet, list, text};
+
+fn drills(fleet: &Fleet, words: &[&str]) -> Value {
+    let ran = fleet.run(&[&["drill", "--format", "json"], words].concat());
+    serde_json::from_str(&ran.out).unwrap_or_else(|e| panic!("{e}: {}{}", ran.out, ran.err))
+}
+
+#[rstest]
+#[case("nq-desks-1", "1.7", "negotiate", "let-through", "port.mode")]
+#[case("nq-desks-1", "1.1", "negotiate", "held", "port.mode")]
+#[case("nq-desks-1", "1.7", "desk-boot", "outage", "fast-start.mode")]
+#[case("nq-desks-1", "1.7", "brought-bridge", "let-through", "guard.bpdu")]
+#[case("nq-desks-1", "1.1", "brought-bridge", "held", "guard.bpdu")]
+#[case("dp-desks-1", "1.1", "rogue-server", "let-through", "dhcp-snooping.trusted")]
+#[case("nq-desks-1", "1.1", "rogue-server", "held", "dhcp-snooping.trusted")]
+#[case("nq-desks-1", "1.3", "address-flood", "let-through", "port-security.limit")]
+#[case("nq-desks-1", "1.1", "address-flood", "held", "port-security.limit")]
+#[case("nq-desks-1", "1.7", "rogue-router", "let-through", "ipv6-guard.advertisements-blocked")]
+#[case("nq-gates-1", "1.13", "flapping-plug", "let-through", "flap.enabled")]
+#[case("nq-desks-1", "1.16", "second-station", "undetermined", "")]
+fn planted_faults_show(
+    #[case] switch: &str,
+    #[case] port: &str,
+    #[case] drill: &str,
+    #[case] outcome: &str,
+    #[case] setting: &str,
+) {
+    let told = drills(&Fleet::demo(), &[drill, "--switch", switch, "--port", port]);
+    let all = list(&told, "drills");
+    assert_eq!((all.len(), text(&all[0], "outcome")), (1, outcome), "{told}");
+    assert_eq!(all[0]["deciding"]["setting"].as_str().unwrap_or_default(), setting);
+    if outcome != "undetermined" {
+        assert!(!list(&all[0]["deciding"], "evidence").is_empty());
+    }
+}
+
+/// A drill that hangs on an unknown setting says what either value would do.
+#[test]
+fn what_nobody_knows_is_tried_both_ways() {
+    let fleet = Fleet::demo();
+    fleet.edit("dialects/shingle.toml", "\"guard.bpdu\" = false\n", "");
+    let told = drills(&fleet, &["brought-bridge", "--switch", "nq-desks-1", "--port", "1.7"]);
+    let one = &list(&told, "drills")[0];
+    assert_eq!((text(one, "outcome"), text(one, "hangs_on")), ("undetermined", "guard.bpdu"), "{one}");
+    let either: Vec<(&str, &str)> =
+        list(one, "either").iter().map(|e| (text(e, "value"), text(e, "outcome"))).collect();
+    assert_eq!(either, [("true", "held"), ("false", "let-through")]);
+}
+
+/// Ports that are alike are played once; each by itself comes to the same.
+#[test]
+fn every_member_of_a_class_agrees() {
+    let fleet = Fleet::demo();
+    let whole = drills(&fleet, &["--switch", "nq-desks-2"]);
+    let mut seen = 0;
+    for port in ["1.1", "1.12", "1.36", "1.44"] {
+        let alone = drills(&fleet, &["--switch", "nq-desks-2", "--port", port]);
+        assert_eq!(alone["classes"], 1);
+        let of_port: Vec<&Value> = list(&whole, "drills").iter().filter(|d| text(d, "port") == port).collect();
+        for (one, other) in of_port.iter().zip(list(&alone, "drills")) {
+            assert_eq!(
+                (&one["drill"], &one["outcome"], &one["seconds"]),
+                (&other["drill"], &other["outcome"], &other["seconds"])
+            );
+            seen += 1;
+        }
+    }
+    assert!(seen > 40 && whole["classes"].as_u64() < Some(20));
+}
+
+#[rstest]
+#[case::through(&["drill", "negotiate", "--switch", "nq-desks-1"], 1)]
+#[case::held(&["drill", "negotiate", "--switch", "nq-desks-1", "--port", "1.1"], 0)]
+#[case::open(&["drill", "negotiate", "--switch", "nq-desks-1", "--port", "1.16"], 3)]
+#[case::nothing_to_play(&["drill", "negotiate", "--switch", "nq-core-1", "--port", "1.1"], 0)]
+#[case::unknown(&["drill", "negotate"], 2)]
+#[case::list(&["drill", "list"], 0)]
+fn exit_codes(#[case] words: &[&str], #[case] code: i32) {
+    let ran = Fleet::demo().run(words);
+    assert_eq!(ran.code, code, "{}{}", ran.out, ran.err);
+    if code == 2 {
+        assert!(ran.err.contains("`negotate` is no drill") && ran.err.contains("negotiate"), "{}", ran.err);
+    }
+}
+
+#[rstest]
+#[case("text")]
+#[case("json")]
+#[case("csv")]
+fn the_same_bytes_for_any_jobs(#[case] format: &str) {
+    let fleet = Fleet::demo();
+    let told = |jobs: &str| fleet.run(&["drill", "--format", format, "--jobs", jobs]).out;
+    assert_eq!(told("1"), told("5"));
+}
+
+#[test]
+fn matrix_and_timeline_say_what_the_json_says() {
+    let fleet = Fleet::demo();
+    let report = drills(&fleet, &[]);
+    let through: BTreeSet<&str> = list(&report, "drills")
+        .iter()
+        .filter(|d| text(d, "outcome") == "let-through")
+        .map(|d| text(d, "drill"))
+        .collect();
+    let matrix = fleet.run(&["drill"]).out;
+    let said = matrix.split("What gets through").nth(1).and_then(|t| t.split("\n\n").next()).unwrap();
+    for drill in &through {
+        let count = list(&report, "drills")
+            .iter()
+            .filter(|d| text(d, "outcome") == "let-through" && text(d, "drill") == *drill)
+            .count();
+        assert!(said.contains(&format!(" {drill}  on {count} port")), "{drill} {count}: {said}");
+    }
+    assert!(matrix.lines().all(|line| line.chars().count() <= 100));
+    let story = fleet.run(&["drill", "brought-bridge", "--switch", "nq-desks-1", "--port", "1.1", "--timeline"]).out;
+    for words in
+        ["0.000 s  link up", "is held down", "guard.bpdu is true", "northquay/nq-desks-1/config.txt:", "comes back"]
+    {
+        assert!(story.contains(words), "`{words}` is not in {story}");
+    }
+    let rows = fleet.run(&["drill", "--format", "csv"]).out;
+    assert_eq!(rows.lines().count(), list(&report, "drills").len() + 1);
+}
