@@ -73,7 +73,7 @@ fn every_member_of_a_class_agrees() {
             seen += 1;
         }
     }
-    assert!(seen > 40 && whole["classes"].as_u64() < Some(20));
+    assert!(seen > 40 && whole["classes"].as_u64() < Some(30), "{seen} {}", whole["classes"]);
 }
 
 #[rstest]

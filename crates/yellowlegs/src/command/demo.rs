@@ -27,13 +27,17 @@ pub(super) fn run(args: &Demo, loudness: Loudness) -> Result<ExitCode, Failure> 
     let inside = |path: &str| dir.join(path).display().to_string();
     let (dialect, gates) = (inside("dialects/shingle.toml"), inside("northquay/nq-gates-1/config.txt"));
     let page = inside("page.html");
-    let stops: [(&str, Vec<&str>); 8] = [
+    let stops: [(&str, Vec<&str>); 9] = [
         (
             "which ports of one switch break port security",
             vec!["audit", &folder, "--switch", "nq-desks-1", "--only", "port-security"],
         ),
         ("one check explained", vec!["checks", "port-security/not-armed"]),
         ("a socket that somebody calls about", vec!["port", "nq-desks-1", "1.7", "--fleet", &folder]),
+        (
+            "what an attacker would get through on the ticket desks of one switch",
+            vec!["drill", "--fleet", &folder, "--switch", "nq-desks-1", "--role", "desk"],
+        ),
         ("which links came and went too often", vec!["flaps", "--fleet", &folder]),
         ("two sister switches that should be alike", vec!["compare", "sp-gates-1", "sp-gates-2", "--fleet", &folder]),
         ("lines of a text that its dialect does not know", vec!["dialect", "explain", &dialect, &gates, "--unread"]),

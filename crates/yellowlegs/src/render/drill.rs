@@ -6,6 +6,7 @@ use std::sync::Arc;
 
 use anstyle::{AnsiColor, Style};
 use serde::Serialize;
+use yellowlegs_core::drill::machine::Millis;
 use yellowlegs_core::drill::{self, Because, Outcome, Rehearsed, proof};
 use yellowlegs_core::finding::{Evidence, EvidenceKind};
 use yellowlegs_core::model::port_spans;
@@ -15,6 +16,10 @@ use super::look::Look;
 use super::style::{BOLD, DIM, GOOD, PLACE, level, paint};
 use super::{Head, clean, place, shown};
 use yellowlegs_core::policy::Level;
+
+fn seconds(millis: Millis) -> f64 {
+    std::time::Duration::from_millis(millis).as_secs_f64()
+}
 
 /// A switch whose ports were rehearsed.
 pub(crate) struct PlayedSwitch {
@@ -71,6 +76,13 @@ fn colour(outcome: Outcome) -> Style {
     }
 }
 
+/// Ports of one role on which everything ended alike.
+struct Row<'p> {
+    outcomes: Vec<Option<Outcome>>,
+    role: Option<&'p str>,
+    ports: Vec<&'p str>,
+}
+
 /// Ports by drills.
 pub(crate) struct Matrix {
     look: Look,
@@ -97,17 +109,15 @@ impl DrillReport for Matrix {
 
     fn switch(&mut self, out: &mut dyn Write, played: &PlayedSwitch) -> io::Result<()> {
         let switch = played.resolved.switch.name();
-        let mut rows: Vec<(Vec<Option<Outcome>>, Option<&str>, Vec<&str>)> = Vec::new();
+        let mut rows: Vec<Row<'_>> = Vec::new();
         for port in &played.ports {
             let outcome =
                 |drill: &drill::Drill| port.drills.iter().find(|d| d.drill.name == drill.name).map(|d| d.told.outcome);
             let outcomes: Vec<Option<Outcome>> = drill::all().iter().map(outcome).collect();
-            let same = |row: &&mut (Vec<Option<Outcome>>, Option<&str>, Vec<&str>)| {
-                row.0 == outcomes && row.1 == port.role.as_deref()
-            };
-            match rows.iter_mut().find(same) {
-                Some(row) => row.2.push(&port.name),
-                None => rows.push((outcomes, port.role.as_deref(), vec![&port.name])),
+            let role = port.role.as_deref();
+            match rows.iter_mut().find(|row| row.outcomes == outcomes && row.role == role) {
+                Some(row) => row.ports.push(&port.name),
+                None => rows.push(Row { outcomes, role, ports: vec![&port.name] }),
             }
             for rehearsed in port.drills.iter() {
                 let told = &rehearsed.told;
@@ -117,20 +127,20 @@ impl DrillReport for Matrix {
             }
         }
         // The row with most that got through first.
-        rows.sort_by_key(|(outcomes, ..)| {
-            let count = |wanted: Outcome| outcomes.iter().filter(|o| **o == Some(wanted)).count();
+        rows.sort_by_key(|row| {
+            let count = |wanted: Outcome| row.outcomes.iter().filter(|o| **o == Some(wanted)).count();
             std::cmp::Reverse((count(Outcome::LetThrough), count(Outcome::Outage), count(Outcome::Undetermined)))
         });
         writeln!(out, "\n{}", paint(BOLD, &clean(switch)))?;
-        let numbers: String = (1..=drill::all().len()).map(|number| format!("{number:>2} ")).collect();
-        writeln!(out, "  {}", paint(DIM, numbers.trim_end()))?;
-        for (outcomes, role, names) in rows {
+        let numbers: Vec<String> = (1..=drill::all().len()).map(|number| format!("{number:>2}")).collect();
+        writeln!(out, "  {}", paint(DIM, &numbers.join(" ")))?;
+        for Row { outcomes, role, ports } in rows {
             let cell = |outcome: &Option<Outcome>| match outcome {
                 Some(outcome) => paint(colour(*outcome), &format!(" {} ", mark(*outcome, self.look.plain))),
                 None => "   ".to_owned(),
             };
             let cells: Vec<String> = outcomes.iter().map(cell).collect();
-            let ports = port_spans(&names).join(", ");
+            let ports = port_spans(&ports).join(", ");
             let role = role.map(|role| format!(" ({role})")).unwrap_or_default();
             let words = format!("{ports}{role}");
             let lead = format!("  {}  ", cells.join(""));
@@ -180,20 +190,21 @@ impl DrillReport for Timeline {
     fn switch(&mut self, out: &mut dyn Write, played: &PlayedSwitch) -> io::Result<()> {
         let width = self.look.width;
         for port in &played.ports {
-            for Rehearsed { drill, told, hangs, .. } in port.drills.iter() {
+            for Rehearsed { drill, told, hangs, port: class } in port.drills.iter() {
                 let outcome = paint(colour(told.outcome), &format!(" {} ", told.outcome.word()));
                 let name = format!("{} {}", played.resolved.switch.name(), port.name);
                 let lead = format!("{}  {}  {outcome}  ", paint(BOLD, &clean(&name)), paint(BOLD, drill.name));
                 super::text::wrapped(out, &lead, 2, &clean(&told.says), width)?;
                 super::text::wrapped(out, &paint(DIM, "  played: "), 4, drill.stimulus, width)?;
                 for line in &told.story {
-                    let clock = format!("{:>9.3} s  ", line.at as f64 / 1000.0);
-                    let place = played.resolved.switch.ports().get(line.port).map_or("", |p| p.as_str());
-                    let words =
-                        if place == port.name { line.words.clone() } else { format!("{place}: {}", line.words) };
+                    let clock = format!("{:>9.3} s  ", seconds(line.at));
+                    // What was played on a port like this one is told of this one.
+                    let at = if line.port == *class { port.port } else { line.port };
+                    let place = played.resolved.switch.ports().get(at).map_or("", |p| p.as_str());
+                    let words = if at == port.port { line.words.clone() } else { format!("{place}: {}", line.words) };
                     super::text::wrapped(out, &paint(PLACE, &clock), 13, &clean(&words), width)?;
                     if let Some(because) = &line.because {
-                        decided(out, &played.resolved, line.port, because, width)?;
+                        decided(out, &played.resolved, at, because, width)?;
                     }
                 }
                 if let Some(because) =
@@ -278,7 +289,7 @@ fn row<'a>(played: &'a PlayedSwitch, port: &'a Played, rehearsed: &'a Rehearsed)
         port: &port.name,
         role: port.role.as_deref(),
         outcome: told.outcome,
-        seconds: told.millis.map(|millis| millis as f64 / 1000.0),
+        seconds: told.millis.map(seconds),
         says: &told.says,
         collateral: told.collateral.as_deref(),
         deciding,

@@ -46,7 +46,9 @@ fn verdict(machine: &Machine<'_>, stage: &Stage<'_>, tries: &[(Arrival, &str)]) 
         Some((_, what)) => Rehearsal::new(machine, Outcome::LetThrough, format!("{what} gets in")),
         None => {
             let because = tries.iter().find_map(|(arrival, _)| arrival.stopped_by());
-            let by = because.map_or("the port is closed", |because| because.feature);
+            let closed =
+                if machine.held_by(stage.port).is_some() { "the port is held down" } else { "the port is closed" };
+            let by = because.map_or(closed, |because| because.feature);
             Rehearsal::new(machine, Outcome::Held, format!("stopped: {by}")).because(because).back(machine, stage.port)
         }
     }

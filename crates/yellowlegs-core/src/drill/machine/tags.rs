@@ -60,7 +60,7 @@ impl Machine<'_> {
             }
             Some(tag) => {
                 if only == Frames::Untagged
-                    && !self.asked.port(port, settings::VOICE_VLAN)?.is_some_and(|v| v.get() == tag)
+                    && self.asked.port(port, settings::VOICE_VLAN)?.is_none_or(|v| v.get() != tag)
                 {
                     return Ok(refused(settings::ACCEPTABLE_FRAMES.id));
                 }
