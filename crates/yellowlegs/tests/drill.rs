@@ -129,3 +129,30 @@ fn matrix_and_timeline_say_what_the_json_says() {
     let rows = fleet.run(&["drill", "--format", "csv"]).out;
     assert_eq!(rows.lines().count(), list(&report, "drills").len() + 1);
 }
+
+/// `audit --with-drills`: what a finding lets happen stands beside it, on as many ports as it does.
+#[test]
+fn findings_say_what_they_let_happen() {
+    let fleet = Fleet::demo();
+    let report = fleet.report(&["--with-drills"]);
+    let drill = |switch: &str, port: Option<&str>, check: &str| {
+        let here = |f: &&Value| text(f, "switch") == switch && f["port"].as_str() == port && text(f, "check") == check;
+        list(&report, "findings").iter().find(here).map(|f| f["drill"].clone()).unwrap()
+    };
+    let off = drill("dp-desks-1", None, "dhcp-snooping/off");
+    assert_eq!(
+        (text(&off, "drill"), text(&off, "outcome"), off["ports"].as_u64()),
+        ("rogue-server", "let-through", Some(8))
+    );
+    let all = drills(&fleet, &["rogue-server", "--switch", "dp-desks-1"]);
+    assert_eq!(list(&all, "drills").iter().filter(|d| text(d, "outcome") == "let-through").count(), 8);
+    assert_eq!(text(&drill("nq-desks-1", Some("1.7"), "fast-start/missing"), "drill"), "desk-boot");
+    assert!(drill("dp-desks-1", None, "multicast/snooping-off").is_null(), "no drill answers for it");
+    assert!(!fleet.run(&["audit", "--format", "json"]).out.contains("\"drill\":"), "only when asked for");
+    for (format, words) in [
+        ("text", "rogue-server let-through: the answer of a rogue server gets in (on 8 ports"),
+        ("html", "class=\"m drill\""),
+    ] {
+        assert!(fleet.run(&["audit", "--with-drills", "--format", format]).out.contains(words), "{format}");
+    }
+}

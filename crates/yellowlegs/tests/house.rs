@@ -30,6 +30,7 @@ fn the_report_is_what_its_schema_says() {
     let since = fleet.run(&["audit", "--format", "json", "--since", "before.json"]).out;
     assert!(since.contains("\"now\":\"gone\""));
     hold("report.schema.json", &since);
+    hold("report.schema.json", &fleet.run(&["audit", "--format", "json", "--with-drills"]).out);
 }
 
 #[test]

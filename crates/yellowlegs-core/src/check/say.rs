@@ -111,6 +111,7 @@ pub(super) fn finding(told_by: Teller<'_>, level: Level, subject: Subject<'_>, v
         remedy: fill(told_by.remedy, &facts),
         waiver: None,
         since: None,
+        drill: None,
     }
 }
 

@@ -3,12 +3,14 @@
 //! The machine stands on the settings in force alone and knows no check, so that the two can be held against each other.
 
 mod asked;
+mod attach;
 mod drills;
 pub mod frame;
 pub mod machine;
 mod rehearse;
 
 pub use asked::{Asked, Hang, Known};
+pub use attach::attach;
 pub use machine::{Because, Machine, Told};
 pub use rehearse::{Either, Outcome, Rehearsal, Rehearsed, Stage, class_of, proof, rehearse};
 

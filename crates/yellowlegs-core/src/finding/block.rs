@@ -26,7 +26,7 @@ impl<'f> Block<'f> {
         let one = self.first;
         (one.check, one.level, one.since, &one.switch) == (other.check, other.level, other.since, &other.switch)
             && (&one.role, &one.message, &one.remedy) == (&other.role, &other.message, &other.remedy)
-            && (&one.waiver, one.port.is_some()) == (&other.waiver, other.port.is_some())
+            && (&one.waiver, &one.drill, one.port.is_some()) == (&other.waiver, &other.drill, other.port.is_some())
     }
 }
 

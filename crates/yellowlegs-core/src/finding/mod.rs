@@ -63,6 +63,22 @@ pub struct Finding {
     /// Whether an earlier report has it too, where one was compared.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub since: Option<Since>,
+    /// The worst drill that it lets happen, where drills were played.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub drill: Option<DrillShown>,
+}
+
+/// A drill that did not hold because of a finding.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct DrillShown {
+    /// Its name.
+    pub drill: String,
+    /// How it ended.
+    pub outcome: &'static str,
+    /// On how many ports of the switch.
+    pub ports: usize,
+    /// In a sentence.
+    pub says: String,
 }
 
 impl Finding {

@@ -53,6 +53,9 @@ pub(crate) struct Audit {
     /// Hold the findings against those of an earlier JSON report: which are new, which remain, which are gone
     #[arg(long, value_name = "REPORT.json", required_if_eq("fail_on", "new"))]
     pub(crate) since: Option<PathBuf>,
+    /// Rehearse the drills too, and say beside each finding what it lets happen
+    #[arg(long)]
+    pub(crate) with_drills: bool,
     /// In the text report, show each port by itself, not one block for the same fault on many
     #[arg(long)]
     pub(crate) each: bool,

@@ -8,6 +8,7 @@ use std::sync::Arc;
 use globset::{Glob, GlobMatcher};
 use yellowlegs_core::check::{self, Comparison, Digests, Earlier, FleetOutcome, FleetView, Judge, Selection, Usage};
 use yellowlegs_core::dialect::Dialect;
+use yellowlegs_core::drill;
 use yellowlegs_core::finding::{Sample, Totals};
 use yellowlegs_core::model::Remark;
 use yellowlegs_core::policy::{AsOf, Policy, names_check};
@@ -47,7 +48,7 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
         chosen: chosen(args),
     })?;
     let judge = Judge::new(&loaded.policy, &as_of, &selection, args.raw);
-    let mut work = Work { root: &root, loaded: &loaded, judge, as_of: &as_of };
+    let mut work = Work { root: &root, loaded: &loaded, judge, as_of: &as_of, with_drills: args.with_drills };
     let mut gathered = work.run(&fleet.switches, jobs(args.jobs), &mut sinks, since.as_mut())?;
     let mut across = work.across(&fleet, &selection, &mut gathered);
     if let Some(since) = since {
@@ -131,6 +132,7 @@ struct Work<'a> {
     loaded: &'a Loaded,
     judge: Judge<'a>,
     as_of: &'a AsOf,
+    with_drills: bool,
 }
 
 impl Work<'_> {
@@ -151,7 +153,11 @@ impl Work<'_> {
             let (read, unreadable) = fleet::read_switch(&self.root.dir, found, self.loaded, self.as_of.moment());
             let judged = read.map(|(resolved, dialect)| {
                 let lists = dialect.as_ref().map(|d| d.lists());
-                (self.judge.switch(&resolved, lists), dialect)
+                let mut judged = self.judge.switch(&resolved, lists);
+                if self.with_drills {
+                    drill::attach(&mut judged.outcome, &resolved, &self.loaded.policy);
+                }
+                (judged, dialect)
             });
             (judged, unreadable, self.root.takes(&found.path))
         };

@@ -215,6 +215,7 @@ fn result(found: &Finding, rules: &mut Rules) -> Entry {
         ("role", json!(found.role)),
         ("vlan", json!(found.vlan)),
         ("settings", Value::Object(values)),
+        ("drill", json!(found.drill)),
     ]));
     result
 }

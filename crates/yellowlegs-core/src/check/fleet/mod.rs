@@ -294,5 +294,6 @@ fn nowhere(check: &'static Check, level: Level, violation: Violation) -> Finding
         related: violation.related,
         waiver: None,
         since: None,
+        drill: None,
     }
 }

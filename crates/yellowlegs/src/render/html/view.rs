@@ -96,6 +96,8 @@ pub(super) struct Told {
     pub(super) related: Vec<String>,
     pub(super) remedy: String,
     pub(super) waiver: String,
+    /// What a drill made of it.
+    pub(super) drill: String,
     pub(super) since: &'static str,
 }
 
@@ -337,6 +339,9 @@ impl Told {
             waiver: found.waiver.as_ref().map_or_else(String::new, |waiver| {
                 let at = place(&waiver.evidence);
                 text(&format!("Waived until {} by {}: {} ({at})", waiver.last_day, waiver.owner, waiver.reason))
+            }),
+            drill: found.drill.as_ref().map_or_else(String::new, |shown| {
+                text(&format!("drill {}: {} on {} port(s), {}", shown.drill, shown.outcome, shown.ports, shown.says))
             }),
             since: found.since.map_or("", |since| since.word()),
         }

@@ -2,8 +2,9 @@
 
 use std::io::{self, Write};
 
-use yellowlegs_core::finding::{Block, Evidence, EvidenceKind, Finding};
+use yellowlegs_core::finding::{Block, DrillShown, Evidence, EvidenceKind, Finding};
 use yellowlegs_core::model::port_spans;
+use yellowlegs_core::policy::Level;
 
 use super::super::look::Look;
 use super::super::style::{BOLD, DIM, level, paint};
@@ -42,6 +43,10 @@ pub(super) fn finding(out: &mut dyn Write, found: &Finding, placed: Placed<'_>, 
             &block.others
         }
     };
+    if let Some(shown) = &found.drill {
+        let (words, style) = drilled(shown);
+        wrapped(out, &format!("      {} ", paint(style, &shown.drill)), 8, &clean(&words), look.width)?;
+    }
     if let Some(waiver) = &found.waiver {
         let until = format!("until {} by {}: {}", waiver.last_day, waiver.owner, waiver.reason);
         wrapped(out, "      ", 6, &clean(&until), look.width)?;
@@ -66,6 +71,13 @@ pub(super) fn finding(out: &mut dyn Write, found: &Finding, placed: Placed<'_>, 
         wrapped(out, "      see ", 8, &clean(&format!("{}{port}", related.switch)), look.width)?;
     }
     wrapped(out, &format!("      {} ", paint(BOLD, "do:")), 10, &clean(&found.remedy), look.width)
+}
+
+/// What a drill made of a finding.
+fn drilled(shown: &DrillShown) -> (String, anstyle::Style) {
+    let on = if shown.ports > 1 { format!(" (on {} ports of the switch)", shown.ports) } else { String::new() };
+    let style = if shown.outcome == "outage" { level(Level::Risk) } else { level(Level::Breach) };
+    (format!("{}: {}{on}", shown.outcome, shown.says), style)
 }
 
 fn is_policy(line: &Evidence) -> bool {
