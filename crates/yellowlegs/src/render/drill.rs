@@ -14,6 +14,7 @@ use yellowlegs_core::resolve::Resolved;
 
 use super::look::Look;
 use super::style::{BOLD, DIM, GOOD, PLACE, level, paint};
+use super::wrap::wrapped;
 use super::{Head, clean, place, shown};
 use yellowlegs_core::policy::Level;
 
@@ -104,7 +105,7 @@ impl DrillReport for Matrix {
         writeln!(out, "{}   {}", legend.join("  "), paint(DIM, "(nothing: it makes no sense there)"))?;
         let names = (1..).zip(drill::all()).map(|(number, drill)| format!("{number}\u{a0}{}", drill.name));
         let names: Vec<String> = names.collect();
-        super::text::wrapped(out, "", 0, &names.join("  "), self.look.width)
+        wrapped(out, "", 0, &names.join("  "), self.look.width)
     }
 
     fn switch(&mut self, out: &mut dyn Write, played: &PlayedSwitch) -> io::Result<()> {
@@ -144,7 +145,7 @@ impl DrillReport for Matrix {
             let role = role.map(|role| format!(" ({role})")).unwrap_or_default();
             let words = format!("{ports}{role}");
             let lead = format!("  {}  ", cells.join(""));
-            super::text::wrapped(out, &lead, 4 + 3 * cells.len(), &clean(&words), self.look.width)?;
+            wrapped(out, &lead, 4 + 3 * cells.len(), &clean(&words), self.look.width)?;
         }
         Ok(())
     }
@@ -164,7 +165,7 @@ impl DrillReport for Matrix {
             for ((_, name), (count, example)) in rows {
                 let ports = if *count == 1 { "port" } else { "ports" };
                 let lead = format!("  {} on {count} {ports}, ", paint(colour(outcome), &format!(" {name} ")));
-                super::text::wrapped(out, &lead, 6, &clean(&format!("e.g. {example}")), self.look.width)?;
+                wrapped(out, &lead, 6, &clean(&format!("e.g. {example}")), self.look.width)?;
             }
         }
         if self.counts.keys().all(|(outcome, _)| *outcome >= Outcome::Told) {
@@ -173,7 +174,7 @@ impl DrillReport for Matrix {
         let words = format!(
             "{classes} unlike ports were played, the others are like them. One switch at a time: what happens beyond its links is not rehearsed."
         );
-        super::text::wrapped(out, "\n", 0, &words, self.look.width)
+        wrapped(out, "\n", 0, &words, self.look.width)
     }
 }
 
@@ -194,15 +195,15 @@ impl DrillReport for Timeline {
                 let outcome = paint(colour(told.outcome), &format!(" {} ", told.outcome.word()));
                 let name = format!("{} {}", played.resolved.switch.name(), port.name);
                 let lead = format!("{}  {}  {outcome}  ", paint(BOLD, &clean(&name)), paint(BOLD, drill.name));
-                super::text::wrapped(out, &lead, 2, &clean(&told.says), width)?;
-                super::text::wrapped(out, &paint(DIM, "  played: "), 4, drill.stimulus, width)?;
+                wrapped(out, &lead, 2, &clean(&told.says), width)?;
+                wrapped(out, &paint(DIM, "  played: "), 4, drill.stimulus, width)?;
                 for line in &told.story {
                     let clock = format!("{:>9.3} s  ", seconds(line.at));
                     // What was played on a port like this one is told of this one.
                     let at = if line.port == *class { port.port } else { line.port };
                     let place = played.resolved.switch.ports().get(at).map_or("", |p| p.as_str());
                     let words = if at == port.port { line.words.clone() } else { format!("{place}: {}", line.words) };
-                    super::text::wrapped(out, &paint(PLACE, &clock), 13, &clean(&words), width)?;
+                    wrapped(out, &paint(PLACE, &clock), 13, &clean(&words), width)?;
                     if let Some(because) = &line.because {
                         decided(out, &played.resolved, at, because, width)?;
                     }
@@ -221,7 +222,7 @@ impl DrillReport for Timeline {
                 }
                 for (title, text) in [("cut off", &told.collateral), ("comes back", &told.recovery)] {
                     if let Some(text) = text {
-                        super::text::wrapped(out, &format!("  {} ", paint(BOLD, title)), 4, &clean(text), width)?;
+                        wrapped(out, &format!("  {} ", paint(BOLD, title)), 4, &clean(text), width)?;
                     }
                 }
                 writeln!(out)?;
@@ -241,10 +242,10 @@ fn decided(out: &mut dyn Write, resolved: &Resolved, port: usize, because: &Beca
     let value = shown(slot.value.as_ref());
     let lead = format!("             {} ", paint(level(Level::Advice), because.feature));
     let words = format!("{} is {value} ({})", because.setting.name(), slot.origin.word());
-    super::text::wrapped(out, &lead, 15, &clean(&words), width)?;
+    wrapped(out, &lead, 15, &clean(&words), width)?;
     for line in proof(resolved, port, because).iter().filter(|line| line.kind != EvidenceKind::Silent).take(1) {
         let lead = format!("             {}  ", paint(PLACE, &place(line)));
-        super::text::wrapped(out, &lead, 15, &clean(line.text.trim()), width)?;
+        wrapped(out, &lead, 15, &clean(line.text.trim()), width)?;
     }
     Ok(())
 }

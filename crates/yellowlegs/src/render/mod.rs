@@ -21,6 +21,7 @@ mod style;
 mod svg;
 mod text;
 mod whole;
+mod wrap;
 
 use std::io::{self, Write};
 

@@ -8,8 +8,9 @@ use yellowlegs_core::policy::Level;
 
 use super::super::look::Look;
 use super::super::style::{BOLD, DIM, level, paint};
+use super::super::wrap::wrapped;
 use super::super::{clean, note, role_from};
-use super::quote::{quote, same_line, wrapped};
+use super::quote::{quote, same_line};
 use super::{fresh, many};
 
 /// Where a finding's port is named.

@@ -13,9 +13,9 @@ use yellowlegs_core::finding::{Finding, Since, SwitchOutcome, SwitchRow, Undecid
 
 use super::look::Look;
 use super::style::{BOLD, DIM, GOOD, PLACE, paint};
+use super::wrap::wrapped;
 use super::{Format, Head, Report, Tail, clean};
 use block::Placed;
-pub(crate) use quote::wrapped;
 
 /// For people.
 pub(crate) const FORMAT: Format = Format {

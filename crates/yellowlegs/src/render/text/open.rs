@@ -9,8 +9,8 @@ use yellowlegs_core::model::FactKind;
 use super::super::clean;
 use super::super::look::Look;
 use super::super::style::{BOLD, PLACE, paint};
+use super::super::wrap::wrapped;
 use super::many;
-use super::quote::wrapped;
 
 /// How many groups are listed.
 const GROUPS: usize = 12;

@@ -7,9 +7,9 @@ use yellowlegs_core::finding::{Former, Standing, Summary, Totals};
 
 use super::super::look::Look;
 use super::super::style::{BOLD, DIM, GOOD, level, paint};
+use super::super::wrap::wrapped;
 use super::super::{Head, Tail, clean};
 use super::many;
-use super::quote::wrapped;
 use yellowlegs_core::policy::Level;
 
 /// How many switches and checks are named.

@@ -1,34 +1,16 @@
-//! Words wrapped to the width, and lines of evidence quoted with carets under the words that decide.
+//! Lines of evidence, quoted with carets under the words that decide.
 
 use std::io::{self, Write};
 
-use anstream::adapter::strip_str;
 use unicode_width::UnicodeWidthStr;
 use yellowlegs_core::finding::Evidence;
 
 use super::super::clean;
 use super::super::style::{DIM, PLACE, paint};
+use super::super::wrap::wrapped;
 
 /// Columns before a quoted line.
 const INDENT: usize = 8;
-
-/// Text behind a lead, which may have colours, wrapped; later lines are indented.
-pub(crate) fn wrapped(out: &mut dyn Write, lead: &str, indent: usize, text: &str, width: usize) -> io::Result<()> {
-    let (plain, later) = (strip_str(lead).to_string(), " ".repeat(indent));
-    // Names and paths stay whole where they can: somebody copies them.
-    let options = textwrap::Options::new(width)
-        .initial_indent(&plain)
-        .subsequent_indent(&later)
-        .word_separator(textwrap::WordSeparator::AsciiSpace)
-        .word_splitter(textwrap::WordSplitter::NoHyphenation);
-    for (number, line) in textwrap::wrap(text, options).iter().enumerate() {
-        match line.strip_prefix(plain.as_str()).filter(|_| number == 0) {
-            Some(rest) => writeln!(out, "{lead}{rest}")?,
-            None => writeln!(out, "{line}")?,
-        }
-    }
-    Ok(())
-}
 
 /// Whether two pieces of evidence are stretches of one line.
 pub(super) fn same_line(one: &Evidence, other: &Evidence) -> bool {
