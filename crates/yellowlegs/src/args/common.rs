@@ -43,6 +43,17 @@ pub(crate) struct FleetArgs {
     pub(crate) dialect: Option<PathBuf>,
 }
 
+/// What a command looks at.
+#[derive(Debug, Clone, Args)]
+pub(crate) struct Chosen {
+    /// Only switches whose name fits
+    #[arg(long, value_name = "GLOB")]
+    pub(crate) switch: Option<String>,
+    /// Only ports whose name fits
+    #[arg(long, value_name = "GLOB")]
+    pub(crate) port: Option<String>,
+}
+
 /// When it is judged, and how that ends.
 #[derive(Debug, Clone, Args)]
 pub(crate) struct Judging {

@@ -2,7 +2,7 @@
 
 use clap::{Args, ValueEnum};
 
-use super::FleetArgs;
+use super::{Chosen, FleetArgs};
 
 /// Rehearse attacks and accidents on a model of every port: what is refused, what gets through, and by which setting
 #[derive(Debug, Args)]
@@ -21,12 +21,8 @@ pub(crate) struct Drill {
     pub(crate) names: Vec<String>,
     #[command(flatten)]
     pub(crate) fleet: FleetArgs,
-    /// Only switches whose name fits
-    #[arg(long, value_name = "GLOB")]
-    pub(crate) switch: Option<String>,
-    /// Only ports whose name fits
-    #[arg(long, value_name = "GLOB")]
-    pub(crate) port: Option<String>,
+    #[command(flatten)]
+    pub(crate) chosen: Chosen,
     /// Only ports of this role
     #[arg(long, value_name = "NAME")]
     pub(crate) role: Option<String>,

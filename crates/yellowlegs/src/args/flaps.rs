@@ -2,7 +2,7 @@
 
 use clap::Args;
 
-use super::{FailOn, FleetArgs, PageFormat};
+use super::{Chosen, FailOn, FleetArgs, PageFormat};
 
 /// Hold the logs against thresholds and windows of flap protection: who would have been held down, when, for how long
 #[derive(Debug, Args)]
@@ -14,12 +14,8 @@ Example: yellowlegs flaps --fleet marram-ferries --threshold 3,5,10 --window 10s
 pub(crate) struct Flaps {
     #[command(flatten)]
     pub(crate) fleet: FleetArgs,
-    /// Only switches whose name fits
-    #[arg(long, value_name = "GLOB")]
-    pub(crate) switch: Option<String>,
-    /// Only ports whose name fits
-    #[arg(long, value_name = "GLOB")]
-    pub(crate) port: Option<String>,
+    #[command(flatten)]
+    pub(crate) chosen: Chosen,
     /// Thresholds to try, beside the policy's
     #[arg(long, value_name = "N,…", value_delimiter = ',', default_values_t = [2, 3, 5, 8, 12], value_parser = clap::value_parser!(u32).range(1..=10_000))]
     pub(crate) threshold: Vec<u32>,

@@ -17,7 +17,7 @@ use clap::{Parser, Subcommand};
 
 pub(crate) use audit::Audit;
 pub(crate) use checks::{Checks, ChecksFormat};
-pub(crate) use common::{Color, FailOn, FleetArgs, Judging, Loudness};
+pub(crate) use common::{Chosen, Color, FailOn, FleetArgs, Judging, Loudness};
 pub(crate) use compare::{Against, Compare};
 pub(crate) use demo::Demo;
 pub(crate) use dialect::{Dialect, DialectFormat, DialectTask, Explain, Settings, Sketch, Test};

@@ -16,7 +16,7 @@ use yellowlegs_core::policy::{AsOf, Policy, names_check};
 use super::checks::unknown;
 use super::read::tell;
 use super::{ended, moment};
-use crate::args::{Audit, FailOn, Loudness};
+use crate::args::{Audit, Chosen, FailOn, Loudness};
 use crate::failure::Failure;
 use crate::fleet::{self, Fleet, Found, Loaded, Root, Unreadable, in_order};
 use crate::output;
@@ -45,7 +45,7 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
     sinks.head(&Head {
         as_of: as_of.as_str().to_owned(),
         site: loaded.policy.site.name.clone(),
-        chosen: chosen(args),
+        chosen: filters(args),
     })?;
     let judge = Judge::new(&loaded.policy, &as_of, &selection, args.raw);
     let mut work = Work { root: &root, loaded: &loaded, judge, as_of: &as_of, with_drills: args.with_drills };
@@ -59,7 +59,7 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
 }
 
 /// The filters, as they were given.
-fn chosen(args: &Audit) -> Vec<String> {
+fn filters(args: &Audit) -> Vec<String> {
     let options = [("--switch", &args.switch), ("--port", &args.port), ("--role", &args.role)];
     let one = options.into_iter().filter_map(|(option, value)| Some((option, value.as_ref()?)));
     one.chain(args.only.iter().map(|only| ("--only", only)))
@@ -93,6 +93,12 @@ pub(super) fn glob(option: &str, text: Option<&str>) -> Result<Option<GlobMatche
         Ok(glob) => Ok(Some(glob.compile_matcher())),
         Err(error) => Err(Failure::usage(format!("{option} {text}: {}", error.kind()), "a glob has *, ? and […]")),
     }
+}
+
+/// The switches and ports that a command looks at.
+pub(super) fn chosen(args: &Chosen) -> Result<Selection, Failure> {
+    let (switch, port) = (glob("--switch", args.switch.as_deref())?, glob("--port", args.port.as_deref())?);
+    Ok(Selection { switch, port, ..Selection::default() })
 }
 
 fn selection(args: &Audit, policy: &Policy) -> Result<Selection, Failure> {

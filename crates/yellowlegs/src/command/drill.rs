@@ -8,7 +8,7 @@ use yellowlegs_core::drill::{self, Outcome, Rehearsed, Stage};
 use yellowlegs_core::policy::assign;
 use yellowlegs_core::resolve::Resolved;
 
-use super::audit::{glob, jobs};
+use super::audit::{chosen, jobs};
 use super::moment;
 use super::read::tell;
 use crate::args::{Drill, DrillFormat, Loudness};
@@ -32,12 +32,7 @@ pub(super) fn run(args: &Drill, loudness: Loudness) -> Result<ExitCode, Failure>
     let root = Root::find(args.fleet.fleet.as_deref(), &[])?;
     let loaded = fleet::load(&root, &args.fleet)?;
     let as_of = moment(None, loaded.policy.as_of.as_ref())?;
-    let selection = Selection {
-        switch: glob("--switch", args.switch.as_deref())?,
-        port: glob("--port", args.port.as_deref())?,
-        role: args.role.clone(),
-        ..Selection::default()
-    };
+    let selection = Selection { role: args.role.clone(), ..chosen(&args.chosen)? };
     let mut fleet = fleet::discover(&root, &loaded.policy.files, &[])?;
     fleet.switches.retain(|found| selection.takes_switch(&found.name));
     let look = output::look(loudness, false);

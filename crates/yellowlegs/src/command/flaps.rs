@@ -2,11 +2,11 @@
 
 use std::process::ExitCode;
 
-use yellowlegs_core::check::{FlapHistory, Protection, Selection, SwitchView, all, trips};
+use yellowlegs_core::check::{FlapHistory, Protection, SwitchView, all, trips};
 use yellowlegs_core::dialect::duration;
 use yellowlegs_core::policy::assign;
 
-use super::audit::glob;
+use super::audit::chosen;
 use super::read::tell;
 use super::{ended, knows_no_new, moment};
 use crate::args::{Flaps, Loudness, PageFormat};
@@ -29,11 +29,7 @@ pub(super) fn run(args: &Flaps, loudness: Loudness) -> Result<ExitCode, Failure>
     let loaded = fleet::load(&root, &args.fleet)?;
     let policy = &loaded.policy;
     let as_of = moment(args.as_of.as_deref(), policy.as_of.as_ref())?;
-    let selection = Selection {
-        switch: glob("--switch", args.switch.as_deref())?,
-        port: glob("--port", args.port.as_deref())?,
-        ..Selection::default()
-    };
+    let selection = chosen(&args.chosen)?;
     let found = fleet::discover(&root, &policy.files, &[])?;
     let (mut ports, mut without_log, mut whole) = (Vec::new(), 0, true);
     for switch in found.switches.iter().filter(|found| selection.takes_switch(&found.name)) {

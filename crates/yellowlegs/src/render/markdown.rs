@@ -7,7 +7,7 @@ use yellowlegs_core::finding::{Block, Evidence, EvidenceKind, SwitchOutcome, blo
 use yellowlegs_core::model::port_spans;
 
 use super::whole::{Kept, Whole};
-use super::{Format, Tail, clean, place};
+use super::{Format, Tail, clean, figures, place};
 
 /// For tickets.
 pub(crate) const FORMAT: Format = Format {
@@ -35,7 +35,6 @@ fn write(out: &mut dyn Write, whole: &Whole, tail: &Tail<'_>) -> io::Result<()> 
     if !whole.head.chosen.is_empty() {
         writeln!(out, "Reported is only: {}\n", text(&whole.head.chosen.join(" ")))?;
     }
-    let count = |word: &str| summary.findings.get(word).copied().unwrap_or_default();
     writeln!(out, "| switches | ports | violating | waived | undetermined | clean |\n|--:|--:|--:|--:|--:|--:|")?;
     writeln!(
         out,
@@ -47,17 +46,7 @@ fn write(out: &mut dyn Write, whole: &Whole, tail: &Tail<'_>) -> io::Result<()> 
         summary.undetermined_ports,
         summary.clean_ports
     )?;
-    writeln!(
-        out,
-        "Findings: {} breach, {} risk, {} advice; {} waived. Checks undetermined: {}. Lines not understood: {}. Could not be read: {}.",
-        count("breach"),
-        count("risk"),
-        count("advice"),
-        summary.waived,
-        summary.undetermined,
-        summary.unread_lines,
-        summary.unreadable
-    )?;
+    writeln!(out, "{} Could not be read: {}.", figures(&summary), summary.unreadable)?;
     let worst = tail.totals.worst_switches();
     if worst.is_empty() {
         writeln!(out, "\nNo finding.")?;

@@ -25,7 +25,7 @@ mod wrap;
 
 use std::io::{self, Write};
 
-use yellowlegs_core::finding::{Evidence, EvidenceKind, Finding, SwitchOutcome, Totals};
+use yellowlegs_core::finding::{Evidence, EvidenceKind, Finding, Summary, SwitchOutcome, Totals};
 use yellowlegs_core::model::Value;
 use yellowlegs_core::policy::RoleFrom;
 
@@ -44,6 +44,20 @@ fn role_from(from: RoleFrom) -> &'static str {
         RoleFrom::Neighbour => "by its neighbour",
         RoleFrom::Vlan => "by VLAN and mode",
     }
+}
+
+/// What was found and what is open, in figures.
+fn figures(summary: &Summary) -> String {
+    let count = |word: &str| summary.findings.get(word).copied().unwrap_or_default();
+    format!(
+        "Findings: {} breach, {} risk, {} advice; {} waived. Checks undetermined: {}. Lines not understood: {}.",
+        count("breach"),
+        count("risk"),
+        count("advice"),
+        summary.waived,
+        summary.undetermined,
+        summary.unread_lines,
+    )
 }
 
 /// The file and line of a piece of evidence.

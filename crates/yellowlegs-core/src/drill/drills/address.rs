@@ -2,7 +2,7 @@
 
 use std::net::Ipv4Addr;
 
-use super::{ready, verdict};
+use super::{at_edge, at_host, ready, verdict};
 use crate::drill::Drill;
 use crate::drill::asked::Known;
 use crate::drill::frame::{Dhcp, Frame, Payload};
@@ -29,10 +29,7 @@ pub(super) const ROGUE_SERVER: Drill = Drill {
 };
 
 fn rogue_server(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
-    if !stage.is_edge()? {
-        return Ok(None);
-    }
-    let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
+    let Some(mut machine) = at_edge(stage, machine)? else { return Ok(None) };
     let (server, victim) = (station(1), station(500));
     machine.authenticate(server);
     let mut tries = Vec::new();
@@ -54,10 +51,7 @@ pub(super) const FORGED_ARP: Drill = Drill {
 };
 
 fn forged_arp(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
-    if !stage.is_edge()? || stage.stations()? == Some(0) {
-        return Ok(None);
-    }
-    let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
+    let Some(mut machine) = at_host(stage, machine)? else { return Ok(None) };
     let host = station(1);
     machine.lease(stage.port, host, OWN)?;
     let arrival = machine.receive(stage.port, &Frame::to_all(host, Payload::Arp(GATEWAY)))?;
@@ -82,10 +76,7 @@ pub(super) const FORGED_SOURCE: Drill = Drill {
 };
 
 fn forged_source(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
-    if !stage.is_edge()? || stage.stations()? == Some(0) {
-        return Ok(None);
-    }
-    let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
+    let Some(mut machine) = at_host(stage, machine)? else { return Ok(None) };
     let host = station(1);
     machine.lease(stage.port, host, OWN)?;
     let gateway = station(800);
@@ -162,10 +153,7 @@ pub(super) const ROGUE_ROUTER: Drill = Drill {
 };
 
 fn rogue_router(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
-    if !stage.is_edge()? {
-        return Ok(None);
-    }
-    let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
+    let Some(mut machine) = at_edge(stage, machine)? else { return Ok(None) };
     let router = station(1);
     machine.authenticate(router);
     let mut tries = Vec::new();

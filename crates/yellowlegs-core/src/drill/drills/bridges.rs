@@ -1,6 +1,6 @@
 //! Bridges that are brought along, roots that are taken over, cables that close a loop.
 
-use super::{ready, verdict};
+use super::{at_edge, ready, verdict};
 use crate::drill::Drill;
 use crate::drill::asked::Known;
 use crate::drill::frame::Frame;
@@ -18,10 +18,7 @@ pub(super) const BROUGHT_BRIDGE: Drill = Drill {
 };
 
 fn brought_bridge(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
-    if !stage.is_edge()? {
-        return Ok(None);
-    }
-    let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
+    let Some(mut machine) = at_edge(stage, machine)? else { return Ok(None) };
     let arrival = machine.receive(stage.port, &Frame::bpdu(station(700), false))?;
     let told = verdict(&machine, stage, &[(arrival, "a bridge")]);
     Ok(Some(told.because(Some(Because { feature: "BPDU guard", setting: settings::BPDU_GUARD.id }))))
@@ -61,10 +58,7 @@ pub(super) const PATCHED_LOOP: Drill = Drill {
 };
 
 fn patched_loop(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
-    if !stage.is_edge()? {
-        return Ok(None);
-    }
-    let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
+    let Some(mut machine) = at_edge(stage, machine)? else { return Ok(None) };
     machine.tell(stage.port, "a frame to all circles", None);
     if machine.tree_runs(stage.port)? && !machine.is_deaf(stage.port)? {
         // A port sends a BPDU when it comes up, and every hello time after (IEEE 802.1Q, 13.27.48).

@@ -39,6 +39,16 @@ fn ready<'a>(stage: &Stage<'_>, mut machine: Machine<'a>) -> Known<Option<Machin
     Ok(Some(machine))
 }
 
+/// The same where people plug things in; none elsewhere.
+fn at_edge<'a>(stage: &Stage<'_>, machine: Machine<'a>) -> Known<Option<Machine<'a>>> {
+    if stage.is_edge()? { ready(stage, machine) } else { Ok(None) }
+}
+
+/// The same where a host belongs.
+fn at_host<'a>(stage: &Stage<'_>, machine: Machine<'a>) -> Known<Option<Machine<'a>>> {
+    if stage.is_edge()? && stage.stations()? != Some(0) { ready(stage, machine) } else { Ok(None) }
+}
+
 /// What an attempt came to: it holds when every frame of it was stopped.
 fn verdict(machine: &Machine<'_>, stage: &Stage<'_>, tries: &[(Arrival, &str)]) -> Rehearsal {
     let through = tries.iter().find(|(arrival, _)| arrival.is_in());

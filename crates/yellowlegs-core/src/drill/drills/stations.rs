@@ -2,7 +2,7 @@
 
 use std::net::Ipv4Addr;
 
-use super::{ready, verdict};
+use super::{at_edge, at_host, ready, verdict};
 use crate::drill::Drill;
 use crate::drill::asked::Known;
 use crate::drill::frame::{Frame, Payload};
@@ -38,10 +38,7 @@ fn rightful(stage: &Stage<'_>, machine: &Machine<'_>) -> Known<Option<Vec<Statio
 }
 
 fn second_station(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
-    if !stage.is_edge()? {
-        return Ok(None);
-    }
-    let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
+    let Some(mut machine) = at_edge(stage, machine)? else { return Ok(None) };
     let Some(rightful) = rightful(stage, &machine)? else { return Ok(None) };
     for one in &rightful {
         machine.authenticate(*one);
@@ -109,10 +106,7 @@ pub(super) const COPIED_ADDRESS: Drill = Drill {
 };
 
 fn copied_address(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
-    if !stage.is_edge()? || stage.stations()? == Some(0) {
-        return Ok(None);
-    }
-    let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
+    let Some(mut machine) = at_host(stage, machine)? else { return Ok(None) };
     let copied = rightful(stage, &machine)?.and_then(|all| all.first().copied()).unwrap_or_else(|| station(1));
     machine.lease(stage.port, copied, Ipv4Addr::new(192, 0, 2, 10))?;
     machine.tell(stage.port, format!("a stranger takes the place and the address of {copied}"), None);

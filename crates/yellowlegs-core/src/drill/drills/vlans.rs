@@ -1,6 +1,6 @@
 //! Ways out of one's VLAN.
 
-use super::ready;
+use super::{at_edge, ready};
 use crate::drill::Drill;
 use crate::drill::asked::Known;
 use crate::drill::frame::{Frame, Payload};
@@ -75,10 +75,7 @@ pub(super) const NEGOTIATE: Drill = Drill {
 };
 
 fn negotiate(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
-    if !stage.is_edge()? {
-        return Ok(None);
-    }
-    let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
+    let Some(mut machine) = at_edge(stage, machine)? else { return Ok(None) };
     let because = Some(Because { feature: "mode", setting: settings::MODE.id });
     let mode = machine.mode(stage.port)?;
     let told = if mode == Mode::Negotiated {

@@ -8,7 +8,7 @@ use yellowlegs_core::finding::{Former, Standing, Summary, Totals};
 use super::super::look::Look;
 use super::super::style::{BOLD, DIM, GOOD, level, paint};
 use super::super::wrap::wrapped;
-use super::super::{Head, Tail, clean};
+use super::super::{Head, Tail, clean, figures};
 use super::many;
 use yellowlegs_core::policy::Level;
 
@@ -81,20 +81,11 @@ fn how_bad(out: &mut dyn Write, head: &Head, summary: &Summary, look: &Look) -> 
         let meaning = if look.width >= 100 { paint(DIM, meaning) } else { String::new() };
         writeln!(out, "{}", format!("  {count:>6} {word:<12} {bar} {meaning}").trim_end())?;
     }
-    let count = |word: &str| summary.findings.get(word).copied().unwrap_or_default();
     let unreadable = match summary.unreadable {
         0 => String::new(),
         some => format!(" Could not be read: {some}."),
     };
-    let words = format!(
-        "Findings: {} breach, {} risk, {} advice; {} waived. Checks undetermined: {}. Lines not understood: {}.{unreadable}",
-        count("breach"),
-        count("risk"),
-        count("advice"),
-        summary.waived,
-        summary.undetermined,
-        summary.unread_lines,
-    );
+    let words = format!("{}{unreadable}", figures(summary));
     wrapped(out, "  ", 2, &words, look.width)
 }
 
