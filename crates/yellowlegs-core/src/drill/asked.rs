@@ -1,5 +1,7 @@
 //! What the machine asks of the settings in force. What is unknown leaves through `?`, with the setting it hangs on.
 
+use std::fmt;
+
 use crate::model::{Key, Kind, SettingId, SettingType, Switch, TraitId, Value, VlanId};
 
 /// Something that nobody knows, and on which it hangs how the machine goes on.
@@ -7,18 +9,42 @@ use crate::model::{Key, Kind, SettingId, SettingType, Switch, TraitId, Value, Vl
 pub struct Hang {
     /// The setting or trait, or what else is missing.
     pub on: &'static str,
-    /// The setting, where it is one.
-    pub setting: Option<SettingId>,
+    what: Missing,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Missing {
+    Setting(SettingId),
+    Platform(TraitId),
+    Fact,
 }
 
 /// A value, or what it hangs on.
 pub type Known<T> = Result<T, Hang>;
 
-/// The settings of one switch, with at most one value assumed in place of what is unknown.
+/// What is taken to be so in place of something unknown.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Assumed {
+    /// A value of a setting.
+    Setting(SettingId, Value),
+    /// The word of a trait that holds, and no other.
+    Platform(TraitId, &'static str),
+}
+
+impl fmt::Display for Assumed {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Setting(_, value) => value.fmt(f),
+            Self::Platform(_, word) => f.write_str(word),
+        }
+    }
+}
+
+/// The settings of one switch, with at most one thing assumed in place of what is unknown.
 #[derive(Debug, Clone)]
 pub struct Asked<'a> {
     switch: &'a Switch,
-    assumed: Option<(SettingId, Value)>,
+    assumed: Option<Assumed>,
 }
 
 impl<'a> Asked<'a> {
@@ -27,10 +53,10 @@ impl<'a> Asked<'a> {
         Self { switch, assumed: None }
     }
 
-    /// With a value in place of an unknown one.
+    /// With something in place of what is unknown.
     #[must_use]
-    pub fn assuming(self, setting: SettingId, value: Value) -> Self {
-        Self { assumed: Some((setting, value)), ..self }
+    pub fn assuming(self, assumed: Assumed) -> Self {
+        Self { assumed: Some(assumed), ..self }
     }
 
     /// The switch.
@@ -39,8 +65,11 @@ impl<'a> Asked<'a> {
     }
 
     fn value<T: SettingType>(&self, id: SettingId, value: Option<&Value>) -> Known<T> {
-        let assumed = || self.assumed.as_ref().filter(|(assumed, _)| *assumed == id).and_then(|(_, v)| T::read(v));
-        value.and_then(T::read).or_else(assumed).ok_or(Hang { on: id.name(), setting: Some(id) })
+        let assumed = || match &self.assumed {
+            Some(Assumed::Setting(setting, value)) if *setting == id => T::read(value),
+            _ => None,
+        };
+        value.and_then(T::read).or_else(assumed).ok_or(Hang { on: id.name(), what: Missing::Setting(id) })
     }
 
     /// A setting of a port, or of the switch beneath it.
@@ -60,24 +89,36 @@ impl<'a> Asked<'a> {
 
     /// Whether a word of one of the platform's traits holds.
     pub fn platform(&self, id: TraitId, word: &str) -> Known<bool> {
-        self.switch.traits().holds(id, word).ok_or(Hang { on: id.info().name, setting: None })
+        let assumed = || match self.assumed {
+            Some(Assumed::Platform(platform, holds)) if platform == id => Some(holds == word),
+            _ => None,
+        };
+        let hang = Hang { on: id.info().name, what: Missing::Platform(id) };
+        self.switch.traits().holds(id, word).or_else(assumed).ok_or(hang)
     }
 }
 
 impl Hang {
-    /// A fact that is no setting.
+    /// A fact that is neither setting nor trait.
     pub fn fact(on: &'static str) -> Self {
-        Self { on, setting: None }
+        Self { on, what: Missing::Fact }
     }
 
-    /// The values that what is unknown may have, where they are few enough to try each.
-    pub fn values(&self) -> Vec<Value> {
-        match self.setting.map(|id| id.info().kind) {
-            Some(Kind::Flag) => vec![Value::Flag(true), Value::Flag(false)],
-            Some(Kind::Choice(set)) => {
-                (0..set.words.len()).map(|index| Value::Choice { set, index: index as u8 }).collect()
+    /// What may be so in place of what is unknown, where that is little enough to try each.
+    pub fn tries(&self) -> Vec<Assumed> {
+        match self.what {
+            Missing::Setting(id) => {
+                let values: Vec<Value> = match id.info().kind {
+                    Kind::Flag => vec![Value::Flag(true), Value::Flag(false)],
+                    Kind::Choice(set) => {
+                        (0..set.words.len()).map(|index| Value::Choice { set, index: index as u8 }).collect()
+                    }
+                    _ => Vec::new(),
+                };
+                values.into_iter().map(|value| Assumed::Setting(id, value)).collect()
             }
-            _ => Vec::new(),
+            Missing::Platform(id) => id.info().words.iter().map(|word| Assumed::Platform(id, word)).collect(),
+            Missing::Fact => Vec::new(),
         }
     }
 }

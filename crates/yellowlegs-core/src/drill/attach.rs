@@ -2,27 +2,26 @@
 
 use std::collections::BTreeMap;
 
-use super::rehearse::{Outcome, Rehearsed, Stage, class_of, rehearse};
+use super::around::Around;
+use super::rehearse::{Outcome, Rehearsed, Rehearser};
 use crate::finding::{DrillShown, SwitchOutcome};
-use crate::policy::{Policy, assign};
+use crate::policy::Policy;
 use crate::resolve::Resolved;
 
 /// Rehearses the reported ports of a switch and puts beside each unwaived finding the worst drill that its check answers for and that did
 /// not hold: on its port, or for a finding of the switch on any port.
-pub fn attach(outcome: &mut SwitchOutcome, resolved: &Resolved, policy: &Policy) {
-    let switch = &resolved.switch;
-    let roles = assign(policy, switch, resolved.lists());
+pub fn attach(outcome: &mut SwitchOutcome, resolved: &Resolved, policy: &Policy, around: &Around) {
+    let rehearser = Rehearser::new(resolved, policy, around);
     let mut played: BTreeMap<usize, Vec<Rehearsed>> = BTreeMap::new();
     for port in &outcome.ports {
-        let first = class_of(&roles, port.position);
-        let stage = Stage { switch, policy, roles: &roles, port: first };
-        played.entry(first).or_insert_with(|| rehearse(stage, |_| true));
+        let first = rehearser.class_of(port.position);
+        played.entry(first).or_insert_with(|| rehearser.play(first, |_| true));
     }
     for finding in outcome.findings.iter_mut().filter(|finding| finding.waiver.is_none()) {
         let here = |name: &str| finding.port.as_deref().is_none_or(|port| port == name);
         let mut worst: BTreeMap<(Outcome, &str), (usize, &str)> = BTreeMap::new();
         for port in outcome.ports.iter().filter(|port| here(port.name.as_str())) {
-            for rehearsed in played.get(&class_of(&roles, port.position)).into_iter().flatten() {
+            for rehearsed in played.get(&rehearser.class_of(port.position)).into_iter().flatten() {
                 let (told, drill) = (&rehearsed.told, rehearsed.drill);
                 if told.outcome <= Outcome::Outage && drill.answers.contains(&finding.check) {
                     worst.entry((told.outcome, drill.name)).or_insert((0, &told.says)).0 += 1;

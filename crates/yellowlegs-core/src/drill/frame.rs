@@ -12,6 +12,8 @@ pub enum To {
     All,
     /// One station.
     Station(StationAddress),
+    /// The members of a multicast group (RFC 1112, 6.4).
+    Group(Ipv4Addr),
     /// Bridges, one hop (IEEE 802.1Q, 8.6.3: reserved addresses).
     Bridges,
 }
@@ -58,8 +60,14 @@ pub enum Payload {
     RouterAdvertisement,
     /// An answer of a server of DHCP for IPv6 (RFC 8415, 7.3).
     ServerAnswer,
-    /// A probe of loop detection, from a port of this switch.
+    /// A probe of loop detection from a port of the switch that has the frame's source address.
     Probe(usize),
+    /// An IGMP query (RFC 2236, 2); of one group, or of all.
+    Query(Option<Ipv4Addr>),
+    /// An IGMP report: its sender is a member of the group.
+    Report(Ipv4Addr),
+    /// An IGMP leave: its sender is no member any more.
+    Leave(Ipv4Addr),
 }
 
 /// A frame. Tags from the outside in; 0 is no VLAN (IEEE 802.1Q, 9.6: priority-tagged).
@@ -71,6 +79,8 @@ pub struct Frame {
     pub to: To,
     /// Its tags.
     pub tags: Vec<u16>,
+    /// Whether a relay's information is in it (option 82, RFC 3046).
+    pub relayed: bool,
     /// What it carries.
     pub payload: Payload,
 }
@@ -78,17 +88,38 @@ pub struct Frame {
 impl Frame {
     /// An untagged frame to everybody.
     pub fn to_all(from: StationAddress, payload: Payload) -> Self {
-        Self { from, to: To::All, tags: Vec::new(), payload }
+        Self { from, to: To::All, tags: Vec::new(), relayed: false, payload }
     }
 
     /// An untagged frame to a station.
     pub fn to_station(from: StationAddress, to: StationAddress, payload: Payload) -> Self {
-        Self { from, to: To::Station(to), tags: Vec::new(), payload }
+        Self { from, to: To::Station(to), tags: Vec::new(), relayed: false, payload }
+    }
+
+    /// A packet of a stream to the members of a group.
+    pub fn stream(from: StationAddress, source: Ipv4Addr, group: Ipv4Addr) -> Self {
+        Self { from, to: To::Group(group), tags: Vec::new(), relayed: false, payload: Payload::Packet(source) }
+    }
+
+    /// A member's report.
+    pub fn report(from: StationAddress, group: Ipv4Addr) -> Self {
+        Self { from, to: To::Group(group), tags: Vec::new(), relayed: false, payload: Payload::Report(group) }
+    }
+
+    /// A member's leave, to all routers (RFC 2236, 9).
+    pub fn leave(from: StationAddress, group: Ipv4Addr) -> Self {
+        Self { from, to: To::Group(ALL_ROUTERS), tags: Vec::new(), relayed: false, payload: Payload::Leave(group) }
+    }
+
+    /// A querier's question to all members, or to those of a group.
+    pub fn query(from: StationAddress, group: Option<Ipv4Addr>) -> Self {
+        let to = To::Group(group.unwrap_or(ALL_SYSTEMS));
+        Self { from, to, tags: Vec::new(), relayed: false, payload: Payload::Query(group) }
     }
 
     /// A BPDU.
     pub fn bpdu(from: StationAddress, superior: bool) -> Self {
-        Self { from, to: To::Bridges, tags: Vec::new(), payload: Payload::Bpdu { superior } }
+        Self { from, to: To::Bridges, tags: Vec::new(), relayed: false, payload: Payload::Bpdu { superior } }
     }
 
     /// The same with a tag outside the others.
@@ -98,19 +129,40 @@ impl Frame {
         self
     }
 
-    /// Whether it goes to more than one station.
-    pub fn is_for_many(&self) -> bool {
-        self.to == To::All
+    /// The kind that storm limits count it as; none: it goes to one station.
+    pub fn storm_kind(&self) -> Option<StormKind> {
+        match self.to {
+            To::All => Some(StormKind::Broadcast),
+            To::Group(_) => Some(StormKind::Multicast),
+            To::Station(_) | To::Bridges => None,
+        }
     }
 }
+
+/// What a storm limit counts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum StormKind {
+    /// Frames to everybody.
+    Broadcast,
+    /// Frames to groups.
+    Multicast,
+}
+
+/// All systems and all routers of a subnet (RFC 2236, 9).
+const ALL_SYSTEMS: Ipv4Addr = Ipv4Addr::new(224, 0, 0, 1);
+const ALL_ROUTERS: Ipv4Addr = Ipv4Addr::new(224, 0, 0, 2);
 
 impl fmt::Display for Frame {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self.payload {
             Payload::Plain => write!(f, "a frame of {}", self.from),
-            Payload::Packet(ip) => write!(f, "a packet of {} from {ip}", self.from),
+            Payload::Packet(ip) => match self.to {
+                To::Group(group) => write!(f, "a packet of the stream from {ip} to {group}"),
+                _ => write!(f, "a packet of {} from {ip}", self.from),
+            },
             Payload::Arp(ip) => write!(f, "ARP: {} says it is {ip}", self.from),
             Payload::Dhcp(kind, client, ip) => match kind {
+                Dhcp::Discover if client == self.from => write!(f, "DHCP DISCOVER of {client}"),
                 Dhcp::Discover => write!(f, "DHCP DISCOVER of {client} from {}", self.from),
                 Dhcp::Offer => write!(f, "DHCP OFFER of {ip} to {client} from {}", self.from),
                 Dhcp::Request => write!(f, "DHCP REQUEST of {client} for {ip}"),
@@ -122,6 +174,10 @@ impl fmt::Display for Frame {
             Payload::RouterAdvertisement => write!(f, "a router advertisement of {}", self.from),
             Payload::ServerAnswer => write!(f, "a DHCPv6 answer of {}", self.from),
             Payload::Probe(_) => f.write_str("a probe of loop detection"),
+            Payload::Query(None) => write!(f, "IGMP query of {}", self.from),
+            Payload::Query(Some(group)) => write!(f, "IGMP query of {} about {group}", self.from),
+            Payload::Report(group) => write!(f, "IGMP report of {} for {group}", self.from),
+            Payload::Leave(group) => write!(f, "IGMP leave of {} from {group}", self.from),
         }?;
         for tag in &self.tags {
             write!(f, ", tagged {tag}")?;

@@ -2,17 +2,20 @@
 //!
 //! The machine stands on the settings in force alone and knows no check, so that the two can be held against each other.
 
+mod around;
 mod asked;
 mod attach;
 mod drills;
 pub mod frame;
 pub mod machine;
 mod rehearse;
+pub mod script;
 
-pub use asked::{Asked, Hang, Known};
+pub use around::{Around, Far, Sketch};
+pub use asked::{Asked, Assumed, Hang, Known};
 pub use attach::attach;
 pub use machine::{Because, Machine, Told};
-pub use rehearse::{Either, Outcome, Rehearsal, Rehearsed, Stage, class_of, proof, rehearse};
+pub use rehearse::{Either, Outcome, Rehearsal, Rehearsed, Rehearser, Stage, deciding, proof};
 
 /// A drill.
 pub struct Drill {
@@ -39,6 +42,8 @@ pub const PLACED: &[&str] = &[
     "port/native-wrong",
     "port/native-in-use",
     "voice/on-trunk",
+    "port/spare-enabled",
+    "port/spare-vlan",
 ];
 
 impl Drill {

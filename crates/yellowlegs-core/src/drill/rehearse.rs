@@ -1,11 +1,15 @@
 //! Plays drills on ports: on each once, and once more for either value of what nobody knows.
 
-use super::asked::{Asked, Hang, Known};
-use super::machine::{Because, Machine, Millis, Told};
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+use super::around::Around;
+use super::asked::{Asked, Assumed, Hang, Known};
+use super::machine::{Because, Machine, Millis, Session, Told};
 use super::{Drill, all};
 use crate::finding::{Evidence, quote_slot};
-use crate::model::{Slot, StationAddress, Switch, Value, platform};
-use crate::policy::{Assignment, Faces, Policy, Role};
+use crate::model::{Scope, Slot, StationAddress, Switch, platform};
+use crate::policy::{Assignment, Faces, Policy, Role, assign};
 use crate::resolve::Resolved;
 
 /// How a drill ended on a port, worst first.
@@ -51,6 +55,8 @@ pub struct Rehearsal {
     pub millis: Option<Millis>,
     /// What decided.
     pub because: Option<Because>,
+    /// Where that was, if it was on another port: its switch, and the port.
+    pub elsewhere: Option<(Arc<str>, usize)>,
     /// Who else is cut off.
     pub collateral: Option<String>,
     /// How the port comes back, where it was taken down.
@@ -62,15 +68,13 @@ pub struct Rehearsal {
 impl Rehearsal {
     /// An outcome with the machine's story.
     pub(super) fn new(machine: &Machine<'_>, outcome: Outcome, says: impl Into<String>) -> Self {
-        Self {
-            outcome,
-            says: says.into(),
-            millis: None,
-            because: None,
-            collateral: None,
-            recovery: None,
-            story: machine.story().to_vec(),
-        }
+        Self::told(machine.story().to_vec(), outcome, says)
+    }
+
+    /// An outcome with a story.
+    pub(super) fn told(story: Vec<Told>, outcome: Outcome, says: impl Into<String>) -> Self {
+        let says = says.into();
+        Self { outcome, says, millis: None, because: None, elsewhere: None, collateral: None, recovery: None, story }
     }
 
     /// With what decided.
@@ -101,24 +105,33 @@ impl Rehearsal {
 #[derive(Clone, Copy)]
 pub struct Stage<'a> {
     /// The switch.
-    pub switch: &'a Switch,
+    pub resolved: &'a Resolved,
     /// The policy.
     pub policy: &'a Policy,
     /// The roles of its ports.
     pub roles: &'a Assignment,
+    /// What is around it.
+    pub around: &'a Around,
+    /// How many addresses a flood has.
+    pub flood: u32,
     /// The port.
     pub port: usize,
 }
 
 impl<'a> Stage<'a> {
+    /// The switch.
+    pub fn switch(&self) -> &'a Switch {
+        &self.resolved.switch
+    }
+
     /// The port's role.
     pub fn role(&self) -> Known<&'a Role> {
         self.role_of(self.port).ok_or(Hang::fact("role"))
     }
 
-    fn role_of(&self, port: usize) -> Option<&'a Role> {
-        let assigned = self.roles.ports.get(port).copied().flatten()?;
-        self.policy.roles.get(assigned.role)
+    /// The role of a port; none: nobody knows.
+    pub fn role_of(&self, port: usize) -> Option<&'a Role> {
+        role_of(self.policy, self.roles, port)
     }
 
     /// Whether people plug things in here.
@@ -130,25 +143,53 @@ impl<'a> Stage<'a> {
     }
 
     /// How many stations are right here, at most; none: nobody says.
-    pub fn stations(&self) -> Known<Option<usize>> {
+    pub fn stations(&self, machine: &Machine<'_>) -> Known<Option<usize>> {
         let role = self.role()?;
-        let by_faces = match role.faces {
+        if let Some(most) = role.stations {
+            return Ok(Some(most as usize));
+        }
+        Ok(match role.faces {
             Faces::Host | Faces::Phone => Some(1),
-            Faces::PhoneAndHost => {
-                let twice = self.switch.traits().holds(platform::STATIONS_COUNTED, "per-station-and-vlan");
-                Some(if twice == Some(true) { 3 } else { 2 })
-            }
+            Faces::PhoneAndHost => Some(phone_and_host(machine)?),
             Faces::Nothing => Some(0),
             _ => None,
-        };
-        Ok(role.stations.map(|n| n as usize).or(by_faces))
+        })
+    }
+
+    /// How many of them must be admitted, at least.
+    pub fn needed(&self, machine: &Machine<'_>) -> Known<usize> {
+        let role = self.role()?;
+        if let Some(needed) = role.stations_needed {
+            return Ok(needed as usize);
+        }
+        Ok(match role.faces {
+            Faces::PhoneAndHost => phone_and_host(machine)?,
+            Faces::Nothing => 0,
+            _ => 1,
+        })
+    }
+
+    /// Whether an authorised server sits here.
+    pub fn serves(&self) -> bool {
+        self.policy.servers_on(self.resolved).iter().any(|(_, port)| *port == Some(self.port))
     }
 
     /// The other ports of the switch.
     pub fn others(&self) -> impl Iterator<Item = usize> + use<> {
         let own = self.port;
-        (0..self.switch.ports().len()).filter(move |port| *port != own)
+        (0..self.switch().ports().len()).filter(move |port| *port != own)
     }
+}
+
+/// A phone that is counted in both of its VLANs takes two places.
+fn phone_and_host(machine: &Machine<'_>) -> Known<usize> {
+    let twice = machine.platform(platform::STATIONS_COUNTED, "per-station-and-vlan")?;
+    Ok(if twice { 3 } else { 2 })
+}
+
+fn role_of<'a>(policy: &'a Policy, roles: &Assignment, port: usize) -> Option<&'a Role> {
+    let assigned = roles.ports.get(port).copied().flatten()?;
+    policy.roles.get(assigned.role)
 }
 
 /// A made-up station (IEEE 802, 8.4: locally administered).
@@ -170,61 +211,135 @@ pub struct Rehearsed {
 
 /// How a drill would end if something unknown were so.
 pub struct Either {
-    /// The value.
-    pub value: Value,
-    /// How it would end; none: it would hang on something else.
+    /// What would be so.
+    pub value: Assumed,
+    /// How it would end, where it would.
     pub outcome: Option<Outcome>,
+    /// Whether it would make sense then.
+    pub applies: bool,
 }
 
-/// The first port that has the same role and the same in force: what is played there holds here.
-pub fn class_of(roles: &Assignment, port: usize) -> usize {
-    roles.alike.get(port).copied().unwrap_or(port)
-}
-
-/// Plays every drill that is wanted on a port.
-pub fn rehearse(stage: Stage<'_>, wanted: impl Fn(&Drill) -> bool) -> Vec<Rehearsed> {
-    all().iter().filter(|drill| wanted(drill)).filter_map(|drill| play(stage, drill)).collect()
-}
-
-fn play(stage: Stage<'_>, drill: &'static Drill) -> Option<Rehearsed> {
-    let asked = Asked::new(stage.switch);
-    match (drill.run)(&stage, Machine::new(asked.clone())) {
-        Ok(told) => told.map(|told| Rehearsed { drill, port: stage.port, told, hangs: None }),
-        Err(hang) => {
-            let assume = |value: Value| {
-                let assumed = asked.clone().assuming(hang.setting?, value.clone());
-                Some((value, (drill.run)(&stage, Machine::new(assumed)).ok().flatten()))
-            };
-            let tried: Vec<(Value, Option<Rehearsal>)> = hang.values().into_iter().filter_map(assume).collect();
-            // Where every value ends it alike, nothing hangs on it.
-            if let Some((_, Some(first))) = tried.first()
-                && tried.iter().all(|(_, told)| told.as_ref().is_some_and(|told| told.outcome == first.outcome))
-            {
-                let says = format!("{}, whatever {} is", first.says, hang.on);
-                return Some(Rehearsed {
-                    drill,
-                    port: stage.port,
-                    told: Rehearsal { says, ..first.clone() },
-                    hangs: None,
-                });
-            }
-            let either = |(value, told): (Value, Option<Rehearsal>)| Either { value, outcome: told.map(|t| t.outcome) };
-            let either: Vec<Either> = tried.into_iter().map(either).collect();
-            let mut says = format!("hangs on {}, which nobody knows", hang.on);
-            for Either { value, outcome } in &either {
-                let outcome = outcome.map_or("it would hang on something else", Outcome::word);
-                says = format!("{says}; {value}: {outcome}");
-            }
-            let told = Rehearsal::new(&Machine::new(asked), Outcome::Undetermined, says);
-            Some(Rehearsed { drill, port: stage.port, told, hangs: Some((hang, either)) })
+impl Either {
+    /// How it would end, in words.
+    pub fn word(&self) -> &'static str {
+        match self.outcome {
+            Some(outcome) => outcome.word(),
+            None if self.applies => "it would hang on something else",
+            None => "it would make no sense here",
         }
     }
 }
 
-/// The lines that decided: those of the setting in force on the port.
+/// Plays drills on the ports of one switch. Ports of one role with the same in force and the same place in the fleet are one class:
+/// what is played on the first holds for each.
+pub struct Rehearser<'a> {
+    resolved: &'a Resolved,
+    policy: &'a Policy,
+    around: &'a Around,
+    roles: Assignment,
+    /// Ports that a cable, a server or a mirror sets apart.
+    apart: BTreeSet<usize>,
+    flood: u32,
+}
+
+impl<'a> Rehearser<'a> {
+    /// For a switch.
+    pub fn new(resolved: &'a Resolved, policy: &'a Policy, around: &'a Around) -> Self {
+        let switch = &resolved.switch;
+        let roles = assign(policy, switch, resolved.lists());
+        let mut apart: BTreeSet<usize> = around.cabled_ports(switch.name()).into_iter().collect();
+        apart.extend(policy.servers_on(resolved).into_iter().filter_map(|(_, port)| port));
+        for session in Machine::new(Asked::new(switch)).sessions().into_iter().flatten() {
+            apart.extend(session.sources.keys().copied().chain(session.target));
+        }
+        Self { resolved, policy, around, roles, apart, flood: 10_000 }
+    }
+
+    /// With floods of so many addresses, for whoever plays more often than they are long.
+    #[must_use]
+    pub fn flooding(self, flood: u32) -> Self {
+        Self { flood, ..self }
+    }
+
+    /// The first port of a port's class.
+    pub fn class_of(&self, port: usize) -> usize {
+        if self.apart.contains(&port) {
+            return port;
+        }
+        let first = self.roles.alike.get(port).copied().unwrap_or(port);
+        if !self.apart.contains(&first) {
+            return first;
+        }
+        let like = |other: &usize| self.roles.alike.get(*other) == Some(&first) && !self.apart.contains(other);
+        (0..=port).find(like).unwrap_or(port)
+    }
+
+    /// The role of a port; none: nobody knows.
+    pub fn role_of(&self, port: usize) -> Option<&'a Role> {
+        role_of(self.policy, &self.roles, port)
+    }
+
+    fn stage(&self, port: usize) -> Stage<'_> {
+        let Self { resolved, policy, around, flood, .. } = *self;
+        Stage { resolved, policy, roles: &self.roles, around, flood, port }
+    }
+
+    /// Plays every drill that is wanted on a port.
+    pub fn play(&self, port: usize, wanted: impl Fn(&Drill) -> bool) -> Vec<Rehearsed> {
+        let stage = self.stage(port);
+        all().iter().filter(|drill| wanted(drill)).filter_map(|drill| play(stage, drill)).collect()
+    }
+}
+
+fn play(stage: Stage<'_>, drill: &'static Drill) -> Option<Rehearsed> {
+    let asked = Asked::new(stage.switch());
+    let run = |asked: Asked<'_>| (drill.run)(&stage, Machine::new(asked));
+    let rehearsed = |told, hangs| Rehearsed { drill, port: stage.port, told, hangs };
+    let hang = match run(asked.clone()) {
+        Ok(told) => return told.map(|told| rehearsed(told, None)),
+        Err(hang) => hang,
+    };
+    let assume = |value: Assumed| (value.clone(), run(asked.clone().assuming(value)));
+    let tried: Vec<(Assumed, Known<Option<Rehearsal>>)> = hang.tries().into_iter().map(assume).collect();
+    // Where every value ends it alike, nothing hangs on it.
+    if let Some((_, Ok(Some(first)))) = tried.first()
+        && tried.iter().all(|(_, told)| matches!(told, Ok(Some(told)) if told.outcome == first.outcome))
+    {
+        let says = format!("{}, whatever {} is", first.says, hang.on);
+        return Some(rehearsed(Rehearsal { says, ..first.clone() }, None));
+    }
+    let either = |(value, told): (Assumed, Known<Option<Rehearsal>>)| {
+        let applies = !matches!(told, Ok(None));
+        Either { value, outcome: told.ok().flatten().map(|t| t.outcome), applies }
+    };
+    let either: Vec<Either> = tried.into_iter().map(either).collect();
+    let mut says = format!("hangs on {}, which nobody knows", hang.on);
+    for one in &either {
+        says = format!("{says}; {}: {}", one.value, one.word());
+    }
+    let told = Rehearsal::new(&Machine::new(asked), Outcome::Undetermined, says);
+    Some(rehearsed(told, Some((hang, either))))
+}
+
+/// The setting that decided as it is in force on a port, in its VLAN, or in the mirror that names the port.
+pub fn deciding<'a>(switch: &'a Switch, port: usize, because: &Because) -> &'a Slot {
+    let id = because.setting;
+    match (id.info().scope, because.vlan) {
+        (Scope::Vlan, Some(vlan)) => switch.vlan_slot(vlan, id),
+        (Scope::Mirror, _) => {
+            let sessions = Machine::new(Asked::new(switch)).sessions().map(<[_]>::to_vec).unwrap_or_default();
+            let named = |one: &&Session| one.target == Some(port) || one.sources.contains_key(&port);
+            let session = sessions.iter().find(named).and_then(|one| switch.mirrors().get(&one.name));
+            session.and_then(|slots| slots.get(&id)).unwrap_or(&Slot::UNKNOWN)
+        }
+        _ => switch.slot(Some(port), id),
+    }
+}
+
+/// Its lines.
 pub fn proof(resolved: &Resolved, port: usize, because: &Because) -> Vec<Evidence> {
     let id = because.setting;
-    let slot = resolved.switch.slot(Some(port), id);
+    let slot = deciding(&resolved.switch, port, because);
     let shown = Slot { mark: slot.mark.map(|mark| resolved.deciding_words(mark, id)), ..slot.clone() };
     quote_slot(&resolved.switch, Some(port), id, &shown)
 }

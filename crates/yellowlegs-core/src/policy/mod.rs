@@ -1,6 +1,7 @@
 //! What the site wants: VLANs and their purposes, roles, levels, waivers. See docs/policy.md.
 
 mod as_of;
+mod cables;
 mod draft;
 mod entries;
 mod house;
@@ -22,6 +23,7 @@ use jiff::civil::Date;
 use regex::Regex;
 
 pub use as_of::{AsOf, AsOfProblem};
+pub use cables::{At, Cables, Neighbour, Told, neighbours};
 pub use draft::Draft;
 pub use entries::{DhcpServer, End, Link, MirrorEntry, Sisters};
 pub use house::{Condition, HouseRule, Name};

@@ -15,7 +15,7 @@ use crate::model::{
     Fact, Media, Mode, Protocol, RelayInfo, Scope, Seconds, SettingId, StationAddress, Unidirectional, VlanId, VlanSet,
     facts, platform, settings,
 };
-use crate::policy::{End, Faces, Feature, Wish};
+use crate::policy::{self, Faces, Feature, Neighbour, Told, Wish};
 
 /// One switch.
 #[derive(Debug, Clone)]
@@ -75,7 +75,7 @@ pub(in crate::check) struct PortDigest {
     pub(in crate::check) detection_interval: Option<u32>,
     pub(in crate::check) wants_detection: bool,
     /// The neighbour's name and port, as it announces them.
-    pub(in crate::check) neighbour: Option<(Arc<str>, Arc<str>)>,
+    pub(in crate::check) neighbour: Option<Neighbour>,
 }
 
 impl PortDigest {
@@ -149,28 +149,19 @@ impl FromIterator<Digest> for Digests {
 }
 
 impl Digest {
+    /// What it tells of its cables.
+    pub(in crate::check) fn told(&self) -> Told<'_> {
+        let ports = self.ports.iter().map(|port| (&*port.name, port.neighbour.as_ref())).collect();
+        Told { switch: &self.switch, configured: self.configured.as_deref(), ports, ends: &self.ends }
+    }
+
     /// Of a switch. Stations are kept only when `stations` says that some are pinned twice is worth a look.
     pub(in crate::check) fn of(on: SwitchView<'_>) -> Self {
         let switch = on.switch();
         let neighbours = neighbours(on);
-        let positions = |end: &End| -> Vec<usize> {
-            let text = end.port.as_ref().filter(|_| end.switch == **switch.name());
-            text.and_then(|text| text.positions(switch, on.resolved().lists())).unwrap_or_default()
-        };
         let policy = on.policy();
         let mut named: BTreeSet<usize> = BTreeSet::new();
-        let links: Vec<(usize, bool, usize)> = policy
-            .links
-            .iter()
-            .enumerate()
-            .flat_map(|(i, link)| {
-                let ends = [(true, &link.a), (false, &link.b)];
-                ends.into_iter().flat_map(move |(is_a, end)| positions(end).into_iter().map(move |p| (i, is_a, p)))
-            })
-            .collect();
-        let here = policy.dhcp_servers.iter().enumerate().filter(|(_, s)| s.at.switch == **switch.name());
-        let servers: Vec<(usize, Option<usize>)> =
-            here.map(|(i, server)| (i, positions(&server.at).first().copied())).collect();
+        let (links, servers) = (policy.ends_on(on.resolved()), policy.servers_on(on.resolved()));
         named.extend(links.iter().map(|(_, _, port)| *port));
         named.extend(servers.iter().filter_map(|(_, port)| *port));
         let mut ports: Vec<PortDigest> = Vec::new();
@@ -220,17 +211,11 @@ fn snooped(on: SwitchView<'_>) -> Option<Arc<VlanSet>> {
     on.covered(SNOOPING.needed, SNOOPING.global, SNOOPING.vlans).ok()
 }
 
-fn neighbours(on: SwitchView<'_>) -> BTreeMap<usize, (Arc<str>, Arc<str>)> {
-    let told = |fact: &Fact| {
-        let port = on.switch().port_index(fact.port()?)?;
-        let names = (fact.get(facts::neighbour::NAME)?, fact.get(facts::neighbour::THEIR_PORT)?);
-        Some((port, names))
-    };
-    let believed = !on.is_too_old(facts::neighbour::FACT);
-    on.switch().facts_of(facts::neighbour::FACT).filter(|_| believed).filter_map(told).collect()
+fn neighbours(on: SwitchView<'_>) -> BTreeMap<usize, Neighbour> {
+    if on.is_too_old(facts::neighbour::FACT) { BTreeMap::new() } else { policy::neighbours(on.switch()) }
 }
 
-fn port_digest(port: &PortView<'_>, neighbour: Option<&(Arc<str>, Arc<str>)>) -> PortDigest {
+fn port_digest(port: &PortView<'_>, neighbour: Option<&Neighbour>) -> PortDigest {
     let role = port.role().ok();
     PortDigest {
         name: port.name().into(),

@@ -4,67 +4,28 @@ use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
 use super::digest::{Digest, PortDigest};
 use crate::model::VlanId;
+pub(in crate::check) use crate::policy::At;
+use crate::policy::{Cables, Told};
 
-/// A port: switch and port by position.
-pub(in crate::check) type At = (usize, usize);
-
-/// The cables between switches of the fleet.
+/// The cables, and what they carry.
 #[derive(Debug, Default)]
 pub(in crate::check) struct Links {
-    /// Both ends of each, the first in path order first.
-    pub(in crate::check) all: Vec<(At, At)>,
-    peers: BTreeMap<At, At>,
+    cables: Cables,
+}
+
+impl std::ops::Deref for Links {
+    type Target = Cables;
+
+    fn deref(&self) -> &Cables {
+        &self.cables
+    }
 }
 
 impl Links {
     /// From the policy's list, then from what neighbours announce of themselves.
     pub(in crate::check) fn of(switches: &[Digest]) -> Self {
-        let mut links = Self::default();
-        let mut ends: BTreeMap<usize, [Option<At>; 2]> = BTreeMap::new();
-        for (number, digest) in switches.iter().enumerate() {
-            for (link, is_a, port) in &digest.ends {
-                ends.entry(*link).or_default()[usize::from(!is_a)] = Some((number, *port));
-            }
-        }
-        for [a, b] in ends.into_values() {
-            if let (Some(a), Some(b)) = (a, b) {
-                links.add(a, b);
-            }
-        }
-        let by_name: BTreeMap<&str, usize> = switches
-            .iter()
-            .enumerate()
-            .flat_map(|(number, digest)| {
-                let configured = digest.configured.as_deref().map(|name| (name, number));
-                configured.into_iter().chain([(&*digest.switch, number)])
-            })
-            .collect();
-        for (number, digest) in switches.iter().enumerate() {
-            for (port, told) in digest.ports.iter().enumerate() {
-                let Some((name, their_port)) = &told.neighbour else { continue };
-                let Some(other) = by_name.get(&**name).copied().filter(|other| *other != number) else { continue };
-                let theirs = switches[other].ports.iter().position(|p| p.name == *their_port);
-                if let Some(theirs) = theirs {
-                    links.add((number, port), (other, theirs));
-                }
-            }
-        }
-        links.all.sort_unstable();
-        links
-    }
-
-    fn add(&mut self, a: At, b: At) {
-        if self.peers.contains_key(&a) || self.peers.contains_key(&b) {
-            return;
-        }
-        self.peers.insert(a, b);
-        self.peers.insert(b, a);
-        self.all.push(if a < b { (a, b) } else { (b, a) });
-    }
-
-    /// The other end of a port's link.
-    pub(in crate::check) fn peer(&self, at: At) -> Option<At> {
-        self.peers.get(&at).copied()
+        let told = |digest| Digest::told(digest);
+        Self { cables: Cables::of(&switches.iter().map(told).collect::<Vec<Told<'_>>>()) }
     }
 
     /// The links of a switch that carry a VLAN at both ends.
@@ -74,8 +35,8 @@ impl Links {
         switch: usize,
         vlan: VlanId,
     ) -> impl Iterator<Item = (At, At)> + 'a {
-        let of_switch = self.peers.range((switch, 0)..(switch + 1, 0)).map(|(a, b)| (*a, *b));
-        of_switch.filter(move |(a, b)| port(switches, *a).carries(vlan) && port(switches, *b).carries(vlan))
+        self.of_switch(switch)
+            .filter(move |(a, b)| port(switches, *a).carries(vlan) && port(switches, *b).carries(vlan))
     }
 
     /// By switch: how many links it is away from some switches in a VLAN, without going through one of them.

@@ -1,7 +1,7 @@
 //! An address can be copied: what stands behind it.
 
 use crate::check::{Check, Judgement, PortView, Run, Unknown, Verdict, Violation};
-use crate::model::settings;
+use crate::model::{VlanId, settings};
 use crate::policy::Level;
 
 pub(super) const NAME_ONLY: Check = Check {
@@ -72,20 +72,32 @@ fn source_guard(port: &PortView<'_>) -> Result<bool, Unknown> {
     Ok(port.known(settings::SOURCE_GUARD)? && bindings(port)?)
 }
 
-/// ARP inspection in the untagged VLAN, on a port it does not trust, with bindings under it.
+/// ARP inspection in what is guarded, on a port it does not trust, with bindings under it.
 fn inspection(port: &PortView<'_>) -> Result<bool, Unknown> {
     Ok(inspected(port)? && bindings(port)?)
 }
 
-fn inspected(port: &PortView<'_>) -> Result<bool, Unknown> {
-    let Some(vlan) = port.untagged()?.vlan else { return Ok(false) };
-    Ok(port.known(settings::INSPECTION_VLANS)?.contains(vlan) && !port.known(settings::INSPECTION_TRUSTED)?)
+/// The VLAN that is guarded, the untagged one; where there is none, those that the role uses tagged.
+fn guarded(port: &PortView<'_>) -> Result<Vec<VlanId>, Unknown> {
+    match port.untagged()?.vlan {
+        Some(vlan) => Ok(vec![vlan]),
+        None => Ok(port.used_by_edge()?.iter().collect()),
+    }
 }
 
-/// Whether DHCP snooping gathers bindings in the untagged VLAN.
+fn inspected(port: &PortView<'_>) -> Result<bool, Unknown> {
+    let (guarded, covered) = (guarded(port)?, port.known(settings::INSPECTION_VLANS)?);
+    let all = !guarded.is_empty() && guarded.iter().all(|vlan| covered.contains(*vlan));
+    Ok(all && !port.known(settings::INSPECTION_TRUSTED)?)
+}
+
+/// Whether DHCP snooping gathers bindings in what is guarded.
 fn bindings(port: &PortView<'_>) -> Result<bool, Unknown> {
-    match port.untagged()?.vlan {
-        Some(vlan) => port.snooping_in_force(vlan),
-        None => Ok(false),
+    let guarded = guarded(port)?;
+    for vlan in &guarded {
+        if !port.snooping_in_force(*vlan)? {
+            return Ok(false);
+        }
     }
+    Ok(!guarded.is_empty())
 }

@@ -2,7 +2,7 @@
 
 use std::net::Ipv4Addr;
 
-use super::{at_edge, at_host, ready, verdict};
+use super::{at_edge, at_host, belong, ready, verdict};
 use crate::drill::Drill;
 use crate::drill::asked::Known;
 use crate::drill::frame::{Dhcp, Frame, Payload};
@@ -29,17 +29,20 @@ pub(super) const ROGUE_SERVER: Drill = Drill {
 };
 
 fn rogue_server(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
+    if stage.serves() {
+        return Ok(None);
+    }
     let Some(mut machine) = at_edge(stage, machine)? else { return Ok(None) };
     let (server, victim) = (station(1), station(500));
     machine.authenticate(server);
     let mut tries = Vec::new();
     for kind in [Dhcp::Offer, Dhcp::Ack] {
         let frame = Frame::to_all(server, Payload::Dhcp(kind, victim, GATEWAY));
-        tries.push((machine.receive(stage.port, &frame)?, "the answer of a rogue server"));
+        tries.push((machine.says(stage.port, &frame)?, "the answer of a rogue server"));
         machine.pass(1000)?;
     }
     let told = verdict(&machine, stage, &tries);
-    Ok(Some(told.because(Some(Because { feature: "DHCP snooping", setting: settings::SNOOPING_TRUSTED.id }))))
+    Ok(Some(told.because(Some(Because::of("DHCP snooping", settings::SNOOPING_TRUSTED.id)))))
 }
 
 pub(super) const FORGED_ARP: Drill = Drill {
@@ -54,9 +57,9 @@ fn forged_arp(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal
     let Some(mut machine) = at_host(stage, machine)? else { return Ok(None) };
     let host = station(1);
     machine.lease(stage.port, host, OWN)?;
-    let arrival = machine.receive(stage.port, &Frame::to_all(host, Payload::Arp(GATEWAY)))?;
+    let arrival = machine.says(stage.port, &Frame::to_all(host, Payload::Arp(GATEWAY)))?;
     let told = verdict(&machine, stage, &[(arrival, "a claim of the gateway's address")]);
-    let because = Because { feature: "ARP inspection", setting: settings::INSPECTION_TRUSTED.id };
+    let because = Because::of("ARP inspection", settings::INSPECTION_TRUSTED.id);
     Ok(Some(Rehearsal { because: told.because.or(Some(because)), ..told }))
 }
 
@@ -80,21 +83,21 @@ fn forged_source(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehear
     let host = station(1);
     machine.lease(stage.port, host, OWN)?;
     let gateway = station(800);
-    let own = machine.receive(stage.port, &Frame::to_station(host, gateway, Payload::Packet(OWN)))?;
-    let forged = machine.receive(stage.port, &Frame::to_station(host, gateway, Payload::Packet(GATEWAY)))?;
+    let own = machine.says(stage.port, &Frame::to_station(host, gateway, Payload::Packet(OWN)))?;
+    let forged = machine.says(stage.port, &Frame::to_station(host, gateway, Payload::Packet(GATEWAY)))?;
     if forged.stopped_by().is_some() && !own.is_in() {
         // Without bindings the guard stops everybody.
         let told = Rehearsal::new(&machine, Outcome::Outage, "the station's own packets are stopped, too");
         return Ok(Some(told.because(own.stopped_by())));
     }
     let told = verdict(&machine, stage, &[(forged, "a packet with a forged source")]);
-    let because = Because { feature: "source guard", setting: settings::SOURCE_GUARD.id };
+    let because = Because::of("source guard", settings::SOURCE_GUARD.id);
     Ok(Some(Rehearsal { because: told.because.or(Some(because)), ..told }))
 }
 
 pub(super) const STARVATION: Drill = Drill {
     name: "starvation",
-    stimulus: "a DISCOVER a second for made-up clients, from one source, then from changing ones",
+    stimulus: "ten DISCOVERs a second for made-up clients, from one source, then from changing ones",
     holds: "no more leases are gained than stations belong here",
     answers: &[
         "dhcp-snooping/off",
@@ -114,7 +117,10 @@ pub(super) const STARVATION: Drill = Drill {
 
 fn starvation(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
     const CLIENTS: u64 = 100;
-    let Some(most) = stage.is_edge()?.then(|| stage.stations()).transpose()?.flatten() else { return Ok(None) };
+    let Some(most) = (stage.is_edge()? && !stage.serves()).then(|| stage.stations(&machine)).transpose()?.flatten()
+    else {
+        return Ok(None);
+    };
     let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
     let mut gained = [0, 0];
     let mut stopped = None;
@@ -124,10 +130,10 @@ fn starvation(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal
             let source = if changing { station(1000 + client) } else { station(1) };
             machine.authenticate(source);
             let discover = Payload::Dhcp(Dhcp::Discover, station(1000 + client), Ipv4Addr::UNSPECIFIED);
-            let arrival = machine.receive(stage.port, &Frame::to_all(source, discover))?;
+            let arrival = machine.says(stage.port, &Frame::to_all(source, discover))?;
             *gained += usize::from(arrival.is_in());
             stopped = arrival.stopped_by().or(stopped);
-            machine.pass(1000)?;
+            machine.pass(100)?;
         }
     }
     machine.tells = true;
@@ -136,11 +142,11 @@ fn starvation(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal
     let worst = one.max(many);
     let outcome = if worst <= most.max(1) { Outcome::Held } else { Outcome::LetThrough };
     let because = if one > most.max(1) {
-        Because { feature: "DHCP snooping", setting: settings::ADDRESS_CHECK.id }
+        Because::of("DHCP snooping", settings::ADDRESS_CHECK.id)
     } else {
-        Because { feature: "port security", setting: settings::LIMIT.id }
+        Because::of("port security", settings::LIMIT.id)
     };
-    let says = format!("{worst} leases are gained where {most} station(s) belong");
+    let says = format!("{worst} leases are gained where {} at most", belong(most));
     Ok(Some(Rehearsal::new(&machine, outcome, says).because(Some(because)).back(&machine, stage.port)))
 }
 
@@ -160,7 +166,7 @@ fn rogue_router(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehears
     for (payload, what) in
         [(Payload::RouterAdvertisement, "a router advertisement"), (Payload::ServerAnswer, "a DHCPv6 answer")]
     {
-        tries.push((machine.receive(stage.port, &Frame::to_all(router, payload))?, what));
+        tries.push((machine.says(stage.port, &Frame::to_all(router, payload))?, what));
         machine.pass(1000)?;
     }
     let open = if tries.first().is_some_and(|(arrival, _)| arrival.is_in()) {
@@ -169,5 +175,5 @@ fn rogue_router(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehears
         settings::SERVERS_BLOCKED.id
     };
     let told = verdict(&machine, stage, &tries);
-    Ok(Some(Rehearsal { because: told.because.or(Some(Because { feature: "IPv6 guard", setting: open })), ..told }))
+    Ok(Some(Rehearsal { because: told.because.or(Some(Because::of("IPv6 guard", open))), ..told }))
 }

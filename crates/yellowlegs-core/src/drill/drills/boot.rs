@@ -18,7 +18,7 @@ pub(super) const DESK_BOOT: Drill = Drill {
 };
 
 fn desk_boot(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Rehearsal>> {
-    if !stage.is_edge()? || stage.stations()? == Some(0) {
+    if !stage.is_edge()? || stage.stations(&machine)? == Some(0) {
         return Ok(None);
     }
     machine.link_up(stage.port)?;
@@ -33,7 +33,7 @@ fn desk_boot(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Rehear
     }
     let asked = machine.now() / 1000;
     let Seconds(most) = stage.policy.site.start_within.value;
-    let because = Some(Because { feature: "spanning tree", setting: settings::FAST_START.id });
+    let because = Some(Because::of("spanning tree", settings::FAST_START.id));
     let outcome = if opens <= u64::from(most) * 1000 { Outcome::Held } else { Outcome::Outage };
     let says =
         format!("forwards after {} s; the client's DISCOVER at {asked} s is the first that is heard", opens / 1000);
@@ -62,7 +62,7 @@ fn flapping_plug(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Re
             break;
         }
     }
-    let because = Some(Because { feature: "flap protection", setting: settings::FLAP.id });
+    let because = Some(Because::of("flap protection", settings::FLAP.id));
     let told = match machine.held_by(stage.port) {
         Some(Cause::Flap) => {
             let at = machine.now();

@@ -3,13 +3,20 @@
 mod address;
 mod boot;
 mod bridges;
+mod loops;
+mod mirrors;
+mod phones;
+mod server;
 mod stations;
+mod streams;
+mod told;
 mod vlans;
 
 use super::Drill;
 use super::asked::Known;
 use super::machine::{Arrival, Machine};
 use super::rehearse::{Outcome, Rehearsal, Stage};
+use crate::policy::Faces;
 
 pub(super) static ALL: &[Drill] = &[
     stations::SECOND_STATION,
@@ -17,26 +24,52 @@ pub(super) static ALL: &[Drill] = &[
     stations::COPIED_ADDRESS,
     stations::ADDRESS_FLOOD,
     address::ROGUE_SERVER,
+    server::REAL_SERVER,
+    server::BINDINGS_CLEARED,
     address::FORGED_ARP,
     address::FORGED_SOURCE,
     address::STARVATION,
     address::ROGUE_ROUTER,
     bridges::BROUGHT_BRIDGE,
     bridges::ROOT_TAKEOVER,
-    bridges::PATCHED_LOOP,
+    loops::PATCHED_LOOP,
+    loops::PHONE_LOOP,
     vlans::TAG_HOP,
     vlans::NEGOTIATE,
     boot::DESK_BOOT,
+    phones::PHONE_BOOT,
+    streams::STREAM_JOIN,
+    streams::STREAM_LEAVE,
+    streams::TWO_RECEIVERS,
+    streams::QUERIER_LOSS,
+    mirrors::MIRROR_TAP,
+    loops::ONE_WAY_FIBRE,
     boot::FLAPPING_PLUG,
+    told::RESTART,
+    told::RECOVERY,
 ];
 
 /// A machine with the link of the port up and its wait over, the other ports at work; none: nothing comes up here.
 fn ready<'a>(stage: &Stage<'_>, mut machine: Machine<'a>) -> Known<Option<Machine<'a>>> {
     stage.others().for_each(|other| machine.settle(other));
+    seat(stage, &mut machine)?;
     machine.link_up(stage.port)?;
     let Some(opens) = machine.opens_at(stage.port) else { return Ok(None) };
     machine.pass(opens.saturating_sub(machine.now()) + 1000)?;
     Ok(Some(machine))
+}
+
+/// A host that tags does so with a VLAN of its role, unless the untagged one is.
+fn seat(stage: &Stage<'_>, machine: &mut Machine<'_>) -> Known<()> {
+    let Ok(role) = stage.role() else { return Ok(()) };
+    if role.faces != Faces::TaggedHost {
+        return Ok(());
+    }
+    if machine.untagged(stage.port)?.is_none_or(|native| !role.vlans.contains(native)) {
+        let tagged = machine.tagged(stage.port)?;
+        machine.speaks_in = role.vlans.iter().find(|vlan| tagged.contains(*vlan));
+    }
+    Ok(())
 }
 
 /// The same where people plug things in; none elsewhere.
@@ -44,9 +77,18 @@ fn at_edge<'a>(stage: &Stage<'_>, machine: Machine<'a>) -> Known<Option<Machine<
     if stage.is_edge()? { ready(stage, machine) } else { Ok(None) }
 }
 
-/// The same where a host belongs.
+/// The same where a host belongs that asks for its address.
 fn at_host<'a>(stage: &Stage<'_>, machine: Machine<'a>) -> Known<Option<Machine<'a>>> {
-    if stage.is_edge()? && stage.stations()? != Some(0) { ready(stage, machine) } else { Ok(None) }
+    if stage.is_edge()? && stage.stations(&machine)? != Some(0) && !stage.serves() {
+        ready(stage, machine)
+    } else {
+        Ok(None)
+    }
+}
+
+/// `3 stations belong`, in words.
+fn belong(count: usize) -> String {
+    if count == 1 { "1 station belongs".to_owned() } else { format!("{count} stations belong") }
 }
 
 /// What an attempt came to: it holds when every frame of it was stopped.

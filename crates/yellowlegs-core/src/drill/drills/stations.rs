@@ -2,7 +2,7 @@
 
 use std::net::Ipv4Addr;
 
-use super::{at_edge, at_host, ready, verdict};
+use super::{at_edge, at_host, belong, ready, seat, verdict};
 use crate::drill::Drill;
 use crate::drill::asked::Known;
 use crate::drill::frame::{Frame, Payload};
@@ -32,7 +32,7 @@ fn gateway() -> StationAddress {
 
 /// The stations that belong on the port: those written or pinned, then made-up ones.
 fn rightful(stage: &Stage<'_>, machine: &Machine<'_>) -> Known<Option<Vec<StationAddress>>> {
-    let Some(count) = stage.stations()? else { return Ok(None) };
+    let Some(count) = stage.stations(machine)? else { return Ok(None) };
     let fixed = machine.fixed(stage.port)?.into_iter().map(|s| s.address);
     Ok(Some(fixed.chain((1..).map(station)).take(count).collect()))
 }
@@ -40,22 +40,26 @@ fn rightful(stage: &Stage<'_>, machine: &Machine<'_>) -> Known<Option<Vec<Statio
 fn second_station(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
     let Some(mut machine) = at_edge(stage, machine)? else { return Ok(None) };
     let Some(rightful) = rightful(stage, &machine)? else { return Ok(None) };
-    for one in &rightful {
+    let needed = stage.needed(&machine)?;
+    for (number, one) in rightful.iter().enumerate() {
         machine.authenticate(*one);
-        let arrival = machine.receive(stage.port, &Frame::to_station(*one, gateway(), Payload::Plain))?;
+        let arrival = machine.says(stage.port, &Frame::to_station(*one, gateway(), Payload::Plain))?;
+        if !arrival.is_in() && number >= needed {
+            break;
+        }
         if !arrival.is_in() {
             let told = Rehearsal::new(&machine, Outcome::Outage, "a station that belongs here is stopped");
             return Ok(Some(told.because(arrival.stopped_by()).back(&machine, stage.port)));
         }
     }
     let stranger = station(900);
-    let arrival = machine.receive(stage.port, &Frame::to_station(stranger, gateway(), Payload::Plain))?;
+    let arrival = machine.says(stage.port, &Frame::to_station(stranger, gateway(), Payload::Plain))?;
     let mut told = verdict(&machine, stage, &[(arrival, "one station too many")]);
     if machine.held_by(stage.port).is_some() && !rightful.is_empty() {
-        told.collateral = Some(format!("{} station(s) that belong here are cut off with it", rightful.len()));
+        told.collateral = Some(format!("whoever is right here is cut off with it: {} here", belong(rightful.len())));
     }
     if told.outcome == Outcome::LetThrough {
-        told = told.because(Some(Because { feature: "port security", setting: settings::LIMIT.id }));
+        told = told.because(Some(Because::of("port security", settings::LIMIT.id)));
     }
     Ok(Some(told))
 }
@@ -81,14 +85,14 @@ fn swapped_station(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehe
     let Some(rightful) = rightful(stage, &machine)?.filter(|all| !all.is_empty()) else { return Ok(None) };
     for one in &rightful {
         machine.authenticate(*one);
-        machine.receive(stage.port, &Frame::to_station(*one, gateway(), Payload::Plain))?;
+        machine.says(stage.port, &Frame::to_station(*one, gateway(), Payload::Plain))?;
     }
     machine.link_down(stage.port)?;
     machine.pass(5000)?;
     let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
-    let arrival = machine.receive(stage.port, &Frame::to_station(station(900), gateway(), Payload::Plain))?;
+    let arrival = machine.says(stage.port, &Frame::to_station(station(900), gateway(), Payload::Plain))?;
     let told = verdict(&machine, stage, &[(arrival, "the other station")]);
-    Ok(Some(told.because(Some(Because { feature: "port security", setting: settings::LIMIT.id }))))
+    Ok(Some(told.because(Some(Because::of("port security", settings::LIMIT.id)))))
 }
 
 pub(super) const COPIED_ADDRESS: Drill = Drill {
@@ -100,7 +104,12 @@ pub(super) const COPIED_ADDRESS: Drill = Drill {
         "port-security/limit-low",
         "voice/room-missing",
         "source-guard/off",
+        "source-guard/no-bindings",
         "arp-inspection/off",
+        "arp-inspection/no-bindings",
+        "arp-inspection/trusted-edge",
+        "dhcp-snooping/trusted-edge",
+        "dhcp-snooping/prerequisite",
     ],
     run: copied_address,
 };
@@ -111,12 +120,12 @@ fn copied_address(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehea
     machine.lease(stage.port, copied, Ipv4Addr::new(192, 0, 2, 10))?;
     machine.tell(stage.port, format!("a stranger takes the place and the address of {copied}"), None);
     let foreign = Ipv4Addr::new(192, 0, 2, 66);
-    let arp = machine.receive(stage.port, &Frame::to_all(copied, Payload::Arp(foreign)))?;
-    let packet = machine.receive(stage.port, &Frame::to_station(copied, gateway(), Payload::Packet(foreign)))?;
+    let arp = machine.says(stage.port, &Frame::to_all(copied, Payload::Arp(foreign)))?;
+    let packet = machine.says(stage.port, &Frame::to_station(copied, gateway(), Payload::Packet(foreign)))?;
     // Without ARP nobody finds it, without packets it says nothing: one of them is enough.
     let told = match (arp.stopped_by(), packet.stopped_by()) {
         (None, None) => Rehearsal::new(&machine, Outcome::LetThrough, "a copied address is believed")
-            .because(Some(Because { feature: "source guard", setting: settings::SOURCE_GUARD.id })),
+            .because(Some(Because::of("source guard", settings::SOURCE_GUARD.id))),
         (arp, packet) => {
             let because = packet.or(arp);
             let by = because.map_or("", |b| b.feature);
@@ -139,22 +148,23 @@ fn address_flood(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Re
         return Ok(None);
     }
     // Nobody else listens: what is asked is how the table grows.
+    seat(stage, &mut machine)?;
     machine.link_up(stage.port)?;
     let Some(opens) = machine.opens_at(stage.port) else { return Ok(None) };
     machine.pass(opens.saturating_sub(machine.now()) + 1000)?;
     machine.tells = false;
     let mut stopped = None;
-    for number in 0..10_000 {
-        let frame = Frame::to_station(station(1000 + number), station(1), Payload::Plain);
-        stopped = machine.receive(stage.port, &frame)?.stopped_by().or(stopped);
+    for number in 0..stage.flood {
+        let frame = Frame::to_station(station(1000 + u64::from(number)), station(1), Payload::Plain);
+        stopped = machine.says(stage.port, &frame)?.stopped_by().or(stopped);
         if machine.held_by(stage.port).is_some() {
             break;
         }
     }
     machine.tells = true;
     let grown = machine.learned_on(stage.port);
-    machine.tell(stage.port, format!("10,000 addresses later {grown} of them are in the table"), stopped);
-    let because = Some(Because { feature: "port security", setting: settings::LIMIT.id });
+    machine.tell(stage.port, format!("{} addresses later {grown} of them are in the table", stage.flood), stopped);
+    let because = Some(Because::of("port security", settings::LIMIT.id));
     let secured = machine.is_secured(stage.port)? && grown <= machine.limit(stage.port)? as usize;
     let authenticated = grown == 0;
     let told = if secured || authenticated {

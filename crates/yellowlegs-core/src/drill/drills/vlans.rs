@@ -40,7 +40,7 @@ fn tag_hop(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> 
             let setting = if trunk { settings::TAGGED_VLANS.id } else { settings::INGRESS_FILTERING.id };
             let told =
                 Rehearsal::new(&machine, Outcome::LetThrough, format!("a tag is enough to get into VLAN {vlan}"));
-            return Ok(Some(told.because(Some(Because { feature: "tag rules", setting }))));
+            return Ok(Some(told.because(Some(Because::of("tag rules", setting)))));
         }
         machine.forget_admitted(stage.port);
         if machine.held_by(stage.port).is_some() {
@@ -57,12 +57,12 @@ fn tag_hop(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> 
             };
             if let Some(out) = to.iter().find(hops) {
                 let says = format!("tagged twice, it leaves by {} in VLAN {inner}", machine.name(out.port));
-                let because = Because { feature: "tag rules", setting: settings::NATIVE_VLAN.id };
+                let because = Because::of("tag rules", settings::NATIVE_VLAN.id);
                 return Ok(Some(Rehearsal::new(&machine, Outcome::LetThrough, says).because(Some(because))));
             }
         }
     }
-    let because = Because { feature: "tag rules", setting: settings::INGRESS_FILTERING.id };
+    let because = Because::of("tag rules", settings::INGRESS_FILTERING.id);
     Ok(Some(Rehearsal::new(&machine, Outcome::Held, "no tag leads out of its VLANs").because(Some(because))))
 }
 
@@ -76,7 +76,7 @@ pub(super) const NEGOTIATE: Drill = Drill {
 
 fn negotiate(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
     let Some(mut machine) = at_edge(stage, machine)? else { return Ok(None) };
-    let because = Some(Because { feature: "mode", setting: settings::MODE.id });
+    let because = Some(Because::of("mode", settings::MODE.id));
     let mode = machine.mode(stage.port)?;
     let told = if mode == Mode::Negotiated {
         machine.tell(stage.port, "becomes a trunk", because);

@@ -3,19 +3,19 @@
 use std::net::Ipv4Addr;
 use std::sync::Arc;
 
-use super::{Because, Binding, Machine};
+use super::{Because, Binding, FixedAt, Machine};
 use crate::drill::asked::{Hang, Known};
 use crate::drill::frame::{Dhcp, Frame, Payload};
 use crate::model::{
-    Action, Cause, Choice, Key, Mode, Rate, RateUnit, SettingId, StationAddress, TraitId, VlanId, VlanSet, platform,
-    settings,
+    Action, Cause, Choice, Key, Mode, Rate, RateUnit, Seconds, SettingId, StationAddress, TraitId, VlanId, VlanSet,
+    platform, settings,
 };
 
 /// Whether a frame goes on; or the feature that stops it.
 pub(super) type Passed = Result<(), Because>;
 
 fn stopped(feature: &'static str, setting: SettingId) -> Passed {
-    Err(Because { feature, setting })
+    Err(Because::of(feature, setting))
 }
 
 impl Machine<'_> {
@@ -44,27 +44,39 @@ impl Machine<'_> {
             Err(hang) => return Err(hang),
         };
         let key = (station, per_vlan.then_some(vlan));
-        let fixed = self.fixed(port)?;
+        let written = self.asked.port(port, settings::WRITTEN_STATIONS)?;
+        let pinned = self.asked.port(port, settings::PINNED_STATIONS)?;
         let listed = |s: &crate::model::Station| s.address == station && s.vlan.is_none_or(|v| v == vlan);
-        let Some(state) = self.ports.get(port) else { return Ok(Ok(())) };
-        if state.admitted.contains(&key) || fixed.iter().any(listed) {
+        let is_fixed = written.iter().chain(pinned.iter()).any(listed);
+        let fixed =
+            if written.len() + pinned.len() < 2 { written.len() + pinned.len() } else { self.fixed(port)?.len() };
+        self.age(port)?;
+        let now = self.now;
+        let Some(state) = self.ports.get_mut(port) else { return Ok(Ok(())) };
+        if let Some(heard) = state.admitted.get_mut(&key) {
+            *heard = now;
+            return Ok(Ok(()));
+        }
+        if is_fixed {
             return Ok(Ok(()));
         }
         // Fixed stations take their places whether they are there or not.
-        let held = state.admitted.len() + fixed.len();
+        let held = state.admitted.len() + fixed;
         let limit = self.asked.port(port, settings::LIMIT)?;
-        if held < limit as usize {
+        if held < limit as usize && !self.is_held_elsewhere(port, vlan, station) {
             if let Some(state) = self.ports.get_mut(port) {
-                state.admitted.insert(key);
+                state.admitted.insert(key, now);
             }
             return Ok(Ok(()));
         }
         let action = self.asked.port(port, settings::ACTION)?;
-        let because = Because { feature: "port security", setting: settings::LIMIT.id };
+        let because = Because::of("port security", settings::LIMIT.id);
         if action != Action::Drop
             && let Some(state) = self.ports.get_mut(port)
         {
             state.violations += 1;
+            let words = format!("{station} is one too many: counted and reported");
+            self.tell(port, words, Some(Because { setting: settings::ACTION.id, ..because }));
         }
         if action == Action::DisablePort {
             self.hold(port, Cause::PortSecurity, Because { setting: settings::ACTION.id, ..because });
@@ -82,12 +94,62 @@ impl Machine<'_> {
         Ok(all)
     }
 
+    /// Aging frees learned stations that were silent for so long; pinned ones stay.
+    fn age(&mut self, port: usize) -> Known<()> {
+        let now = self.now;
+        let oldest = self.ports.get(port).and_then(|p| p.admitted.values().min().copied()).unwrap_or(now);
+        if oldest == now {
+            return Ok(());
+        }
+        let Seconds(aging) = self.asked.port(port, settings::AGING)?;
+        if aging > 0 && !self.asked.port(port, settings::PINNING)? {
+            let lasts = u64::from(aging) * 1000;
+            let state = self.ports.get_mut(port).into_iter();
+            state.for_each(|p| p.admitted.retain(|_, heard| now.saturating_sub(*heard) < lasts));
+        }
+        Ok(())
+    }
+
+    /// Whether another secured port of the VLAN holds a station: learned there, or fixed there.
+    fn is_held_elsewhere(&mut self, port: usize, vlan: VlanId, station: StationAddress) -> bool {
+        let learned = self.ports.iter().enumerate().any(|(other, state)| {
+            other != port
+                && [None, Some(vlan)].iter().any(|v| state.admitted.contains_key(&(station, *v)))
+                && self.is_member(other, vlan).unwrap_or(false)
+        });
+        if learned {
+            return true;
+        }
+        if self.fixed_at.is_none() {
+            let mut fixed_at = FixedAt::new();
+            for other in 0..self.ports.len() {
+                // What nobody knows of other ports names no station.
+                if self.is_secured(other) == Ok(true) {
+                    for fixed in self.fixed(other).unwrap_or_default() {
+                        fixed_at.entry(fixed.address).or_default().push((other, fixed.vlan));
+                    }
+                }
+            }
+            self.fixed_at = Some(fixed_at);
+        }
+        let fixed = self.fixed_at.iter().filter_map(|at| at.get(&station)).flatten();
+        fixed.copied().any(|(other, in_vlan)| {
+            other != port && in_vlan.map_or_else(|| self.is_member(other, vlan).unwrap_or(false), |v| v == vlan)
+        })
+    }
+
     fn speaks_elsewhere(&self, port: usize, vlan: VlanId, station: StationAddress) -> bool {
-        self.table.iter().any(|((other, in_vlan), on)| *other == station && *in_vlan != vlan && *on == port)
+        self.table.iter().any(|((other, in_vlan), (on, _))| *other == station && *in_vlan != vlan && *on == port)
     }
 
     /// Whether a feature with a global switch and one for each VLAN acts in a VLAN.
-    fn acts(&self, switches: TraitId, global: Key<bool>, vlans: Key<Arc<VlanSet>>, vlan: VlanId) -> Known<bool> {
+    pub(super) fn acts(
+        &self,
+        switches: TraitId,
+        global: Key<bool>,
+        vlans: Key<Arc<VlanSet>>,
+        vlan: VlanId,
+    ) -> Known<bool> {
         if self.asked.platform(switches, "global")? && !self.asked.switch_wide(global)? {
             return Ok(false);
         }
@@ -130,6 +192,9 @@ impl Machine<'_> {
                 if kind.is_of_server() {
                     return Ok(stopped("DHCP snooping", settings::SNOOPING_TRUSTED.id));
                 }
+                if frame.relayed && !self.asked.port(port, settings::RELAY_ACCEPTED)? {
+                    return Ok(stopped("DHCP snooping", settings::RELAY_ACCEPTED.id));
+                }
                 if let Some(rate) = self.asked.port(port, settings::SNOOPING_RATE)?
                     && self.is_above(port, "dhcp", rate)?
                 {
@@ -154,15 +219,14 @@ impl Machine<'_> {
     /// An ACK from a trusted port binds the client where it was learned.
     fn bind(&mut self, kind: Dhcp, client: StationAddress, vlan: VlanId, address: Ipv4Addr) {
         if kind == Dhcp::Ack
-            && let Some(port) = self.table.get(&(client, vlan)).copied()
+            && let Some((port, _)) = self.table.get(&(client, vlan)).copied()
         {
-            self.bindings.insert((client, vlan), Binding { port, address });
-            self.tell(port, format!("a binding: {client} has {address}"), None);
+            self.keep_binding(client, vlan, Binding { port, address });
         }
     }
 
     /// ARP inspection and source guard.
-    pub(super) fn inspect(&self, port: usize, vlan: VlanId, frame: &Frame) -> Known<Passed> {
+    pub(super) fn inspect(&mut self, port: usize, vlan: VlanId, frame: &Frame) -> Known<Passed> {
         let bound = |address: Ipv4Addr| {
             self.bindings.get(&(frame.from, vlan)).is_some_and(|b| b.port == port && b.address == address)
         };
@@ -172,6 +236,12 @@ impl Machine<'_> {
                 let examines = self.inspects(vlan)? && !trusted()?;
                 if examines && !bound(says) {
                     return Ok(stopped("ARP inspection", settings::INSPECTION_VLANS.id));
+                }
+                if examines
+                    && let Some(rate) = self.asked.port(port, settings::INSPECTION_RATE)?
+                    && self.is_above(port, "arp", rate)?
+                {
+                    return Ok(stopped("ARP inspection", settings::INSPECTION_RATE.id));
                 }
                 Ok(Ok(()))
             }
@@ -186,24 +256,35 @@ impl Machine<'_> {
     pub(super) fn is_above(&mut self, port: usize, kind: &'static str, rate: Rate) -> Known<bool> {
         // Frames of 64 octets, the shortest (IEEE 802.3, 3.2.8), with preamble and gap 84: most frames a rate in bits lets in.
         const BITS: u64 = 84 * 8;
+        // Mbit/s.
+        const SLOWEST: u32 = 10;
         let most = match rate.unit {
             RateUnit::Packets => u64::from(rate.amount),
             RateUnit::Kilobits => u64::from(rate.amount) * 1000 / BITS,
             RateUnit::Percent => {
-                let speed = self.asked.port(port, settings::SPEED).map_err(|_| Hang::fact("the port's speed"))?;
-                if speed == 0 {
-                    return Err(Hang::fact("the port's speed"));
-                }
+                let speed = match self.asked.port(port, settings::SPEED) {
+                    Ok(speed) if speed > 0 => speed,
+                    // Few frames are below any limit, even at the slowest speed.
+                    _ if !self.is_busy(port, kind, u64::from(SLOWEST) * 10_000 * u64::from(rate.amount) / BITS) => {
+                        return Ok(false);
+                    }
+                    _ => return Err(Hang::fact("the port's speed")),
+                };
                 u64::from(speed) * 10_000 * u64::from(rate.amount) / BITS
             }
         };
+        Ok(self.is_busy(port, kind, most))
+    }
+
+    /// Counts a frame of a kind; whether there are more than so many in this second.
+    fn is_busy(&mut self, port: usize, kind: &'static str, most: u64) -> bool {
         let now = self.now;
-        let Some(state) = self.ports.get_mut(port) else { return Ok(false) };
+        let Some(state) = self.ports.get_mut(port) else { return false };
         let (began, count) = state.counted.entry(kind).or_insert((now, 0));
         if now.saturating_sub(*began) >= 1000 {
             (*began, *count) = (now, 0);
         }
         *count += 1;
-        Ok(u64::from(*count) > most)
+        u64::from(*count) > most
     }
 }

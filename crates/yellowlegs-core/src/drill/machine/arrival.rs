@@ -1,9 +1,13 @@
 //! A frame arrives: the order in which the features see it, learning, and where it goes.
 
-use super::{Because, Machine};
+use super::groups::Reach;
+use super::{Because, Machine, Millis};
 use crate::drill::asked::Known;
-use crate::drill::frame::{Frame, Payload, To};
-use crate::model::{Cause, StationAddress, StormAction, VlanId, settings};
+use crate::drill::frame::{Frame, Payload, StormKind, To};
+use crate::model::{Cause, RelayInfo, StationAddress, StormAction, VlanId, settings};
+
+/// How long an address that is silent is kept (IEEE 802.1Q, 8.8.3).
+const ADDRESS_AGES: Millis = 300_000;
 
 /// A frame that leaves.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -12,6 +16,8 @@ pub struct Delivery {
     pub port: usize,
     /// Its tags there.
     pub tags: Vec<u16>,
+    /// Whether relay information is in it (option 82, RFC 3046).
+    pub relayed: bool,
 }
 
 /// What became of a frame.
@@ -62,6 +68,14 @@ impl Machine<'_> {
         Ok(arrival)
     }
 
+    /// A host on a port speaks: with the tag of its VLAN, where it has to tag.
+    pub fn says(&mut self, port: usize, frame: &Frame) -> Known<Arrival> {
+        match self.speaks_in {
+            Some(vlan) => self.receive(port, &frame.clone().tagged(vlan)),
+            None => self.receive(port, frame),
+        }
+    }
+
     /// The name of a port.
     pub fn name(&self, port: usize) -> &str {
         self.asked.switch().ports().get(port).map_or("", |name| name.as_str())
@@ -73,6 +87,7 @@ impl Machine<'_> {
             return Ok(Arrival::Closed);
         }
         if let Payload::Bpdu { superior } = frame.payload {
+            self.copy_arrived(port, frame);
             if !self.tree_runs(port)? && !self.asked.port(port, settings::BPDU_GUARD)? {
                 // Nobody here listens: the BPDU is no concern of this switch.
                 self.tell(port, "no spanning tree runs here: nobody listens to the BPDU", None);
@@ -83,6 +98,9 @@ impl Machine<'_> {
         if !self.forwards(port) {
             return Ok(Arrival::Closed);
         }
+        if !self.manner.copies_inside {
+            self.copy_arrived(port, frame);
+        }
         if let Some(because) = self.storm(port, frame)? {
             return Ok(Arrival::Stopped(because));
         }
@@ -91,11 +109,20 @@ impl Machine<'_> {
             Ok(vlan) => vlan,
             Err(because) => return Ok(Arrival::Stopped(because)),
         };
+        let in_vlan: Vec<u16> = std::iter::once(vlan.get()).chain(inside.tags.iter().copied()).collect();
+        if self.manner.copies_inside {
+            self.copy(port, true, Some(vlan), &in_vlan);
+        }
+        if let Payload::Probe(from) = frame.payload
+            && frame.from == self.address()
+        {
+            return Ok(Arrival::Stopped(self.probe_came_back(from, port)));
+        }
         if let Err(because) = self.admit(port, vlan, frame.from)? {
             return Ok(Arrival::Stopped(because));
         }
         if !self.authenticated.contains(&frame.from) && self.asked.port(port, settings::AUTHENTICATION)? {
-            let because = Because { feature: "port authentication", setting: settings::AUTHENTICATION.id };
+            let because = Because::of("port authentication", settings::AUTHENTICATION.id);
             return Ok(Arrival::Stopped(because));
         }
         if let Err(because) = self.snoop(port, vlan, frame)? {
@@ -104,48 +131,95 @@ impl Machine<'_> {
         if let Err(because) = self.inspect(port, vlan, frame)? {
             return Ok(Arrival::Stopped(because));
         }
-        self.table.insert((frame.from, vlan), port);
-        let deliveries = self.forward(port, vlan, &inside);
+        self.table.insert((frame.from, vlan), (port, self.now));
+        self.hear_group(port, vlan, &inside)?;
+        let deliveries = self.forward(port, vlan, &inside)?;
+        for delivery in &deliveries {
+            let tags = if self.manner.copies_inside { &in_vlan } else { &delivery.tags };
+            self.copy(delivery.port, false, None, tags);
+        }
         Ok(Arrival::Forwarded(vlan, deliveries))
+    }
+
+    /// Copies a frame as it arrives, before anything looks at it.
+    pub fn copy_arrived(&mut self, port: usize, frame: &Frame) {
+        let vlan = match frame.tags.first() {
+            None | Some(0) => self.untagged(port).ok().flatten(),
+            Some(tag) => VlanId::new(i64::from(*tag)).ok(),
+        };
+        let tag = vlan.filter(|_| self.manner.copies_inside).map(VlanId::get);
+        let tags: Vec<u16> = if tag.is_some() { tag.into_iter().collect() } else { frame.tags.clone() };
+        self.copy(port, true, vlan, &tags);
     }
 
     /// A storm limit, and what follows.
     fn storm(&mut self, port: usize, frame: &Frame) -> Known<Option<Because>> {
-        if !frame.is_for_many() {
+        let (kind, limit) = match frame.storm_kind() {
+            None => return Ok(None),
+            Some(StormKind::Broadcast) => ("broadcast", settings::STORM_BROADCAST),
+            Some(StormKind::Multicast) => ("multicast", settings::STORM_MULTICAST),
+        };
+        let Some(rate) = self.asked.port(port, limit)? else { return Ok(None) };
+        if !self.is_above(port, kind, rate)? {
             return Ok(None);
         }
-        let Some(rate) = self.asked.port(port, settings::STORM_BROADCAST)? else { return Ok(None) };
-        if !self.is_above(port, "broadcast", rate)? {
-            return Ok(None);
-        }
-        let because = Because { feature: "storm limit", setting: settings::STORM_BROADCAST.id };
+        let because = Because::of("storm limit", limit.id);
         if self.asked.port(port, settings::STORM_ACTION)? == StormAction::DisablePort {
             self.hold(port, Cause::Storm, Because { setting: settings::STORM_ACTION.id, ..because });
         }
         Ok(Some(because))
     }
 
-    /// To the port where its station was learned; else to every other port of the VLAN that forwards.
-    fn forward(&self, from: usize, vlan: VlanId, frame: &Frame) -> Vec<Delivery> {
-        let known = match frame.to {
-            To::Station(station) => self.table.get(&(station, vlan)).copied(),
+    /// To the port where its station was learned, or to the members of its group; else to every other port of the VLAN.
+    fn forward(&self, from: usize, vlan: VlanId, frame: &Frame) -> Known<Vec<Delivery>> {
+        let only = match frame.to {
+            To::Station(station) => self.learned(station, vlan).map(|port| vec![port]),
+            To::Group(_) => match self.reach(vlan, frame)? {
+                Reach::All => None,
+                Reach::Only(ports) => Some(ports),
+            },
             To::All | To::Bridges => None,
+        };
+        let client = matches!(frame.payload, Payload::Dhcp(kind, ..) if !kind.is_of_server());
+        let snooped = client && self.snoops(vlan)?;
+        let relayed = frame.relayed && client;
+        let relayed = match snooped.then(|| self.asked.switch_wide(settings::RELAY_INFO)).transpose() {
+            Ok(Some(RelayInfo::Insert | RelayInfo::Replace)) => true,
+            Ok(Some(RelayInfo::Remove)) => false,
+            _ => relayed,
         };
         let mut deliveries = Vec::new();
         for port in 0..self.ports.len() {
-            if port == from || !self.forwards(port) || known.is_some_and(|only| only != port) {
+            if port == from || !self.forwards(port) || only.as_ref().is_some_and(|only| !only.contains(&port)) {
                 continue;
             }
             // A port of which nobody knows what it carries hears nothing here: it is not the one that is rehearsed.
-            if let Ok(Some(tags)) = self.leave(port, vlan, &frame.tags) {
-                deliveries.push(Delivery { port, tags });
+            let Ok(Some(tags)) = self.leave(port, vlan, &frame.tags) else { continue };
+            // Clients are heard by servers only.
+            if !snooped || self.asked.port(port, settings::SNOOPING_TRUSTED)? {
+                deliveries.push(Delivery { port, tags, relayed });
             }
         }
-        deliveries
+        Ok(deliveries)
     }
 
-    /// Where a station was learned.
+    /// A frame that is in a VLAN already goes to whom it is for, as if it had come in by a port.
+    pub fn pour(&mut self, from: usize, vlan: VlanId, frame: &Frame) -> Known<Arrival> {
+        let mut inside = frame.clone();
+        inside.tags.clear();
+        Ok(Arrival::Forwarded(vlan, self.forward(from, vlan, &inside)?))
+    }
+
+    /// A frame of a VLAN leaves by a port.
+    pub fn emit(&mut self, port: usize, vlan: VlanId) {
+        if let Ok(Some(tags)) = self.leave(port, vlan, &[]) {
+            self.copy(port, false, None, &tags);
+        }
+    }
+
+    /// Where a station was learned, and was heard of late (IEEE 802.1Q, 8.8.3: 300 s).
     pub fn learned(&self, station: StationAddress, vlan: VlanId) -> Option<usize> {
-        self.table.get(&(station, vlan)).copied()
+        let (port, heard) = self.table.get(&(station, vlan))?;
+        (self.now.saturating_sub(*heard) < ADDRESS_AGES).then_some(*port)
     }
 }

@@ -21,12 +21,16 @@ impl Machine<'_> {
     /// Takes a port down.
     pub(super) fn hold(&mut self, port: usize, cause: Cause, because: Because) {
         let now = self.now;
+        // Who is pinned stays, whatever becomes of the port.
+        let pins = self.asked.port(port, settings::PINNING) == Ok(true);
         if let Some(state) = self.ports.get_mut(port) {
             state.held = Some((cause, now));
             state.opens = None;
-            state.admitted.clear();
+            if !pins {
+                state.admitted.clear();
+            }
         }
-        self.table.retain(|_, on| *on != port);
+        self.table.retain(|_, (on, _)| *on != port);
         // How it comes back decides nothing about its going down.
         let back = match self.back_after(port, cause) {
             Ok(Some(0) | None) => "somebody has to bring it back".to_owned(),
@@ -79,18 +83,22 @@ impl Machine<'_> {
         if self.held_by(port).is_some() || !self.asked.port(port, settings::FLAP)? {
             return Ok(());
         }
-        if !lost && !self.asked.platform(platform::FLAP_COUNTS, "each-change")? {
-            return Ok(());
-        }
-        let threshold = self.asked.port(port, settings::FLAP_THRESHOLD)?;
+        let threshold = u64::from(self.asked.port(port, settings::FLAP_THRESHOLD)?);
         let Seconds(window) = self.asked.port(port, settings::FLAP_WINDOW)?;
         let now = self.now;
         let Some(state) = self.ports.get_mut(port) else { return Ok(()) };
-        state.flaps.push(now);
+        state.flaps.push((now, lost));
         let first = now.saturating_sub(Millis::from(window) * 1000);
-        state.flaps.retain(|at| *at >= first);
-        if state.flaps.len() as u64 >= u64::from(threshold) {
-            self.hold(port, Cause::Flap, Because { feature: "flap protection", setting: settings::FLAP_THRESHOLD.id });
+        state.flaps.retain(|(at, _)| *at >= first);
+        let (changes, losses) = (state.flaps.len() as u64, state.flaps.iter().filter(|(_, lost)| *lost).count() as u64);
+        // What counts as a flap makes a difference only between the two.
+        let trips = if lost && losses >= threshold {
+            true
+        } else {
+            changes >= threshold && self.asked.platform(platform::FLAP_COUNTS, "each-change")?
+        };
+        if trips {
+            self.hold(port, Cause::Flap, Because::of("flap protection", settings::FLAP_THRESHOLD.id));
         }
         Ok(())
     }

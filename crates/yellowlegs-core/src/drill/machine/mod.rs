@@ -3,17 +3,29 @@
 
 mod addresses;
 mod arrival;
+mod groups;
 mod held;
+mod loops;
+mod mirrors;
+mod net;
+mod phones;
+mod restart;
 mod tags;
 mod tree;
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::net::Ipv4Addr;
+use std::sync::Arc;
 
 use crate::drill::asked::{Asked, Known};
-use crate::model::{Cause, SettingId, StationAddress, VlanId, settings};
+use crate::model::{Cause, SettingId, StationAddress, TraitId, VlanId, settings};
 
 pub use arrival::{Arrival, Delivery};
+use groups::Group;
+pub use mirrors::{Copied, Session};
+pub use net::{At, Net, Trip};
+pub use phones::Place;
+pub use restart::Lost;
 
 /// Milliseconds since the machine was switched on.
 pub type Millis = u64;
@@ -25,11 +37,39 @@ pub struct Because {
     pub feature: &'static str,
     /// The setting.
     pub setting: SettingId,
+    /// The VLAN, where the setting is one of a VLAN.
+    pub vlan: Option<VlanId>,
+}
+
+impl Because {
+    /// A feature, and the setting it went by.
+    pub fn of(feature: &'static str, setting: SettingId) -> Self {
+        Self { feature, setting, vlan: None }
+    }
+
+    /// The same, of a VLAN.
+    #[must_use]
+    pub fn in_vlan(self, vlan: VlanId) -> Self {
+        Self { vlan: Some(vlan), ..self }
+    }
+}
+
+/// Ways of a switch that no setting and no standard decides. The default is what the standards leave as the plain way.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Manner {
+    /// Mirrors copy a frame once it is in its VLAN, with that VLAN's tag, and once for each session; else as it is on the wire,
+    /// before anything looks at it.
+    pub copies_inside: bool,
+    /// A group that its last member left stays registered while one that reported before it has members; else it is unregistered
+    /// at once.
+    pub left_groups_stay: bool,
 }
 
 /// A line of the story.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Told {
+    /// The switch; none: the one that is rehearsed.
+    pub switch: Option<Arc<str>>,
     /// When.
     pub at: Millis,
     /// The port it happened on.
@@ -48,11 +88,11 @@ struct Port {
     opens: Option<Millis>,
     /// What holds it down, and since when.
     held: Option<(Cause, Millis)>,
-    /// Stations that port security admits, each with the VLAN it counts in.
-    admitted: BTreeSet<(StationAddress, Option<VlanId>)>,
+    /// Stations that port security admits, each with the VLAN it counts in, and when it was heard.
+    admitted: BTreeMap<(StationAddress, Option<VlanId>), Millis>,
     violations: u32,
-    /// Losses and changes of link, for flap protection.
-    flaps: Vec<Millis>,
+    /// Changes of link, for flap protection: when, and whether the link was lost.
+    flaps: Vec<(Millis, bool)>,
     /// Frames of a kind in the running second: when it began, how many.
     counted: BTreeMap<&'static str, (Millis, u32)>,
 }
@@ -66,16 +106,33 @@ pub struct Binding {
     pub address: Ipv4Addr,
 }
 
+/// By station, the ports it is fixed on, each with the VLAN it is fixed in.
+type FixedAt = BTreeMap<StationAddress, Vec<(usize, Option<VlanId>)>>;
+
 /// One switch.
 #[derive(Debug, Clone)]
 pub struct Machine<'a> {
     pub(super) asked: Asked<'a>,
     now: Millis,
     ports: Vec<Port>,
-    table: BTreeMap<(StationAddress, VlanId), usize>,
+    table: BTreeMap<(StationAddress, VlanId), (usize, Millis)>,
     bindings: BTreeMap<(StationAddress, VlanId), Binding>,
+    /// Bindings as they were last written, and when they will be.
+    stored: BTreeMap<(StationAddress, VlanId), Binding>,
+    store_due: Option<Millis>,
     authenticated: BTreeSet<StationAddress>,
+    /// Where stations are fixed, once that was asked.
+    fixed_at: Option<FixedAt>,
+    groups: BTreeMap<(VlanId, Ipv4Addr), Group>,
+    /// Router ports that were learned, each until when.
+    routers: BTreeMap<(VlanId, usize), Millis>,
+    sessions: Known<Vec<Session>>,
+    copies: Vec<Copied>,
+    manner: Manner,
+    /// The VLAN that hosts on the rehearsed port tag with.
+    pub(super) speaks_in: Option<VlanId>,
     story: Vec<Told>,
+    address: StationAddress,
     /// Whether the story is kept.
     pub(super) tells: bool,
 }
@@ -84,14 +141,26 @@ impl<'a> Machine<'a> {
     /// A switch that has just been switched on, no link up.
     pub fn new(asked: Asked<'a>) -> Self {
         let ports = vec![Port::default(); asked.switch().ports().len()];
+        let sessions = mirrors::sessions(&asked);
+        let address = loops::address(asked.switch().name());
         Self {
             asked,
             now: 0,
             ports,
             table: BTreeMap::new(),
             bindings: BTreeMap::new(),
+            stored: BTreeMap::new(),
+            store_due: None,
+            fixed_at: None,
+            groups: BTreeMap::new(),
+            routers: BTreeMap::new(),
+            sessions,
+            copies: Vec::new(),
+            manner: Manner::default(),
+            speaks_in: None,
             authenticated: BTreeSet::new(),
             story: Vec::new(),
+            address,
             tells: true,
         }
     }
@@ -101,9 +170,25 @@ impl<'a> Machine<'a> {
         self.now
     }
 
+    /// A switch with ways of its own.
+    #[must_use]
+    pub fn with_manner(self, manner: Manner) -> Self {
+        Self { manner, ..self }
+    }
+
+    /// Sets the clock of a switch on which nothing has happened.
+    pub fn started_at(&mut self, now: Millis) {
+        self.now = now;
+    }
+
     /// What has happened.
     pub fn story(&self) -> &[Told] {
         &self.story
+    }
+
+    /// What has happened, to be told elsewhere.
+    pub(super) fn take_story(&mut self) -> Vec<Told> {
+        std::mem::take(&mut self.story)
     }
 
     /// How many ports there are.
@@ -113,7 +198,7 @@ impl<'a> Machine<'a> {
 
     /// How many addresses were learned on a port.
     pub fn learned_on(&self, port: usize) -> usize {
-        self.table.values().filter(|on| **on == port).count()
+        self.table.values().filter(|(on, _)| *on == port).count()
     }
 
     /// The bindings of a port.
@@ -129,7 +214,7 @@ impl<'a> Machine<'a> {
     /// Puts a line into the story.
     pub fn tell(&mut self, port: usize, words: impl Into<String>, because: Option<Because>) {
         if self.tells {
-            self.story.push(Told { at: self.now, port, words: words.into(), because });
+            self.story.push(Told { switch: None, at: self.now, port, words: words.into(), because });
         }
     }
 
@@ -141,13 +226,14 @@ impl<'a> Machine<'a> {
             self.come_back(port)?;
         }
         self.now = until;
+        self.write_bindings();
         Ok(())
     }
 
     /// Plugs something in. Nothing comes up on a port that is shut.
     pub fn link_up(&mut self, port: usize) -> Known<()> {
         if !self.asked.port(port, settings::ENABLED)? {
-            self.tell(port, "stays down", Some(Because { feature: "shut", setting: settings::ENABLED.id }));
+            self.tell(port, "stays down", Some(Because::of("shut", settings::ENABLED.id)));
             return Ok(());
         }
         let before = self.ports.get(port).is_some_and(|p| p.link);
@@ -164,8 +250,11 @@ impl<'a> Machine<'a> {
         Ok(())
     }
 
-    /// Takes a port for one that has forwarded for long: those that no drill is about.
+    /// Takes a port for one that has forwarded for long: those that no drill is about, unless they are shut.
     pub fn settle(&mut self, port: usize) {
+        if self.asked.port(port, settings::ENABLED) == Ok(false) {
+            return;
+        }
         if let Some(state) = self.ports.get_mut(port) {
             (state.link, state.opens) = (true, Some(0));
         }
@@ -189,7 +278,7 @@ impl<'a> Machine<'a> {
             state.link = false;
             state.opens = None;
         }
-        self.table.retain(|_, on| *on != port);
+        self.table.retain(|_, (on, _)| *on != port);
         self.tell(port, "link down", None);
         if before {
             self.changed(port, true)?;
@@ -200,6 +289,11 @@ impl<'a> Machine<'a> {
     /// Whether frames go through a port now.
     pub fn forwards(&self, port: usize) -> bool {
         self.ports.get(port).is_some_and(|p| p.link && p.held.is_none() && p.opens.is_some_and(|at| at <= self.now))
+    }
+
+    /// Whether something is plugged in.
+    pub fn has_link(&self, port: usize) -> bool {
+        self.ports.get(port).is_some_and(|p| p.link)
     }
 
     /// When a port opens, where it will.
@@ -216,7 +310,7 @@ impl Machine<'_> {
     }
 
     /// The VLANs of the switch.
-    pub fn vlans(&self) -> Known<std::sync::Arc<crate::model::VlanSet>> {
+    pub fn vlans(&self) -> Known<Arc<crate::model::VlanSet>> {
         self.asked.switch_wide(settings::VLANS)
     }
 
@@ -245,10 +339,39 @@ impl Machine<'_> {
         self.asked.switch_wide(settings::HELLO)
     }
 
-    /// A probe of its own comes back to a port.
-    pub fn probe_returns(&mut self, port: usize) {
-        let because = Because { feature: "loop detection", setting: settings::LOOP_DETECTION.id };
-        self.hold(port, Cause::LoopDetection, because);
+    /// What the link runs over.
+    pub fn media(&self, port: usize) -> Known<crate::model::Media> {
+        self.asked.port(port, settings::MEDIA)
+    }
+
+    /// Unidirectional link detection.
+    pub fn detection(&self, port: usize) -> Known<crate::model::Unidirectional> {
+        self.asked.port(port, settings::UNIDIRECTIONAL)
+    }
+
+    /// Seconds between its messages.
+    pub fn detection_interval(&self, port: usize) -> Known<crate::model::Seconds> {
+        self.asked.port(port, settings::UNIDIRECTIONAL_INTERVAL)
+    }
+
+    /// Whether a port stays closed when its BPDUs fade.
+    pub fn loop_guard(&self, port: usize) -> Known<bool> {
+        self.asked.port(port, settings::LOOP_GUARD)
+    }
+
+    /// Whether a word of one of the platform's traits holds.
+    pub fn platform(&self, id: TraitId, word: &str) -> Known<bool> {
+        self.asked.platform(id, word)
+    }
+
+    /// The name of the switch.
+    pub fn switch_name(&self) -> Arc<str> {
+        Arc::clone(self.asked.switch().name())
+    }
+
+    /// Whether DHCP snooping trusts a port.
+    pub fn trusts(&self, port: usize) -> Known<bool> {
+        self.asked.port(port, settings::SNOOPING_TRUSTED)
     }
 
     /// Forgets whom port security admitted: the next attempt starts afresh.
@@ -263,12 +386,19 @@ impl Machine<'_> {
         use crate::drill::frame::{Dhcp, Frame, Payload};
         self.authenticate(station);
         let request = Frame::to_all(station, Payload::Dhcp(Dhcp::Request, station, address));
-        let arrival = self.receive(port, &request)?;
+        let arrival = self.says(port, &request)?;
         self.pass(1000)?;
         let Arrival::Forwarded(vlan, _) = arrival else { return Ok(()) };
-        if self.snoops(vlan)? && !self.asked.port(port, settings::SNOOPING_TRUSTED)? {
-            self.bindings.insert((station, vlan), Binding { port, address });
-            self.tell(port, format!("the server gives {address}: a binding"), None);
+        self.bind_learned(station, vlan, address)
+    }
+
+    /// What an answer that came past no trusted port leaves: a binding on the client's port, where DHCP snooping acts there.
+    pub fn bind_learned(&mut self, station: StationAddress, vlan: VlanId, address: Ipv4Addr) -> Known<()> {
+        if let Some(port) = self.learned(station, vlan)
+            && self.snoops(vlan)?
+            && !self.trusts(port)?
+        {
+            self.keep_binding(station, vlan, Binding { port, address });
         }
         Ok(())
     }

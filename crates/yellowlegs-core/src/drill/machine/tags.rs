@@ -9,7 +9,7 @@ use crate::model::{Frames, Mode, SettingId, VlanId, VlanSet, settings};
 pub(super) type Taken = Result<VlanId, Because>;
 
 fn refused(setting: SettingId) -> Taken {
-    Err(Because { feature: "tag rules", setting })
+    Err(Because::of("tag rules", setting))
 }
 
 impl Machine<'_> {
@@ -41,7 +41,15 @@ impl Machine<'_> {
 
     /// Whether a port is a member of a VLAN.
     pub fn is_member(&self, port: usize, vlan: VlanId) -> Known<bool> {
-        Ok(self.untagged(port)? == Some(vlan) || self.tagged(port)?.contains(vlan))
+        Ok(self.untagged(port)? == Some(vlan) || self.carries_tagged(port, vlan)?)
+    }
+
+    /// Whether a port carries a VLAN tagged that is not its untagged one.
+    fn carries_tagged(&self, port: usize, vlan: VlanId) -> Known<bool> {
+        Ok(match self.asked.port(port, settings::MODE)? {
+            Mode::Trunk => self.asked.port(port, settings::TAGGED_VLANS)?.contains(vlan),
+            Mode::Access | Mode::Negotiated => self.asked.port(port, settings::VOICE_VLAN)? == Some(vlan),
+        })
     }
 
     /// Takes a frame into a VLAN and takes off the tag that says so.
@@ -82,7 +90,8 @@ impl Machine<'_> {
         Ok(Ok(vlan))
     }
 
-    pub(super) fn untagged_setting(&self, port: usize) -> Known<SettingId> {
+    /// The setting that says which VLAN is untagged.
+    pub fn untagged_setting(&self, port: usize) -> Known<SettingId> {
         let trunk = self.asked.port(port, settings::MODE)? == Mode::Trunk;
         Ok(if trunk { settings::NATIVE_VLAN.id } else { settings::ACCESS_VLAN.id })
     }
@@ -92,7 +101,6 @@ impl Machine<'_> {
         if self.untagged(port)? == Some(vlan) {
             return Ok(Some(inner.to_vec()));
         }
-        let tagged = self.tagged(port)?.contains(vlan);
-        Ok(tagged.then(|| std::iter::once(vlan.get()).chain(inner.iter().copied()).collect()))
+        Ok(self.carries_tagged(port, vlan)?.then(|| std::iter::once(vlan.get()).chain(inner.iter().copied()).collect()))
     }
 }

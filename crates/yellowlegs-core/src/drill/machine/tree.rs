@@ -23,7 +23,7 @@ impl Machine<'_> {
             Part::Edge => (0, "forwards at once: an edge port".to_owned()),
             Part::Waits(wait) => (wait, format!("waits {} s before it forwards", wait / 1000)),
         };
-        let because = Because { feature: "spanning tree", setting: settings::FAST_START.id };
+        let because = Because::of("spanning tree", settings::FAST_START.id);
         self.tell(port, words, Some(because));
         let now = self.now;
         if let Some(state) = self.ports.get_mut(port) {
@@ -113,23 +113,23 @@ impl Machine<'_> {
     /// A BPDU on a port: filter, guard, root guard; else it is a bridge's port from now on. Whether it was let in.
     pub(super) fn hear_bpdu(&mut self, port: usize, superior: bool) -> Known<bool> {
         if self.is_deaf(port)? {
-            let because = Because { feature: "BPDU filter", setting: settings::BPDU_FILTER.id };
+            let because = Because::of("BPDU filter", settings::BPDU_FILTER.id);
             self.tell(port, "the BPDU is not heard", Some(because));
             return Ok(true);
         }
         if self.asked.port(port, settings::BPDU_GUARD)? {
-            self.hold(port, Cause::EdgeBpdu, Because { feature: "BPDU guard", setting: settings::BPDU_GUARD.id });
+            self.hold(port, Cause::EdgeBpdu, Because::of("BPDU guard", settings::BPDU_GUARD.id));
             return Ok(false);
         }
         if superior && self.asked.port(port, settings::ROOT_GUARD)? {
-            let because = Because { feature: "root guard", setting: settings::ROOT_GUARD.id };
+            let because = Because::of("root guard", settings::ROOT_GUARD.id);
             self.tell(port, "blocks until the better root is silent", Some(because));
             if let Some(state) = self.ports.get_mut(port) {
                 state.opens = None;
             }
             return Ok(false);
         }
-        let because = Because { feature: "BPDU guard", setting: settings::BPDU_GUARD.id };
+        let because = Because::of("BPDU guard", settings::BPDU_GUARD.id);
         let words =
             if superior { "the root moves behind this port" } else { "a bridge is let in: no edge port any more" };
         self.tell(port, words, Some(because));

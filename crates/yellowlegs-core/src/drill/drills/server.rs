@@ -1,0 +1,220 @@
+//! The authorised server: whether a client gets its address from it and reaches its gateway, all switches on the way included.
+
+use std::net::Ipv4Addr;
+
+use super::at_host;
+use crate::drill::Drill;
+use crate::drill::around::Way;
+use crate::drill::asked::{Asked, Hang, Known};
+use crate::drill::frame::{Dhcp, Frame, Payload};
+use crate::drill::machine::{At, Because, Machine, Net, Trip};
+use crate::drill::rehearse::{Outcome, Rehearsal, Stage, station};
+use crate::model::{VlanId, settings};
+
+const OWN: Ipv4Addr = Ipv4Addr::new(192, 0, 2, 10);
+const GATEWAY: Ipv4Addr = Ipv4Addr::new(192, 0, 2, 1);
+
+pub(super) const REAL_SERVER: Drill = Drill {
+    name: "real-server",
+    stimulus: "a client asks the authorised server, all switches on the way included, then asks for its gateway by ARP",
+    holds: "it gets its address and reaches the gateway",
+    answers: &[
+        "dhcp-snooping/uplink-untrusted",
+        "dhcp-snooping/no-path",
+        "dhcp-snooping/relay-info-refused",
+        "dhcp-snooping/off",
+        "dhcp-snooping/not-armed",
+        "dhcp-snooping/vlan-uncovered",
+        "dhcp-snooping/prerequisite",
+        "arp-inspection/uplink-untrusted",
+        "arp-inspection/no-bindings",
+        "arp-inspection/off",
+        "port-security/limit-low",
+        "voice/room-missing",
+    ],
+    run: real_server,
+};
+
+/// The switches on the way as a net; the client's switch is the first.
+fn net<'a>(machine: Machine<'a>, way: &'a Way) -> Net<'a> {
+    let now = machine.now();
+    let mut switches = vec![machine];
+    let mut wires: Vec<(At, At)> = Vec::new();
+    for (number, (resolved, out, into)) in way.steps.iter().enumerate() {
+        let mut machine = Machine::new(Asked::new(&resolved.switch));
+        (0..machine.port_count()).for_each(|port| machine.settle(port));
+        machine.started_at(now);
+        switches.push(machine);
+        wires.push(((number, *out), (number + 1, *into)));
+    }
+    Net::new(switches, wires)
+}
+
+fn real_server(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
+    let Some(mut machine) = at_host(stage, machine)? else { return Ok(None) };
+    let Some(vlan) = machine.untagged(stage.port)? else { return Ok(None) };
+    let serves = |server: &crate::policy::DhcpServer| server.vlans.is_empty() || server.vlans.contains(vlan);
+    if !stage.policy.dhcp_servers.iter().any(serves) {
+        // Nobody says that there is one: where snooping acts somebody should.
+        return if machine.snoops(vlan)? { Err(Hang::fact("policy: dhcp-server")) } else { Ok(None) };
+    }
+    let Some(way) = stage.around.way(stage.policy, stage.resolved, vlan) else {
+        return Err(Hang::fact("links"));
+    };
+    let client = station(1);
+    if way.steps.first().is_some_and(|(_, out, _)| *out == stage.port) {
+        return Ok(None);
+    }
+    machine.authenticate(client);
+    let net = net(machine, &way);
+    for (number, (_, out, into)) in way.steps.iter().enumerate() {
+        let ends = [
+            net.machine(number).map(|m| m.is_member(*out, vlan)),
+            net.machine(number + 1).map(|m| m.is_member(*into, vlan)),
+        ];
+        ends.into_iter().flatten().collect::<Known<Vec<bool>>>()?;
+    }
+    exchange(stage, net, &way, vlan).map(Some)
+}
+
+/// The exchange, message by message.
+fn exchange(stage: &Stage<'_>, mut net: Net<'_>, way: &Way, vlan: VlanId) -> Known<Rehearsal> {
+    let (client, server) = (station(1), station(800));
+    let here: At = (0, stage.port);
+    let last = way.steps.len();
+    let asks = |kind| Frame::to_all(client, Payload::Dhcp(kind, client, OWN));
+    let answers = |kind| Frame::to_station(server, client, Payload::Dhcp(kind, client, OWN));
+    // A server in another VLAN is reached by a relay on its switch (RFC 2131, 4.1).
+    let member = |port: usize| net.machine(last).map_or(Ok(false), |machine| machine.is_member(port, vlan));
+    let direct = way.server.map(member).transpose()? == Some(true);
+    for (question, answer) in [(Dhcp::Discover, Dhcp::Offer), (Dhcp::Request, Dhcp::Ack)] {
+        let trip = net.send(here, &asks(question))?;
+        let came = match way.server.filter(|_| direct) {
+            Some(port) => trip.reaches((last, port)),
+            None => trip.arrivals.iter().any(|(at, arrival)| at.0 == last && arrival.is_in()),
+        };
+        if !came {
+            return Ok(broken(stage, &mut net, &trip, way, "the client's question never reaches the server"));
+        }
+        if let Some(port) = way.server {
+            net.switch(last).into_iter().for_each(|machine| machine.authenticate(server));
+            // What goes to a relay goes no further than its switch.
+            let frame = answers(answer);
+            let trip = if direct { net.send((last, port), &frame)? } else { net.arrive((last, port), &frame)? };
+            let passed = if direct { trip.reaches(here) } else { trip.arrivals.iter().any(|(_, a)| a.is_in()) };
+            if !passed {
+                return Ok(broken(stage, &mut net, &trip, way, "the real server's answer never reaches the client"));
+            }
+        }
+        if let Some((_, out, _)) = way.steps.last().filter(|_| !direct) {
+            let into: At = (last - 1, *out);
+            let frame = tagged(&net, into, vlan, answers(answer))?;
+            let trip = net.send(into, &frame)?;
+            if !trip.reaches(here) {
+                return Ok(broken(stage, &mut net, &trip, way, "the real server's answer never reaches the client"));
+            }
+        }
+        if !direct && answer == Dhcp::Ack {
+            // The relay's switch knows the client's port, and what it was given.
+            net.switch(last).map_or(Ok(()), |machine| machine.bind_learned(client, vlan, OWN))?;
+        }
+        if last == 0 && !direct {
+            net.switch(0).into_iter().for_each(|own| own.tell(stage.port, "the answer comes from this switch", None));
+        }
+        net.pass(1000)?;
+    }
+    let trip = net.send(here, &Frame::to_all(client, Payload::Arp(OWN)))?;
+    let reached = trip.arrivals.iter().any(|(at, arrival)| at.0 == last && arrival.is_in());
+    if !reached {
+        return Ok(broken(
+            stage,
+            &mut net,
+            &trip,
+            way,
+            "the client has its address, and its question for the gateway is dropped",
+        ));
+    }
+    // The gateway's answer comes down every cable of the way.
+    if last > 0 {
+        let (_, out, _) = &way.steps[last - 1];
+        let into: At = (last - 1, *out);
+        let reply = tagged(&net, into, vlan, Frame::to_station(server, client, Payload::Arp(GATEWAY)))?;
+        let trip = net.send(into, &reply)?;
+        if !trip.reaches(here) {
+            return Ok(broken(
+                stage,
+                &mut net,
+                &trip,
+                way,
+                "the client has its address, and the gateway's answer is dropped",
+            ));
+        }
+    }
+    let switches = match last {
+        0 => "on this switch".to_owned(),
+        1 => "over one more switch".to_owned(),
+        _ => format!("over {last} more switches"),
+    };
+    let says = format!("the client gets its address {switches} and reaches its gateway");
+    let because = Because::of("DHCP snooping", settings::SNOOPING_TRUSTED.id);
+    Ok(Rehearsal::told(net.story(), Outcome::Held, says).because(Some(because)))
+}
+
+/// A frame as it comes over a cable in a VLAN.
+fn tagged(net: &Net<'_>, into: At, vlan: VlanId, frame: Frame) -> Known<Frame> {
+    let untagged = net.machine(into.0).map(|machine| machine.untagged(into.1)).transpose()?.flatten();
+    Ok(if untagged == Some(vlan) { frame } else { frame.tagged(vlan) })
+}
+
+fn broken(stage: &Stage<'_>, net: &mut Net<'_>, trip: &Trip, way: &Way, what: &str) -> Rehearsal {
+    let ends = trip.stopped().or_else(|| {
+        let (at, _) = trip.arrivals.last()?;
+        let out = way.steps.get(at.0).map(|(_, out, _)| *out)?;
+        // Clients are heard on trusted ports only; else nothing carries the VLAN on.
+        let machine = net.machine(at.0)?;
+        let snooped =
+            machine.trusts(out) == Ok(false) && machine.is_member(out, machine.untagged(at.1).ok()??) == Ok(true);
+        let setting = if snooped { settings::SNOOPING_TRUSTED.id } else { settings::TAGGED_VLANS.id };
+        let feature = if snooped { "DHCP snooping" } else { "tag rules" };
+        Some(((at.0, out), Because::of(feature, setting)))
+    });
+    let place = ends.as_ref().and_then(|(at, _)| Some((net.machine(at.0)?.switch_name(), at.1)));
+    let told = place.as_ref().and_then(|(name, port)| {
+        let machine = net.machine(ends.as_ref()?.0.0)?;
+        Some(format!("{name} {}", machine.name(*port)))
+    });
+    let says = told.map_or_else(|| what.to_owned(), |told| format!("{what}: it ends at {told}"));
+    let elsewhere = place.filter(|(name, port)| name != stage.switch().name() || *port != stage.port);
+    let told = Rehearsal::told(net.story(), Outcome::Outage, says).because(ends.map(|(_, because)| because));
+    Rehearsal { elsewhere, ..told }
+}
+
+pub(super) const BINDINGS_CLEARED: Drill = Drill {
+    name: "bindings-cleared",
+    stimulus: "somebody empties the table of bindings while guards are on",
+    holds: "told: who is cut off, and until when",
+    answers: &[],
+    run: bindings_cleared,
+};
+
+fn bindings_cleared(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
+    let Some(mut machine) = at_host(stage, machine)? else { return Ok(None) };
+    let Some(vlan) = machine.untagged(stage.port)? else { return Ok(None) };
+    if !machine.snoops(vlan)? {
+        return Ok(None);
+    }
+    let host = station(1);
+    machine.lease(stage.port, host, OWN)?;
+    machine.clear_bindings(stage.port);
+    let arp = machine.receive(stage.port, &Frame::to_all(host, Payload::Arp(OWN)))?;
+    let packet = machine.receive(stage.port, &Frame::to_station(host, station(800), Payload::Packet(OWN)))?;
+    let by = packet.stopped_by().or(arp.stopped_by());
+    let says = match by {
+        Some(by) => format!(
+            "{} cuts everybody off here until the client renews, at half its lease (RFC 2131, 4.4.5), or the plug is pulled",
+            by.feature
+        ),
+        None => "nobody is cut off here: no guard asks for a binding".to_owned(),
+    };
+    Ok(Some(Rehearsal::new(&machine, Outcome::Told, says).because(by)))
+}

@@ -1,0 +1,74 @@
+//! Consequences that are told and judge nobody: what a power cut takes, how a port comes back.
+
+use std::net::Ipv4Addr;
+
+use super::{at_host, boot, bridges, loops, stations};
+use crate::drill::Drill;
+use crate::drill::asked::Known;
+use crate::drill::machine::{Because, Lost, Machine};
+use crate::drill::rehearse::{Outcome, Rehearsal, Stage, station};
+use crate::model::settings;
+
+pub(super) const RESTART: Drill = Drill {
+    name: "restart",
+    stimulus: "the power is cut half a minute after a host got its address",
+    holds: "told: what is lost",
+    answers: &[],
+    run: restart,
+};
+
+fn restart(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
+    let Some(mut machine) = at_host(stage, machine)? else { return Ok(None) };
+    machine.lease(stage.port, station(1), Ipv4Addr::new(192, 0, 2, 10))?;
+    machine.pass(30_000)?;
+    let Lost { unsaved, pins, bindings } = machine.restart(stage.port)?;
+    let mut lost = Vec::new();
+    match unsaved {
+        Some(settings) if settings.is_empty() => {}
+        Some(settings) => {
+            let names: Vec<&str> = settings.iter().take(3).map(|id| id.name()).collect();
+            let more = if settings.len() > 3 { ", …" } else { "" };
+            lost.push(format!("{} unsaved: {}{more}", settings.len(), names.join(", ")));
+        }
+        None => lost.push("nobody knows which settings: no saved copy was read".to_owned()),
+    }
+    if pins > 0 {
+        lost.push(format!("{pins} pinned and not saved: whoever comes first is pinned next"));
+    }
+    if bindings > 0 {
+        lost.push("the binding of this half minute: guards cut its host off until it renews".to_owned());
+    }
+    let says = if lost.is_empty() { "nothing is lost".to_owned() } else { format!("lost: {}", lost.join("; ")) };
+    let because = Because::of("binding store", settings::SNOOPING_STORE.id);
+    Ok(Some(Rehearsal::new(&machine, Outcome::Told, says).because(Some(because))))
+}
+
+pub(super) const RECOVERY: Drill = Drill {
+    name: "recovery",
+    stimulus: "whatever the other drills took the port down by",
+    holds: "told: how the port comes back, when, and by whose hand",
+    answers: &[],
+    run: recovery,
+};
+
+/// What may take a port down.
+const TRIPS: [Drill; 4] = [stations::SECOND_STATION, bridges::BROUGHT_BRIDGE, loops::PATCHED_LOOP, boot::FLAPPING_PLUG];
+
+#[allow(clippy::needless_pass_by_value, reason = "the form of all drills")]
+fn recovery(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
+    let mut ways = Vec::new();
+    let mut story = Vec::new();
+    let mut because = None;
+    for drill in TRIPS {
+        let Some(told) = (drill.run)(stage, machine.clone())? else { continue };
+        if let Some(recovery) = told.recovery {
+            ways.push(format!("after {}: {recovery}", drill.name));
+            story.extend(told.story);
+            because = because.or(told.because);
+        }
+    }
+    if ways.is_empty() {
+        return Ok(None);
+    }
+    Ok(Some(Rehearsal::told(story, Outcome::Told, ways.join("; ")).because(because)))
+}

@@ -1,0 +1,81 @@
+//! What a switch sends to find loops, BPDUs and probes, and what it does when they come back.
+
+use super::{Because, Machine, Millis};
+use crate::drill::asked::Known;
+use crate::drill::frame::{Frame, Payload, To};
+use crate::model::{Cause, Protocol, Seconds, StationAddress, platform, settings};
+
+/// The address of a switch: made up from its name, so that two differ.
+pub(super) fn address(name: &str) -> StationAddress {
+    let sum = name.bytes().fold(0_u64, |sum, byte| (sum * 31 + u64::from(byte)) & 0xffff_ffff);
+    StationAddress::of_number(0x0200_0000_0000 + sum)
+}
+
+impl Machine<'_> {
+    /// The switch's own address.
+    pub fn address(&self) -> StationAddress {
+        self.address
+    }
+
+    /// Its priority in the tree.
+    pub fn tree_priority(&self) -> Known<u32> {
+        self.asked.switch_wide(settings::TREE_PRIORITY)
+    }
+
+    /// The tree keeps a port closed.
+    pub(super) fn close(&mut self, port: usize) {
+        if let Some(state) = self.ports.get_mut(port) {
+            state.opens = None;
+        }
+        let because = Because::of("spanning tree", settings::TREE_ON_PORT.id);
+        self.tell(port, "the tree keeps it closed: another cable leads to the root", Some(because));
+    }
+
+    /// Another switch just like it.
+    #[must_use]
+    pub fn sister(self) -> Self {
+        Self { address: address("a sister"), ..self }
+    }
+
+    /// The BPDU that a port sends every hello time (IEEE 802.1Q, 13.27); none where no tree runs, or it is filtered.
+    pub fn bpdu_of(&self, port: usize) -> Known<Option<Frame>> {
+        let sends = self.tree_runs(port)? && !self.asked.port(port, settings::BPDU_FILTER)?;
+        // A filter by the edge ports' default sends a few when the link comes up, which is when loops are made.
+        let sends = sends || self.tree_runs(port)? && !self.is_deaf(port)?;
+        Ok(sends.then(|| Frame::bpdu(self.address(), false)))
+    }
+
+    /// The probes that a port sends every interval: untagged, and tagged for each VLAN that it carries tagged.
+    pub fn probes_of(&self, port: usize) -> Known<Vec<Frame>> {
+        if !self.probes(port)? {
+            return Ok(Vec::new());
+        }
+        let plain = Frame { to: To::All, ..Frame::to_all(self.address(), Payload::Probe(port)) };
+        let tagged = self.tagged(port)?;
+        let each = tagged.iter().map(|vlan| plain.clone().tagged(vlan));
+        Ok(std::iter::once(plain.clone()).chain(each).collect())
+    }
+
+    /// An own probe comes back: of the two ports the one with the lower rank, the higher number, is held down.
+    pub(super) fn probe_came_back(&mut self, from: usize, to: usize) -> Because {
+        let because = Because::of("loop detection", settings::LOOP_DETECTION.id);
+        self.hold(from.max(to), Cause::LoopDetection, because);
+        because
+    }
+
+    /// How long a port that is blocked by BPDUs waits when they fade until it forwards: classic max age and twice the forward
+    /// delay (IEEE 802.1D-1998, 8.5: 50 s); rapid three hello times (IEEE 802.1Q, 13.27) and the handshake with nobody, twice
+    /// hello (10 s), or the classic wait (36 s).
+    pub fn reopens(&self) -> Known<Millis> {
+        let millis = |Seconds(s): Seconds| Millis::from(s) * 1000;
+        let hello = millis(self.hello()?);
+        let delay = millis(self.asked.switch_wide(settings::FORWARD_DELAY)?);
+        Ok(match self.asked.switch_wide(settings::TREE_PROTOCOL)? {
+            Protocol::Classic | Protocol::ClassicPerVlan => {
+                millis(self.asked.switch_wide(settings::MAX_AGE)?) + 2 * delay
+            }
+            _ if self.asked.platform(platform::RAPID_WITHOUT_EDGE, "classic")? => 3 * hello + 2 * delay,
+            _ => 3 * hello + 2 * hello,
+        })
+    }
+}

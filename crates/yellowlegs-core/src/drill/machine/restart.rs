@@ -1,0 +1,83 @@
+//! What is lost: bindings that were cleared or not written yet, pins and settings that were not saved.
+
+use super::{Because, Binding, Machine, Millis};
+use crate::drill::asked::Known;
+use crate::model::SavedCopy;
+use crate::model::{Scope, Seconds, SettingId, StationAddress, VlanId, settings};
+
+/// What a restart takes.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Lost {
+    /// Settings of the port and the switch that are not as they were saved; none: nobody knows what was saved.
+    pub unsaved: Option<Vec<SettingId>>,
+    /// Stations of the port that were pinned and not saved.
+    pub pins: usize,
+    /// Bindings of the port that were not written.
+    pub bindings: usize,
+}
+
+impl Machine<'_> {
+    /// Keeps a binding, and remembers that it is to be written.
+    pub(super) fn keep_binding(&mut self, station: StationAddress, vlan: VlanId, binding: Binding) {
+        self.bindings.insert((station, vlan), binding);
+        self.tell(binding.port, format!("a binding: {station} has {}", binding.address), None);
+        // The delay runs from the first change that is not written.
+        if self.store_due.is_none()
+            && self.asked.switch_wide(settings::SNOOPING_STORE) == Ok(true)
+            && let Ok(Seconds(delay)) = self.asked.switch_wide(settings::STORE_DELAY)
+        {
+            self.store_due = Some(self.now + Millis::from(delay) * 1000);
+        }
+    }
+
+    /// Writes the bindings when that is due.
+    pub(super) fn write_bindings(&mut self) {
+        if self.store_due.is_some_and(|due| due <= self.now) {
+            self.stored.clone_from(&self.bindings);
+            self.store_due = None;
+        }
+    }
+
+    /// Somebody empties the table of bindings.
+    pub fn clear_bindings(&mut self, port: usize) {
+        self.bindings.clear();
+        self.tell(port, "the bindings are cleared", Some(Because::of("DHCP snooping", settings::SNOOPING_VLANS.id)));
+    }
+
+    /// The power is cut and comes back: what was not written is lost, links come up anew. What is told is of one port.
+    pub fn restart(&mut self, port: usize) -> Known<Lost> {
+        let unsaved = self.unsaved(port);
+        let pinning = self.is_secured(port)? && self.pins(port)?;
+        let learned = self.ports.get(port).map_or(0, |p| p.admitted.len());
+        let before = self.bindings.values().filter(|b| b.port == port).count();
+        self.asked.switch_wide(settings::SNOOPING_STORE)?;
+        let stored = self.stored.values().filter(|b| b.port == port).count();
+        let lost = Lost { unsaved, pins: if pinning { learned } else { 0 }, bindings: before.saturating_sub(stored) };
+        self.bindings.clone_from(&self.stored);
+        self.store_due = None;
+        self.table.clear();
+        self.groups.clear();
+        self.routers.clear();
+        self.tell(port, "the power is cut, and comes back", None);
+        let links: Vec<bool> = self.ports.iter().map(|p| p.link).collect();
+        self.ports.iter_mut().for_each(|p| *p = super::Port::default());
+        for (other, _) in links.iter().enumerate().filter(|(other, link)| **link && *other != port) {
+            self.settle(other);
+        }
+        self.link_up(port)?;
+        Ok(lost)
+    }
+
+    /// The settings in which the saved configuration differs.
+    fn unsaved(&self, port: usize) -> Option<Vec<SettingId>> {
+        let switch = self.asked.switch();
+        let SavedCopy::Read(saved) = switch.saved() else { return None };
+        let there = saved.port_index(switch.ports().get(port)?.as_str());
+        let of_port = SettingId::of(Scope::Port).map(|id| (Some(port), there, id));
+        let of_switch = SettingId::of(Scope::Switch).map(|id| (None, None, id));
+        let differs = |(here, there, id): &(Option<usize>, Option<usize>, SettingId)| {
+            (here.is_some() && there.is_none()) || switch.slot(*here, *id).value != saved.slot(*there, *id).value
+        };
+        Some(of_port.chain(of_switch).filter(differs).map(|(_, _, id)| id).collect())
+    }
+}
