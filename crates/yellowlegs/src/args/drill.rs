@@ -1,5 +1,7 @@
 //! `yellowlegs drill`
 
+use std::path::PathBuf;
+
 use clap::{Args, ValueEnum};
 
 use super::{Chosen, FleetArgs};
@@ -8,13 +10,16 @@ use super::{Chosen, FleetArgs};
 #[derive(Debug, Args)]
 #[command(after_help = "\
 A drill builds the switch from its settings in force, plays frames on the port, lets time pass, and tells what the switch does. Nothing is
-sent anywhere. One switch at a time: what happens beyond its links is not rehearsed.
-Exit codes: 0 every drill held; 1 something got through, or a service that is right broke; 2 something could not be read or done;
+sent anywhere. Drills that reach over the links of the fleet take the switches on the way with them.
+With --file it plays a drill of yours and holds what comes against what you expect: docs/drills.md has an example.
+Exit codes: 0 every drill held, or every expectation was met; 1 something got through, a service that is right broke, or an expectation was
+not met; 2 something could not be read or done;
 3 neither, but a drill hangs on something that nobody knows.
 
 Examples: yellowlegs drill list
           yellowlegs drill --fleet marram-ferries --role desk
-          yellowlegs drill rogue-server --fleet marram-ferries --switch nq-desks-1 --port 1.7 --timeline")]
+          yellowlegs drill rogue-server --fleet marram-ferries --switch nq-desks-1 --port 1.7 --timeline
+          yellowlegs drill --fleet marram-ferries --file second-machine.toml")]
 pub(crate) struct Drill {
     /// The drills to play, or `list` [default: all]
     #[arg(value_name = "NAME")]
@@ -26,6 +31,9 @@ pub(crate) struct Drill {
     /// Only ports of this role
     #[arg(long, value_name = "NAME")]
     pub(crate) role: Option<String>,
+    /// Play a drill of your own: ports, stations, timed stimuli, and what they are expected to come to
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["names", "switch", "port", "role", "timeline"])]
+    pub(crate) file: Option<PathBuf>,
     /// Tell each drill frame by frame, with the clock
     #[arg(long)]
     pub(crate) timeline: bool,
@@ -46,4 +54,6 @@ pub(crate) enum DrillFormat {
     Json,
     /// A row for each drill and port
     Csv,
+    /// The matrix as a page
+    Html,
 }

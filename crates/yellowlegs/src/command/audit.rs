@@ -48,7 +48,9 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
         chosen: filters(args),
     })?;
     let judge = Judge::new(&loaded.policy, &as_of, &selection, args.raw);
-    let mut work = Work { root: &root, loaded: &loaded, judge, as_of: &as_of, with_drills: args.with_drills };
+    let around = || super::drill::around(&root, &loaded, &fleet.switches, &as_of, jobs(args.jobs));
+    let around = args.with_drills.then(around);
+    let mut work = Work { root: &root, loaded: &loaded, judge, as_of: &as_of, around: around.as_ref() };
     let mut gathered = work.run(&fleet.switches, jobs(args.jobs), &mut sinks, since.as_mut())?;
     let mut across = work.across(&fleet, &selection, &mut gathered);
     if let Some(since) = since {
@@ -138,7 +140,7 @@ struct Work<'a> {
     loaded: &'a Loaded,
     judge: Judge<'a>,
     as_of: &'a AsOf,
-    with_drills: bool,
+    around: Option<&'a drill::Around>,
 }
 
 impl Work<'_> {
@@ -160,8 +162,8 @@ impl Work<'_> {
             let judged = read.map(|(resolved, dialect)| {
                 let lists = dialect.as_ref().map(|d| d.lists());
                 let mut judged = self.judge.switch(&resolved, lists);
-                if self.with_drills {
-                    drill::attach(&mut judged.outcome, &resolved, &self.loaded.policy);
+                if let Some(around) = self.around {
+                    drill::attach(&mut judged.outcome, &resolved, &self.loaded.policy, around);
                 }
                 (judged, dialect)
             });

@@ -1,12 +1,17 @@
 //! `yellowlegs drill`: attacks and accidents, rehearsed on every port.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::Path;
 use std::process::ExitCode;
+use std::sync::Arc;
 
 use yellowlegs_core::check::Selection;
-use yellowlegs_core::drill::{self, Outcome, Rehearsed, Stage};
-use yellowlegs_core::policy::assign;
+use yellowlegs_core::drill::script::{Script, play as play_script};
+use yellowlegs_core::drill::{self, Around, Outcome, Rehearsed, Rehearser, Sketch};
+use yellowlegs_core::model::Switch;
+use yellowlegs_core::policy::AsOf;
 use yellowlegs_core::resolve::Resolved;
+use yellowlegs_core::source::Source;
 
 use super::audit::{chosen, jobs};
 use super::moment;
@@ -16,7 +21,9 @@ use crate::failure::Failure;
 use crate::fleet::{self, Found, Loaded, Root, in_order};
 use crate::output;
 use crate::render::Head;
-use crate::render::drill::{Csv, DrillReport, Json, Matrix, Played, PlayedSwitch, Timeline, list};
+use crate::render::drill::{
+    Csv, DrillReport, Html, Json, Matrix, Played, PlayedSwitch, ScriptReport, Timeline, list, script_json, script_text,
+};
 
 pub(super) fn run(args: &Drill, loudness: Loudness) -> Result<ExitCode, Failure> {
     let mut out = output::stdout(loudness.color);
@@ -29,11 +36,15 @@ pub(super) fn run(args: &Drill, loudness: Loudness) -> Result<ExitCode, Failure>
         let names: Vec<&str> = drill::all().iter().map(|drill| drill.name).collect();
         return Err(Failure::usage(format!("`{wrong}` is no drill"), format!("there are {}", names.join(", "))));
     }
+    if let Some(path) = &args.file {
+        return script(args, path, loudness);
+    }
     let root = Root::find(args.fleet.fleet.as_deref(), &[])?;
     let loaded = fleet::load(&root, &args.fleet)?;
     let as_of = moment(None, loaded.policy.as_of.as_ref())?;
     let selection = Selection { role: args.role.clone(), ..chosen(&args.chosen)? };
     let mut fleet = fleet::discover(&root, &loaded.policy.files, &[])?;
+    let around = around(&root, &loaded, &fleet.switches, &as_of, jobs(args.jobs));
     fleet.switches.retain(|found| selection.takes_switch(&found.name));
     let look = output::look(loudness, false);
     let mut report: Box<dyn DrillReport> = match args.format {
@@ -41,12 +52,13 @@ pub(super) fn run(args: &Drill, loudness: Loudness) -> Result<ExitCode, Failure>
         DrillFormat::Text => Box::new(Matrix::new(look)),
         DrillFormat::Json => Box::new(Json::default()),
         DrillFormat::Csv => Box::new(Csv),
+        DrillFormat::Html => Box::new(Html::default()),
     };
     let head = Head { as_of: as_of.as_str().to_owned(), site: loaded.policy.site.name.clone(), chosen: Vec::new() };
     report.head(&mut out, &head).map_err(Failure::stdout)?;
     let work = |found: &Found| {
         let (read, unreadable) = fleet::read_switch(&root.dir, found, &loaded, as_of.moment());
-        (read.map(|(resolved, _)| play(&resolved, &loaded, &selection, &args.names)), unreadable)
+        (read.map(|(resolved, _)| play(&resolved, &loaded, &around, &selection, &args.names)), unreadable)
     };
     let (mut worst, mut classes, mut whole) = (None, 0, true);
     in_order(&fleet.switches, jobs(args.jobs), work, |(played, unreadable)| {
@@ -55,7 +67,7 @@ pub(super) fn run(args: &Drill, loudness: Loudness) -> Result<ExitCode, Failure>
         let Some(played) = played else { return Ok(()) };
         classes += played.classes;
         worst = played.ports.iter().flat_map(|p| p.drills.iter().map(|d| d.told.outcome)).chain(worst).min();
-        report.switch(&mut out, &played).map_err(Failure::stdout)
+        report.switch(&mut out, &played, &around).map_err(Failure::stdout)
     })?;
     report.tail(&mut out, classes).and_then(|()| out.flush()).map_err(Failure::stdout)?;
     Ok(ExitCode::from(match worst {
@@ -66,25 +78,99 @@ pub(super) fn run(args: &Drill, loudness: Loudness) -> Result<ExitCode, Failure>
     }))
 }
 
+/// Plays a drill that somebody wrote.
+fn script(args: &Drill, path: &Path, loudness: Loudness) -> Result<ExitCode, Failure> {
+    if !matches!(args.format, DrillFormat::Text | DrillFormat::Json) {
+        let hint = "a drill of your own comes as text or json";
+        return Err(Failure::usage("--file has no such --format".to_owned(), hint));
+    }
+    let shown = path.display().to_string();
+    let bytes = std::fs::read(path).map_err(|error| Failure::path(path, error))?;
+    let source = Source::decode(shown, bytes).map_err(|at| Failure::Problems(vec![at.into()]))?;
+    let script = Script::load(&source).map_err(Failure::Problems)?;
+    let root = Root::find(args.fleet.fleet.as_deref(), &[])?;
+    let loaded = fleet::load(&root, &args.fleet)?;
+    let as_of = moment(None, loaded.policy.as_of.as_ref())?;
+    let fleet = fleet::discover(&root, &loaded.policy.files, &[])?;
+    let around = around(&root, &loaded, &fleet.switches, &as_of, jobs(args.jobs));
+    // The switches that steps name, in their order; where none of them is there, all are told.
+    let mut names: Vec<&str> = Vec::new();
+    for step in &script.steps {
+        if !names.contains(&step.switch.as_str()) {
+            names.push(&step.switch);
+        }
+    }
+    let found = |name: &&str| fleet.switches.iter().find(|found| found.name == **name);
+    let mut whole = true;
+    let mut read = |found: &Found| {
+        let (read, unreadable) = fleet::read_switch(&root.dir, found, &loaded, as_of.moment());
+        unreadable.iter().for_each(tell);
+        whole &= unreadable.is_empty();
+        read.map(|(resolved, _)| Arc::new(resolved))
+    };
+    let mut switches: Vec<Arc<Resolved>> = names.iter().filter_map(found).filter_map(&mut read).collect();
+    if switches.len() < names.len() {
+        let others = fleet.switches.iter().filter(|found| !names.contains(&found.name.as_str()));
+        switches.extend(others.filter_map(&mut read));
+    }
+    let models: Vec<&Switch> = switches.iter().map(|resolved| &resolved.switch).collect();
+    let among: Vec<&str> = models.iter().map(|switch| &**switch.name()).collect();
+    let ran = play_script(&script, &models, &around.cables_among(&among)).map_err(Failure::Problems)?;
+    let mut out = output::stdout(loudness.color);
+    let report = ScriptReport { name: &script.name, switches: &switches, ran: &ran };
+    let written = match args.format {
+        DrillFormat::Json => script_json(&mut out, &report),
+        _ => script_text(&mut out, &report, output::look(loudness, false)),
+    };
+    written.and_then(|()| out.flush()).map_err(Failure::stdout)?;
+    Ok(ExitCode::from(match () {
+        () if !whole => 2,
+        () if ran.checked.iter().any(|checked| checked.came.is_ok() && !checked.met) => 1,
+        () if ran.checked.iter().any(|checked| checked.came.is_err()) => 3,
+        () => 0,
+    }))
+}
+
+/// What is around every switch of a fleet. Switches that others are reached through are kept, the rest is sketched.
+pub(super) fn around(root: &Root, loaded: &Loaded, switches: &[Found], as_of: &AsOf, jobs: usize) -> Around {
+    let read = |found: &Found| fleet::read_switch(&root.dir, found, loaded, as_of.moment()).0.map(|(read, _)| read);
+    let mut sketches = Vec::new();
+    let sketch = |found: &Found| read(found).map(|resolved| Sketch::of(&resolved, &loaded.policy, as_of));
+    let taken: Result<(), std::convert::Infallible> = in_order(switches, jobs, sketch, |sketch| {
+        sketches.extend(sketch);
+        Ok(())
+    });
+    match taken {
+        Ok(()) => {}
+    }
+    let mut around = Around::new(sketches);
+    let wanted: BTreeSet<Arc<str>> = around.on_the_way().cloned().collect();
+    let kept: Vec<&Found> = switches.iter().filter(|found| wanted.contains(&*found.name)).collect();
+    kept.into_iter().filter_map(read).for_each(|resolved| around.keep(Arc::new(resolved)));
+    around
+}
+
 /// Every wanted drill on every wanted port; ports that are alike are played once.
-fn play(resolved: &Resolved, loaded: &Loaded, selection: &Selection, names: &[String]) -> PlayedSwitch {
-    let switch = &resolved.switch;
-    let roles = assign(&loaded.policy, switch, resolved.lists());
-    let mut played: BTreeMap<usize, std::sync::Arc<Vec<Rehearsed>>> = BTreeMap::new();
+fn play(
+    resolved: &Resolved,
+    loaded: &Loaded,
+    around: &Around,
+    selection: &Selection,
+    names: &[String],
+) -> PlayedSwitch {
+    let rehearser = Rehearser::new(resolved, &loaded.policy, around);
+    let mut played: BTreeMap<usize, Arc<Vec<Rehearsed>>> = BTreeMap::new();
     let mut ports = Vec::new();
-    for (port, name) in switch.ports().iter().enumerate() {
-        let role = roles.ports.get(port).copied().flatten().and_then(|a| loaded.policy.roles.get(a.role));
-        let role = role.map(|r| r.name.clone());
+    for (port, name) in resolved.switch.ports().iter().enumerate() {
+        let role = rehearser.role_of(port).map(|role| role.name.clone());
         if !selection.takes_port(name.as_str(), role.as_deref()) {
             continue;
         }
-        let first = drill::class_of(&roles, port);
-        let drills = played.entry(first).or_insert_with(|| {
-            let stage = Stage { switch, policy: &loaded.policy, roles: &roles, port: first };
+        let drills = played.entry(rehearser.class_of(port)).or_insert_with_key(|first| {
             let wanted = |drill: &drill::Drill| names.is_empty() || names.iter().any(|name| name == drill.name);
-            std::sync::Arc::new(drill::rehearse(stage, wanted))
+            Arc::new(rehearser.play(*first, wanted))
         });
-        ports.push(Played { port, name: name.to_string(), role, drills: std::sync::Arc::clone(drills) });
+        ports.push(Played { port, name: name.to_string(), role, drills: Arc::clone(drills) });
     }
     PlayedSwitch { classes: played.len(), ports, resolved: resolved.clone() }
 }

@@ -37,7 +37,7 @@ struct Document {
 }
 
 /// How a content security policy (level 3, 2.3.1) names a text that may run.
-fn hash(text: &str) -> String {
+pub(crate) fn hash(text: &str) -> String {
     format!("sha256-{}", STANDARD.encode(Sha256::digest(text)))
 }
 

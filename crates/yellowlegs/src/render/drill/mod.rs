@@ -1,16 +1,24 @@
-//! Rehearsals: a matrix of ports and drills, a timeline that reads like a story, JSON, CSV, and the list of drills.
+//! Rehearsals: a matrix of ports and drills, a timeline that reads like a story, and the list of drills; in files of their own rows as
+//! JSON and CSV, the matrix as a page, and drills that somebody wrote.
+
+mod html;
+mod rows;
+mod script;
 
 use std::collections::BTreeMap;
 use std::io::{self, Write};
 use std::sync::Arc;
 
 use anstyle::{AnsiColor, Style};
-use serde::Serialize;
 use yellowlegs_core::drill::machine::Millis;
-use yellowlegs_core::drill::{self, Because, Outcome, Rehearsed, proof};
-use yellowlegs_core::finding::{Evidence, EvidenceKind};
+use yellowlegs_core::drill::{self, Around, Because, Outcome, Rehearsal, Rehearsed, deciding, proof};
+use yellowlegs_core::finding::EvidenceKind;
 use yellowlegs_core::model::port_spans;
 use yellowlegs_core::resolve::Resolved;
+
+pub(crate) use html::Html;
+pub(crate) use rows::{Csv, Json};
+pub(crate) use script::{ScriptReport, script_json, script_text};
 
 use super::look::Look;
 use super::style::{BOLD, DIM, GOOD, PLACE, level, paint};
@@ -41,7 +49,7 @@ pub(crate) struct Played {
 /// Rehearsals being written.
 pub(crate) trait DrillReport {
     fn head(&mut self, out: &mut dyn Write, head: &Head) -> io::Result<()>;
-    fn switch(&mut self, out: &mut dyn Write, played: &PlayedSwitch) -> io::Result<()>;
+    fn switch(&mut self, out: &mut dyn Write, played: &PlayedSwitch, around: &Around) -> io::Result<()>;
     fn tail(&mut self, out: &mut dyn Write, classes: usize) -> io::Result<()>;
 }
 
@@ -81,7 +89,27 @@ fn colour(outcome: Outcome) -> Style {
 struct Row<'p> {
     outcomes: Vec<Option<Outcome>>,
     role: Option<&'p str>,
-    ports: Vec<&'p str>,
+    ports: Vec<&'p Played>,
+}
+
+/// The rows of a switch, the one with most that got through first.
+fn rows_of(played: &PlayedSwitch) -> Vec<Row<'_>> {
+    let mut rows: Vec<Row<'_>> = Vec::new();
+    for port in &played.ports {
+        let outcome =
+            |drill: &drill::Drill| port.drills.iter().find(|d| d.drill.name == drill.name).map(|d| d.told.outcome);
+        let outcomes: Vec<Option<Outcome>> = drill::all().iter().map(outcome).collect();
+        let role = port.role.as_deref();
+        match rows.iter_mut().find(|row| row.outcomes == outcomes && row.role == role) {
+            Some(row) => row.ports.push(port),
+            None => rows.push(Row { outcomes, role, ports: vec![port] }),
+        }
+    }
+    rows.sort_by_key(|row| {
+        let count = |wanted: Outcome| row.outcomes.iter().filter(|o| **o == Some(wanted)).count();
+        std::cmp::Reverse((count(Outcome::LetThrough), count(Outcome::Outage), count(Outcome::Undetermined)))
+    });
+    rows
 }
 
 /// Ports by drills.
@@ -108,44 +136,33 @@ impl DrillReport for Matrix {
         wrapped(out, "", 0, &names.join("  "), self.look.width)
     }
 
-    fn switch(&mut self, out: &mut dyn Write, played: &PlayedSwitch) -> io::Result<()> {
+    fn switch(&mut self, out: &mut dyn Write, played: &PlayedSwitch, _: &Around) -> io::Result<()> {
         let switch = played.resolved.switch.name();
-        let mut rows: Vec<Row<'_>> = Vec::new();
         for port in &played.ports {
-            let outcome =
-                |drill: &drill::Drill| port.drills.iter().find(|d| d.drill.name == drill.name).map(|d| d.told.outcome);
-            let outcomes: Vec<Option<Outcome>> = drill::all().iter().map(outcome).collect();
-            let role = port.role.as_deref();
-            match rows.iter_mut().find(|row| row.outcomes == outcomes && row.role == role) {
-                Some(row) => row.ports.push(&port.name),
-                None => rows.push(Row { outcomes, role, ports: vec![&port.name] }),
-            }
             for rehearsed in port.drills.iter() {
                 let told = &rehearsed.told;
                 let example = || format!("{switch} {}: {}", port.name, told.says);
-                let entry = self.counts.entry((told.outcome, rehearsed.drill.name)).or_insert_with(|| (0, example()));
+                // What hangs on one thing is told once, whatever drill hangs on it.
+                let about = rehearsed.hangs.as_ref().map_or(rehearsed.drill.name, |(hang, _)| hang.on);
+                let entry = self.counts.entry((told.outcome, about)).or_insert_with(|| (0, example()));
                 entry.0 += 1;
             }
         }
-        // The row with most that got through first.
-        rows.sort_by_key(|row| {
-            let count = |wanted: Outcome| row.outcomes.iter().filter(|o| **o == Some(wanted)).count();
-            std::cmp::Reverse((count(Outcome::LetThrough), count(Outcome::Outage), count(Outcome::Undetermined)))
-        });
         writeln!(out, "\n{}", paint(BOLD, &clean(switch)))?;
-        let numbers: Vec<String> = (1..=drill::all().len()).map(|number| format!("{number:>2}")).collect();
-        writeln!(out, "  {}", paint(DIM, &numbers.join(" ")))?;
-        for Row { outcomes, role, ports } in rows {
+        let digits = |of: &dyn Fn(usize) -> String| (1..=drill::all().len()).map(of).collect::<Vec<_>>().join(" ");
+        let tens = digits(&|number| if number < 10 { " ".to_owned() } else { (number / 10).to_string() });
+        writeln!(out, "   {}\n   {}", paint(DIM, &tens), paint(DIM, &digits(&|number| (number % 10).to_string())))?;
+        for Row { outcomes, role, ports } in rows_of(played) {
             let cell = |outcome: &Option<Outcome>| match outcome {
-                Some(outcome) => paint(colour(*outcome), &format!(" {} ", mark(*outcome, self.look.plain))),
-                None => "   ".to_owned(),
+                Some(outcome) => paint(colour(*outcome), &format!(" {}", mark(*outcome, self.look.plain))),
+                None => "  ".to_owned(),
             };
             let cells: Vec<String> = outcomes.iter().map(cell).collect();
-            let ports = port_spans(&ports).join(", ");
+            let ports = port_spans(&ports.iter().map(|port| port.name.as_str()).collect::<Vec<_>>()).join(", ");
             let role = role.map(|role| format!(" ({role})")).unwrap_or_default();
             let words = format!("{ports}{role}");
             let lead = format!("  {}  ", cells.join(""));
-            wrapped(out, &lead, 4 + 3 * cells.len(), &clean(&words), self.look.width)?;
+            wrapped(out, &lead, 4 + 2 * cells.len(), &clean(&words), self.look.width)?;
         }
         Ok(())
     }
@@ -163,17 +180,17 @@ impl DrillReport for Matrix {
             }
             writeln!(out, "\n{}", paint(BOLD, title))?;
             for ((_, name), (count, example)) in rows {
-                let ports = if *count == 1 { "port" } else { "ports" };
-                let lead = format!("  {} on {count} {ports}, ", paint(colour(outcome), &format!(" {name} ")));
+                let what = if outcome == Outcome::Undetermined { "drill" } else { "port" };
+                let what = if *count == 1 { what.to_owned() } else { format!("{what}s") };
+                let on = if outcome == Outcome::Undetermined { "leaves open" } else { "on" };
+                let lead = format!("  {} {on} {count} {what}, ", paint(colour(outcome), &format!(" {name} ")));
                 wrapped(out, &lead, 6, &clean(&format!("e.g. {example}")), self.look.width)?;
             }
         }
         if self.counts.keys().all(|(outcome, _)| *outcome >= Outcome::Told) {
             writeln!(out, "\n{}", paint(GOOD, "Every drill held."))?;
         }
-        let words = format!(
-            "{classes} unlike ports were played, the others are like them. One switch at a time: what happens beyond its links is not rehearsed."
-        );
+        let words = format!("{classes} unlike ports were played, the others are like them.");
         wrapped(out, "\n", 0, &words, self.look.width)
     }
 }
@@ -188,7 +205,7 @@ impl DrillReport for Timeline {
         Ok(())
     }
 
-    fn switch(&mut self, out: &mut dyn Write, played: &PlayedSwitch) -> io::Result<()> {
+    fn switch(&mut self, out: &mut dyn Write, played: &PlayedSwitch, around: &Around) -> io::Result<()> {
         let width = self.look.width;
         for port in &played.ports {
             for Rehearsed { drill, told, hangs, port: class } in port.drills.iter() {
@@ -199,25 +216,31 @@ impl DrillReport for Timeline {
                 wrapped(out, &paint(DIM, "  played: "), 4, drill.stimulus, width)?;
                 for line in &told.story {
                     let clock = format!("{:>9.3} s  ", seconds(line.at));
+                    let beside = line.switch.as_ref().map(|name| (name, around.kept(name)));
+                    let resolved = beside.and_then(|(_, kept)| kept).map_or(&played.resolved, |kept| kept);
                     // What was played on a port like this one is told of this one.
-                    let at = if line.port == *class { port.port } else { line.port };
-                    let place = played.resolved.switch.ports().get(at).map_or("", |p| p.as_str());
-                    let words = if at == port.port { line.words.clone() } else { format!("{place}: {}", line.words) };
+                    let at = if line.port == *class && beside.is_none() { port.port } else { line.port };
+                    let place = resolved.switch.ports().get(at).map_or("", |p| p.as_str());
+                    let words = match beside {
+                        Some((name, _)) => format!("{name} {place}: {}", line.words),
+                        None if at == port.port => line.words.clone(),
+                        None => format!("{place}: {}", line.words),
+                    };
                     wrapped(out, &paint(PLACE, &clock), 13, &clean(&words), width)?;
                     if let Some(because) = &line.because {
-                        decided(out, &played.resolved, at, because, width)?;
+                        decided(out, resolved, at, because, width)?;
                     }
                 }
                 if let Some(because) =
                     told.because.as_ref().filter(|b| told.story.iter().all(|l| l.because != Some(**b)))
                 {
                     writeln!(out, "  {}", paint(DIM, "what it hangs on"))?;
-                    decided(out, &played.resolved, port.port, because, width)?;
+                    let (resolved, at) = place_of(played, port, told, around);
+                    decided(out, resolved, at, because, width)?;
                 }
                 if let Some((hang, either)) = hangs {
                     for one in either {
-                        let outcome = one.outcome.map_or("it hangs on something else", Outcome::word);
-                        writeln!(out, "  if {} were {}: {outcome}", hang.on, clean(&one.value.to_string()))?;
+                        writeln!(out, "  if {} were {}: {}", hang.on, clean(&one.value.to_string()), one.word())?;
                     }
                 }
                 for (title, text) in [("cut off", &told.collateral), ("comes back", &told.recovery)] {
@@ -236,9 +259,23 @@ impl DrillReport for Timeline {
     }
 }
 
+/// The switch and the port where a drill was decided.
+fn place_of<'a>(
+    played: &'a PlayedSwitch,
+    port: &Played,
+    told: &Rehearsal,
+    around: &'a Around,
+) -> (&'a Resolved, usize) {
+    match &told.elsewhere {
+        Some((name, at)) if name == played.resolved.switch.name() => (&played.resolved, *at),
+        Some((name, at)) if let Some(kept) = around.kept(name) => (kept, *at),
+        _ => (&played.resolved, port.port),
+    }
+}
+
 /// The feature, the setting in force, and its line.
 fn decided(out: &mut dyn Write, resolved: &Resolved, port: usize, because: &Because, width: usize) -> io::Result<()> {
-    let slot = resolved.switch.slot(Some(port), because.setting);
+    let slot = deciding(&resolved.switch, port, because);
     let value = shown(slot.value.as_ref());
     let lead = format!("             {} ", paint(level(Level::Advice), because.feature));
     let words = format!("{} is {value} ({})", because.setting.name(), slot.origin.word());
@@ -248,138 +285,4 @@ fn decided(out: &mut dyn Write, resolved: &Resolved, port: usize, because: &Beca
         wrapped(out, &lead, 15, &clean(line.text.trim()), width)?;
     }
     Ok(())
-}
-
-#[derive(Serialize)]
-struct DecidingJson {
-    setting: &'static str,
-    evidence: Vec<Evidence>,
-}
-
-#[derive(Serialize)]
-struct EitherJson {
-    value: String,
-    outcome: Option<Outcome>,
-}
-
-#[derive(Serialize)]
-struct RehearsedJson<'a> {
-    drill: &'static str,
-    switch: &'a str,
-    port: &'a str,
-    role: Option<&'a str>,
-    outcome: Outcome,
-    seconds: Option<f64>,
-    says: &'a str,
-    collateral: Option<&'a str>,
-    deciding: Option<DecidingJson>,
-    recovery: Option<&'a str>,
-    hangs_on: Option<&'static str>,
-    either: Vec<EitherJson>,
-}
-
-fn row<'a>(played: &'a PlayedSwitch, port: &'a Played, rehearsed: &'a Rehearsed) -> RehearsedJson<'a> {
-    let Rehearsed { drill, told, hangs, .. } = rehearsed;
-    let deciding = told.because.as_ref().map(|because| DecidingJson {
-        setting: because.setting.name(),
-        evidence: proof(&played.resolved, port.port, because),
-    });
-    RehearsedJson {
-        drill: drill.name,
-        switch: played.resolved.switch.name(),
-        port: &port.name,
-        role: port.role.as_deref(),
-        outcome: told.outcome,
-        seconds: told.millis.map(seconds),
-        says: &told.says,
-        collateral: told.collateral.as_deref(),
-        deciding,
-        recovery: told.recovery.as_deref(),
-        hangs_on: hangs.as_ref().map(|(hang, _)| hang.on),
-        either: hangs
-            .iter()
-            .flat_map(|(_, either)| either)
-            .map(|one| EitherJson { value: one.value.to_string(), outcome: one.outcome })
-            .collect(),
-    }
-}
-
-/// One object.
-#[derive(Default)]
-pub(crate) struct Json {
-    rows: usize,
-}
-
-impl DrillReport for Json {
-    fn head(&mut self, out: &mut dyn Write, _: &Head) -> io::Result<()> {
-        write!(out, "{{\"drills\": [")
-    }
-
-    fn switch(&mut self, out: &mut dyn Write, played: &PlayedSwitch) -> io::Result<()> {
-        for port in &played.ports {
-            for rehearsed in port.drills.iter() {
-                out.write_all(if self.rows > 0 { b",\n  " } else { b"\n  " })?;
-                self.rows += 1;
-                super::json::compact(out, &row(played, port, rehearsed))?;
-            }
-        }
-        Ok(())
-    }
-
-    fn tail(&mut self, out: &mut dyn Write, classes: usize) -> io::Result<()> {
-        writeln!(out, "],\n\"classes\": {classes}}}")
-    }
-}
-
-/// A row for each drill and port.
-pub(crate) struct Csv;
-
-#[derive(Serialize)]
-struct CsvRow<'a> {
-    switch: String,
-    port: String,
-    role: String,
-    drill: &'static str,
-    outcome: &'static str,
-    seconds: Option<f64>,
-    says: String,
-    setting: &'a str,
-    file: String,
-    line: Option<u32>,
-    recovery: String,
-}
-
-impl DrillReport for Csv {
-    fn head(&mut self, out: &mut dyn Write, _: &Head) -> io::Result<()> {
-        write!(out, "switch,port,role,drill,outcome,seconds,says,setting,file,line,recovery\r\n")
-    }
-
-    fn switch(&mut self, out: &mut dyn Write, played: &PlayedSwitch) -> io::Result<()> {
-        let mut writer = super::csv::writer(out, false);
-        for port in &played.ports {
-            for rehearsed in port.drills.iter() {
-                let json = row(played, port, rehearsed);
-                let line = json.deciding.iter().flat_map(|d| &d.evidence).find(|e| e.line.is_some());
-                let told = CsvRow {
-                    switch: super::csv::cell(json.switch),
-                    port: super::csv::cell(json.port),
-                    role: super::csv::cell(json.role.unwrap_or_default()),
-                    drill: json.drill,
-                    outcome: json.outcome.word(),
-                    seconds: json.seconds,
-                    says: super::csv::cell(json.says),
-                    setting: json.deciding.as_ref().map_or("", |d| d.setting),
-                    file: super::csv::cell(line.and_then(|e| e.file.as_deref()).unwrap_or_default()),
-                    line: line.and_then(|e| e.line),
-                    recovery: super::csv::cell(json.recovery.unwrap_or_default()),
-                };
-                writer.serialize(told).map_err(io::Error::from)?;
-            }
-        }
-        writer.flush()
-    }
-
-    fn tail(&mut self, _: &mut dyn Write, _: usize) -> io::Result<()> {
-        Ok(())
-    }
 }
