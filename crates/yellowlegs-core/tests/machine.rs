@@ -7,7 +7,7 @@ use std::net::Ipv4Addr;
 use rstest::rstest;
 use serde_json::{Value, json};
 use yellowlegs_core::drill::frame::{Dhcp, Frame, Payload};
-use yellowlegs_core::drill::machine::Arrival;
+use yellowlegs_core::drill::machine::{Arrival, Net};
 use yellowlegs_core::drill::{Asked, Machine};
 use yellowlegs_core::model::{Cause, Record, StationAddress, Switch, VlanId};
 
@@ -22,19 +22,25 @@ fn switch(port: &Value, switch: &Value, traits: &Value) -> Switch {
         "ipv6-guard.servers-blocked": false, "storm.broadcast": "none", "storm.action": "drop",
         "spanning-tree.port-enabled": true, "fast-start.mode": "off", "spanning-tree.link-type": "auto",
         "guard.bpdu": false, "guard.bpdu-filter": false, "guard.root": false, "flap.enabled": false,
+        "guard.loop-detection": false, "port-security.aging": 0, "port-security.limit": 1, "port-security.action": "drop",
+        "dhcp-snooping.relay-info-accepted": false, "arp-inspection.rate-limit": "none", "storm.multicast": "none",
+        "multicast.fast-leave": false, "multicast.router-port": false, "multicast.forward-all": false,
+        "lldp.transmit": true, "lldp.med": true, "voice.announcement": "none",
     });
     let mut whole = json!({
         "switch.vlans": "110,120,999", "dhcp-snooping.enabled": true, "dhcp-snooping.vlans": "none",
         "dhcp-snooping.address-check": true, "arp-inspection.enabled": true, "arp-inspection.vlans": "none",
         "spanning-tree.enabled": true, "spanning-tree.protocol": "rapid", "spanning-tree.forward-delay": 15,
         "spanning-tree.max-age": 20, "spanning-tree.hello": 2, "spanning-tree.host-speed-up": 0,
+        "dhcp-snooping.relay-info": "keep", "dhcp-snooping.store": true, "dhcp-snooping.store-delay": 15,
+        "multicast.snooping": false, "multicast.filtering": true, "lldp.enabled": true,
         "recovery.causes": [], "recovery.interval": 300, "recovery.bpdu-guard": 0, "recovery.port-security": 0, "recovery.storm": 0,
     });
     let mut words = json!({
         "snooping-switches": ["global", "vlan"], "inspection-switches": ["vlan"], "stations-counted": ["per-station"],
         "edge-detected": ["no"], "rapid-without-edge": ["standard"], "host-speed-up": ["voided-by-tags"],
         "plain-fast-start-on-trunk": ["void"], "flap-counts": ["loss-of-link"], "edge-bpdu-filter-ends": ["on-bpdu"],
-        "port-security-void-in": [],
+        "port-security-void-in": [], "multicast-switches": ["global"], "voice-told-by": ["lldp-med"], "vlan-mirror": ["yes"],
     });
     for (into, from) in [(&mut first, port), (&mut whole, switch), (&mut words, traits)] {
         for (name, value) in from.as_object().unwrap() {
@@ -60,7 +66,17 @@ fn switch(port: &Value, switch: &Value, traits: &Value) -> Switch {
         .enumerate()
         .map(|(n, settings)| json!({"port": format!("{}", n + 1), "settings": slots(settings)}))
         .collect();
-    let record = json!({"record": 1, "switch": "s", "traits": traits, "settings": slots(&whole), "ports": ports});
+    // The defaults of RFC 2236, 8.
+    let times = json!({
+        "vlan.robustness": 2, "vlan.query-interval": 125, "vlan.response-interval": 10, "vlan.last-member-interval": 1,
+        "vlan.last-member-count": 2, "vlan.router-learning": true, "vlan.querier": false,
+    });
+    let vlans = [110, 120, 999].map(|vlan| json!({"vlan": vlan, "settings": slots(&times)}));
+    let mirror = json!({"mirror.enabled": true, "mirror.sources": ["2 both"], "mirror.source-vlans": "none", "mirror.target": "3"});
+    let mirrors = json!([{"mirror": "m", "settings": slots(&mirror)}]);
+    let record = json!({
+        "record": 1, "switch": "s", "traits": traits, "settings": slots(&whole), "ports": ports, "vlans": vlans, "mirrors": mirrors,
+    });
     let record: Record = serde_json::from_value(record).unwrap();
     record.into_switch("s")
 }
@@ -118,7 +134,8 @@ fn a_port_opens_after(#[case] port: Value, #[case] whole: Value, #[case] traits:
 #[case::server_global_off(json!({}), json!({"dhcp-snooping.enabled": false, "dhcp-snooping.vlans": "110"}), Payload::Dhcp(Dhcp::Offer, station(9), Ipv4Addr::LOCALHOST), &[], "2: 3:110")]
 #[case::server_trusted(json!({"dhcp-snooping.trusted": true}), json!({"dhcp-snooping.vlans": "110"}), Payload::Dhcp(Dhcp::Offer, station(9), Ipv4Addr::LOCALHOST), &[], "2: 3:110")]
 #[case::client_of_another(json!({}), json!({"dhcp-snooping.vlans": "110"}), Payload::Dhcp(Dhcp::Discover, station(9), Ipv4Addr::LOCALHOST), &[], "DHCP snooping")]
-#[case::client_itself(json!({}), json!({"dhcp-snooping.vlans": "110"}), Payload::Dhcp(Dhcp::Discover, station(1), Ipv4Addr::LOCALHOST), &[], "2: 3:110")]
+#[case::client_heard_by_nobody(json!({}), json!({"dhcp-snooping.vlans": "110"}), Payload::Dhcp(Dhcp::Discover, station(1), Ipv4Addr::LOCALHOST), &[], "")]
+#[case::client_unsnooped(json!({}), json!({}), Payload::Dhcp(Dhcp::Discover, station(1), Ipv4Addr::LOCALHOST), &[], "2: 3:110")]
 #[case::arp_unbound(json!({}), json!({"arp-inspection.vlans": "110"}), Payload::Arp(Ipv4Addr::LOCALHOST), &[], "ARP inspection")]
 #[case::arp_trusted(json!({"arp-inspection.trusted": true}), json!({"arp-inspection.vlans": "110"}), Payload::Arp(Ipv4Addr::LOCALHOST), &[], "2: 3:110")]
 #[case::source_unbound(json!({"source-guard.enabled": true}), json!({}), Payload::Packet(Ipv4Addr::LOCALHOST), &[], "source guard")]
@@ -199,4 +216,224 @@ fn the_window_of_flap_protection(#[case] between: u64, #[case] held: bool) {
         machine.pass(between).unwrap();
     }
     assert_eq!(machine.held_by(0).is_some(), held);
+}
+
+const GROUP: Ipv4Addr = Ipv4Addr::new(233, 252, 0, 1);
+
+/// A machine with all ports at work.
+fn at_work(switch: &Switch) -> Machine<'_> {
+    let mut machine = Machine::new(Asked::new(switch));
+    (0..3).for_each(|port| machine.settle(port));
+    machine
+}
+
+/// The ports a frame leaves by, from 1.
+fn leaves(machine: &mut Machine<'_>, port: usize, frame: &Frame) -> Vec<usize> {
+    match machine.receive(port, frame).unwrap() {
+        Arrival::Forwarded(_, to) => to.iter().map(|d| d.port + 1).collect(),
+        _ => Vec::new(),
+    }
+}
+
+/// RFC 2236, 8.4: 2 × 125 s + 10 s; 8.5: 2 × 125 s + 5 s; 8.8 and 8.9: 2 × 1 s. To the millisecond.
+#[test]
+fn memberships_end_by_the_standard() {
+    let switch = switch(&json!({}), &json!({"multicast.snooping": true}), &json!({}));
+    let mut machine = at_work(&switch);
+    let vlan = VlanId::new(110).unwrap();
+    assert_eq!(machine.membership(vlan), Ok(260_000));
+    assert_eq!(machine.querier_lasts(vlan), Ok(255_000));
+    assert_eq!(machine.leave_takes(vlan), Ok(2000));
+    let stream = Frame::stream(station(9), Ipv4Addr::LOCALHOST, GROUP);
+    machine.receive(0, &Frame::report(station(1), GROUP)).unwrap();
+    machine.pass(259_999).unwrap();
+    assert_eq!(leaves(&mut machine, 1, &stream), [1]);
+    machine.pass(1).unwrap();
+    assert_eq!(leaves(&mut machine, 1, &stream), [0_usize; 0]);
+    // The other member answers within the last-member time, and keeps the stream.
+    machine.receive(0, &Frame::report(station(1), GROUP)).unwrap();
+    machine.receive(0, &Frame::leave(station(1), GROUP)).unwrap();
+    machine.pass(1999).unwrap();
+    assert_eq!(leaves(&mut machine, 1, &stream), [1]);
+    machine.receive(0, &Frame::report(station(2), GROUP)).unwrap();
+    machine.pass(1).unwrap();
+    assert_eq!(leaves(&mut machine, 1, &stream), [1]);
+    // A router port is learned from a query, and lasts for 255 s.
+    machine.receive(2, &Frame::query(station(8), None).tagged(vlan)).unwrap();
+    machine.pass(254_999).unwrap();
+    assert_eq!(leaves(&mut machine, 1, &stream), [1, 3]);
+    machine.pass(1).unwrap();
+    assert_eq!(leaves(&mut machine, 1, &stream), [1]);
+}
+
+/// Where a stream from port 2 goes after port 1 has joined (or nobody has).
+#[rstest]
+#[case::member(json!({}), json!({}), true, GROUP, &[1])]
+#[case::unregistered(json!({}), json!({}), false, GROUP, &[])]
+#[case::unregistered_floods(json!({}), json!({"multicast.filtering": false}), false, GROUP, &[1, 3])]
+#[case::link_local_floods(json!({}), json!({}), false, Ipv4Addr::new(224, 0, 0, 251), &[1, 3])]
+#[case::unsnooped(json!({}), json!({"multicast.snooping": false}), true, GROUP, &[1, 3])]
+#[case::router_ports(json!({"multicast.router-port": true}), json!({}), false, GROUP, &[1, 3])]
+#[case::forward_all(json!({"multicast.forward-all": true}), json!({}), false, GROUP, &[1, 3])]
+#[case::forward_all_but_registered(json!({"multicast.forward-all": true}), json!({}), true, GROUP, &[1])]
+fn a_stream_goes(
+    #[case] port: Value,
+    #[case] whole: Value,
+    #[case] joined: bool,
+    #[case] group: Ipv4Addr,
+    #[case] expected: &[usize],
+) {
+    let mut told = json!({"multicast.snooping": true});
+    whole.as_object().unwrap().iter().for_each(|(name, value)| told[name] = value.clone());
+    let switch = switch(&port, &told, &json!({}));
+    let mut machine = at_work(&switch);
+    if joined {
+        machine.receive(0, &Frame::report(station(1), group)).unwrap();
+    }
+    assert_eq!(leaves(&mut machine, 1, &Frame::stream(station(9), Ipv4Addr::LOCALHOST, group)), expected);
+}
+
+/// IEEE 802.1Q, 8.8.3: an address that is silent for 300 s is forgotten.
+#[rstest]
+#[case(299_999, &[1])]
+#[case(300_000, &[1, 3])]
+fn the_address_table_ages(#[case] after: u64, #[case] expected: &[usize]) {
+    let switch = switch(&json!({}), &json!({}), &json!({}));
+    let mut machine = at_work(&switch);
+    machine.receive(0, &Frame::to_all(station(1), Payload::Plain)).unwrap();
+    machine.pass(after).unwrap();
+    assert_eq!(leaves(&mut machine, 1, &Frame::to_station(station(2), station(1), Payload::Plain)), expected);
+}
+
+/// Port security: who is let in after station 1 has spoken on port 1 and some time has passed.
+#[rstest]
+#[case::the_same(json!({}), 0, 1, 0, true)]
+#[case::another(json!({}), 0, 2, 0, false)]
+#[case::aged(json!({"port-security.aging": 60}), 60, 2, 0, true)]
+#[case::not_aged(json!({"port-security.aging": 60}), 59, 2, 0, false)]
+#[case::pinned_never_ages(json!({"port-security.aging": 60, "port-security.pinning": true}), 600, 2, 0, false)]
+#[case::held_on_another_port(json!({"port-security.limit": 2}), 0, 1, 1, false)]
+#[case::nowhere_else(json!({"port-security.limit": 2}), 0, 2, 1, true)]
+fn port_security_admits(
+    #[case] port: Value,
+    #[case] seconds: u64,
+    #[case] who: u8,
+    #[case] on: usize,
+    #[case] admitted: bool,
+) {
+    let mut told = json!({"port-security.enabled": true});
+    port.as_object().unwrap().iter().for_each(|(name, value)| told[name] = value.clone());
+    let switch = switch(&told, &json!({}), &json!({}));
+    let mut machine = at_work(&switch);
+    machine.receive(0, &Frame::to_all(station(1), Payload::Plain)).unwrap();
+    machine.pass(seconds * 1000).unwrap();
+    assert_eq!(machine.receive(on, &Frame::to_all(station(who), Payload::Plain)).unwrap().is_in(), admitted);
+}
+
+/// A mirror of port 2, both ways, to port 3: what it receives, dropped or not, and what it sends.
+#[rstest]
+#[case::received(1, Payload::Plain, &[], 1)]
+#[case::received_and_dropped(1, Payload::Plain, &[120], 1)]
+#[case::received_bridge(1, Payload::Bpdu { superior: false }, &[], 1)]
+#[case::sent(0, Payload::Plain, &[], 1)]
+#[case::neither(0, Payload::Plain, &[120], 0)]
+fn a_mirror_copies(#[case] port: usize, #[case] payload: Payload, #[case] tags: &[u16], #[case] copies: usize) {
+    let switch = switch(&json!({}), &json!({}), &json!({}));
+    let mut machine = at_work(&switch);
+    let frame = Frame { tags: tags.to_vec(), ..Frame::to_all(station(1), payload) };
+    machine.receive(port, &frame).unwrap();
+    let made = machine.take_copies();
+    assert_eq!(made.len(), copies, "{made:?}");
+    assert!(made.iter().all(|copy| copy.to == 2 && copy.of == 1));
+}
+
+/// IEEE 802.1D-1998, 8.5: max age and twice the forward delay; IEEE 802.1Q, 13: three hello times, then two more, or the classic wait.
+#[rstest]
+#[case::classic(json!({"spanning-tree.protocol": "classic"}), "standard", 50)]
+#[case::rapid(json!({}), "standard", 10)]
+#[case::rapid_with_the_classic_wait(json!({}), "classic", 36)]
+fn a_blocked_port_opens_when_bpdus_fade(#[case] whole: Value, #[case] word: &str, #[case] seconds: u64) {
+    let switch = switch(&json!({}), &whole, &json!({"rapid-without-edge": [word]}));
+    assert_eq!(Machine::new(Asked::new(&switch)).reopens(), Ok(seconds * 1000));
+}
+
+/// Bindings: an ACK through a trusted port makes one; it is written 15 s later, and a restart before that loses it.
+#[rstest]
+#[case::too_early(14_999, 1)]
+#[case::written(15_000, 0)]
+fn a_binding_is_written(#[case] after: u64, #[case] lost: usize) {
+    let switch = switch(&json!({}), &json!({"dhcp-snooping.vlans": "110"}), &json!({}));
+    let mut machine = at_work(&switch);
+    let vlan = VlanId::new(110).unwrap();
+    machine
+        .receive(0, &Frame::to_all(station(1), Payload::Dhcp(Dhcp::Request, station(1), Ipv4Addr::LOCALHOST)))
+        .unwrap();
+    machine.bind_learned(station(1), vlan, Ipv4Addr::LOCALHOST).unwrap();
+    assert_eq!(machine.bindings_of(0), 1);
+    // A release from another port is dropped; it is nobody's to give back.
+    let release = Frame::to_all(station(1), Payload::Dhcp(Dhcp::Release, station(1), Ipv4Addr::LOCALHOST));
+    assert_eq!(machine.receive(1, &release).unwrap().stopped_by().map(|b| b.feature), Some("DHCP snooping"));
+    machine.pass(after).unwrap();
+    assert_eq!(machine.restart(0).unwrap().bindings, lost);
+}
+
+/// Relay information (RFC 3046): what an untrusted port does with a client's message that carries it.
+#[rstest]
+#[case(false, false, true)]
+#[case(true, false, false)]
+#[case(true, true, true)]
+fn relay_information(#[case] relayed: bool, #[case] accepted: bool, #[case] passes: bool) {
+    let port = json!({"dhcp-snooping.relay-info-accepted": accepted});
+    let switch = switch(&port, &json!({"dhcp-snooping.vlans": "110"}), &json!({}));
+    let mut machine = at_work(&switch);
+    let discover = Payload::Dhcp(Dhcp::Discover, station(1), Ipv4Addr::UNSPECIFIED);
+    let frame = Frame { relayed, ..Frame::to_all(station(1), discover) };
+    assert_eq!(machine.receive(0, &frame).unwrap().is_in(), passes);
+}
+
+/// What a phone is told (ANSI/TIA-1057, 10.2.3): the tag.
+#[rstest]
+#[case::tagged(json!({"voice.announcement": "tagged", "voice.announced-vlan": 120, "voice.priority": 5, "voice.dscp": 46}), "lldp-med", Some(120))]
+#[case::untagged(json!({"voice.announcement": "untagged", "voice.priority": 5, "voice.dscp": 46}), "lldp-med", None)]
+#[case::priority_tagged(json!({"voice.announcement": "priority-tagged", "voice.priority": 5, "voice.dscp": 46}), "lldp-med", Some(0))]
+#[case::nothing(json!({}), "lldp-med", None)]
+#[case::silent(json!({"voice.announcement": "tagged", "voice.announced-vlan": 120, "lldp.transmit": false}), "lldp-med", None)]
+#[case::another_way(json!({"port.voice-vlan": 120, "lldp.transmit": false}), "own-protocol", Some(120))]
+fn a_phone_is_told(#[case] port: Value, #[case] by: &str, #[case] tag: Option<u16>) {
+    let switch = switch(&port, &json!({}), &json!({"voice-told-by": [by]}));
+    assert_eq!(Machine::new(Asked::new(&switch)).tells_phone(0, None).unwrap().tag, tag);
+}
+
+/// Its own probe comes back: of the two ports the one with the higher number goes down; probes of others are nothing special.
+#[test]
+fn an_own_probe_takes_the_lower_ranked_port_down() {
+    let switch = switch(&json!({"guard.loop-detection": true}), &json!({}), &json!({}));
+    let mut machine = at_work(&switch);
+    let probes = machine.probes_of(0).unwrap();
+    assert_eq!(probes.len(), 1, "an access port without a voice VLAN: untagged only");
+    let foreign = Frame { from: station(5), ..probes[0].clone() };
+    machine.receive(1, &foreign).unwrap();
+    assert_eq!((machine.held_by(0), machine.held_by(1)), (None, None));
+    machine.receive(1, &probes[0]).unwrap();
+    assert_eq!((machine.held_by(0), machine.held_by(1)), (None, Some(Cause::LoopDetection)));
+}
+
+/// Two switches joined by two cables (IEEE 802.1Q, 13.9): the tree closes one end of one; without a tree a broadcast circles.
+#[rstest]
+#[case::with_a_tree(true, false)]
+#[case::without(false, true)]
+fn a_ring_is_closed_by_the_tree(#[case] tree: bool, #[case] circles: bool) {
+    let whole = json!({"spanning-tree.enabled": tree, "spanning-tree.priority": 32768});
+    let switch = switch(&json!({}), &whole, &json!({}));
+    let (one, other) = (at_work(&switch), at_work(&switch).sister());
+    let mut net = Net::new(vec![one, other], [((0, 0), (1, 0)), ((0, 1), (1, 1))]);
+    net.settle_tree().unwrap();
+    let closed =
+        (0..2).flat_map(|n| (0..2).map(move |p| (n, p))).filter(|(n, p)| !net.machine(*n).unwrap().forwards(*p));
+    assert_eq!(closed.count(), usize::from(tree));
+    let trip = net.send((0, 2), &Frame::to_all(station(1), Payload::Plain).tagged(VlanId::new(110).unwrap())).unwrap();
+    assert_eq!(trip.circles, circles);
+    if tree {
+        assert_eq!(trip.heard, [((1, 2), vec![110])], "once, at the other switch's host");
+    }
 }

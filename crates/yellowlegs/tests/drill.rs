@@ -26,6 +26,12 @@ fn drills(fleet: &Fleet, words: &[&str]) -> Value {
 #[case("nq-desks-1", "1.7", "rogue-router", "let-through", "ipv6-guard.advertisements-blocked")]
 #[case("nq-gates-1", "1.13", "flapping-plug", "let-through", "flap.enabled")]
 #[case("nq-desks-1", "1.16", "second-station", "undetermined", "")]
+#[case("nq-desks-1", "1.1", "real-server", "held", "dhcp-snooping.trusted")]
+#[case("sp-gates-1", "a:1", "real-server", "outage", "dhcp-snooping.trusted")]
+#[case("nq-desks-1", "1.2", "phone-boot", "outage", "lldp.transmit")]
+#[case("nq-desks-1", "1.24", "mirror-tap", "let-through", "mirror.sources")]
+#[case("nq-core-1", "1.1", "one-way-fibre", "let-through", "unidirectional.interval")]
+#[case("nq-desks-1", "1.1", "recovery", "told", "port-security.limit")]
 fn planted_faults_show(
     #[case] switch: &str,
     #[case] port: &str,
@@ -95,6 +101,7 @@ fn exit_codes(#[case] words: &[&str], #[case] code: i32) {
 #[case("text")]
 #[case("json")]
 #[case("csv")]
+#[case("html")]
 fn the_same_bytes_for_any_jobs(#[case] format: &str) {
     let fleet = Fleet::demo();
     let told = |jobs: &str| fleet.run(&["drill", "--format", format, "--jobs", jobs]).out;
@@ -121,6 +128,11 @@ fn matrix_and_timeline_say_what_the_json_says() {
     }
     assert!(matrix.lines().all(|line| line.chars().count() <= 100));
     let story = fleet.run(&["drill", "brought-bridge", "--switch", "nq-desks-1", "--port", "1.1", "--timeline"]).out;
+    let mirror = fleet.run(&["drill", "mirror-tap", "--switch", "nq-desks-1", "--port", "1.24", "--timeline"]).out;
+    assert!(
+        mirror.contains("mirror 2 copies") && mirror.contains("shows 1.23,1.24 both"),
+        "of two mirrors its own: {mirror}"
+    );
     for words in
         ["0.000 s  link up", "is held down", "guard.bpdu is true", "northquay/nq-desks-1/config.txt:", "comes back"]
     {
@@ -146,8 +158,8 @@ fn findings_say_what_they_let_happen() {
     );
     let all = drills(&fleet, &["rogue-server", "--switch", "dp-desks-1"]);
     assert_eq!(list(&all, "drills").iter().filter(|d| text(d, "outcome") == "let-through").count(), 8);
-    assert_eq!(text(&drill("nq-desks-1", Some("1.7"), "fast-start/missing"), "drill"), "desk-boot");
-    assert!(drill("dp-desks-1", None, "multicast/snooping-off").is_null(), "no drill answers for it");
+    assert_eq!(text(&drill("nq-desks-1", Some("1.7"), "fast-start/missing"), "drill"), "brought-bridge");
+    assert!(drill("dp-desks-1", Some("1.4"), "voice/power-off").is_null(), "no drill answers for it");
     assert!(!fleet.run(&["audit", "--format", "json"]).out.contains("\"drill\":"), "only when asked for");
     for (format, words) in [
         ("text", "rogue-server let-through: the answer of a rogue server gets in (on 8 ports"),
@@ -155,4 +167,81 @@ fn findings_say_what_they_let_happen() {
     ] {
         assert!(fleet.run(&["audit", "--with-drills", "--format", format]).out.contains(words), "{format}");
     }
+}
+
+/// A drill of one's own: what is written comes, or does not.
+const OWN: &str = r#"
+[drill]
+name = "a second machine"
+switch = "nq-desks-1"
+[stations]
+desk = "02:00:5e:00:00:11"
+stranger = "strange 02:00:5e:00:00:99"
+[[step]]
+port = "1.1"
+link = "up"
+port-is = "forwarding"
+[[step]]
+at = "3s"
+port = "1.1"
+from = "desk"
+send = "dhcp-discover"
+expect = "let-in"
+heard-on = ["1.27"]
+not-heard-on = ["1.2"]
+[[step]]
+at = "10s"
+port = "1.1"
+from = "stranger"
+send = "dhcp-offer"
+expect = "stopped"
+by = "DHCP snooping"
+[[step]]
+at = "20s"
+port = "1.1"
+from = "stranger"
+send = "bpdu"
+port-is = "held"
+cause = "bpdu-guard"
+"#;
+
+#[rstest]
+#[case::met("", "", 0, "met      at 20 s: held by bpdu-guard")]
+#[case::not_met("port-is = \"held\"", "port-is = \"forwarding\"", 1, "not met  at 20 s: forwarding; came: held")]
+#[case::word("link = \"up\"", "link = \"upp\"", 2, "own.toml:10:8: `link` cannot be `upp`")]
+#[case::frame("\"bpdu\"", "\"bdpu\"", 2, "hint: did you mean `bpdu`?")]
+#[case::key("by = ", "bye = ", 2, "own.toml:26:1: unknown key `bye`")]
+#[case::time("\"10s\"", "\"soon\"", 2, "`soon` is no time")]
+#[case::order("\"10s\"", "\"1s\"", 2, "this step is at 1 s, before the one above it")]
+#[case::station("from = \"desk\"", "from = \"dsk\"", 2, "`dsk` is no station")]
+#[case::no_port("port = \"1.1\"\nlink", "port = \"9.9\"\nlink", 2, "switch nq-desks-1 has no port `9.9`")]
+#[case::no_switch("\"nq-desks-1\"", "\"nq-desk-1\"", 2, "hint: did you mean `nq-desks-1`?")]
+#[case::nothing_sent(
+    "port-is = \"forwarding\"",
+    "expect = \"let-in\"",
+    2,
+    "`expect` is expected of a frame, and this step sends none"
+)]
+#[case::idle("link = \"up\"\nport-is = \"forwarding\"", "", 2, "this step does nothing and expects nothing")]
+#[case::twice("link = \"up\"", "link = \"up\"\nrestart = true", 2, "this step does more than one thing: link, restart")]
+#[case::no_steps(OWN, "[drill]\nname = \"none\"\n", 2, "there is no [[step]]")]
+fn own_drills(#[case] from: &str, #[case] to: &str, #[case] code: i32, #[case] words: &str) {
+    let fleet = Fleet::demo();
+    fleet.write("own.toml", OWN.replacen(from, to, 1));
+    let ran = fleet.run(&["drill", "--file", fleet.path().join("own.toml").to_str().unwrap()]);
+    assert_eq!(ran.code, code, "{}{}", ran.out, ran.err);
+    assert!(ran.out.contains(words) || ran.err.contains(words), "{}{}", ran.out, ran.err);
+}
+
+/// What nobody knows leaves an expectation open, and all that come after it.
+#[test]
+fn own_drills_hang_on_what_nobody_knows() {
+    let fleet = Fleet::demo();
+    fleet.edit("dialects/shingle.toml", "\"port.enabled\" = true\n", "");
+    fleet.write("own.toml", OWN);
+    let ran = fleet.run(&["drill", "--format", "json", "--file", fleet.path().join("own.toml").to_str().unwrap()]);
+    let told: Value = serde_json::from_str(&ran.out).unwrap_or_else(|e| panic!("{e}: {}{}", ran.out, ran.err));
+    let open = list(&told, "expectations").iter().filter(|one| text(one, "verdict") == "open").count();
+    assert_eq!((ran.code, open), (3, 8), "{told}");
+    assert!(ran.out.contains("it hangs on port.enabled, which nobody knows"), "{told}");
 }

@@ -33,37 +33,62 @@ fn others(kind: Kind, value: Option<&Value>) -> Vec<Json> {
     }
 }
 
-/// The record of a switch with one setting changed, as a switch.
-fn changed(record: &Json, name: &str, path: &[&str], setting: &str, value: &Json) -> Option<Resolved> {
-    let mut record = record.clone();
-    let mut place = &mut record;
-    for step in path {
-        place = match step.parse::<usize>() {
-            Ok(index) => &mut place[index],
-            Err(_) => &mut place[*step],
-        };
+/// One setting of one place, another value; none: nobody knows it.
+#[derive(Debug, Clone)]
+pub(crate) struct Change {
+    pub(crate) switch: &'static str,
+    /// The place as people name it: switch, then port, VLAN or mirror.
+    pub(crate) place: String,
+    pub(crate) path: Vec<String>,
+    pub(crate) setting: &'static str,
+    pub(crate) value: Option<Json>,
+}
+
+impl Change {
+    /// Changes the record of the switch.
+    pub(crate) fn apply(&self, record: &mut Json) {
+        let mut place = record;
+        for step in &self.path {
+            place = match step.parse::<usize>() {
+                Ok(index) => &mut place[index],
+                Err(_) => &mut place[step.as_str()],
+            };
+        }
+        match (&self.value, place["settings"].as_object_mut()) {
+            (Some(value), _) => place["settings"][self.setting] = json!({"value": value, "origin": "port"}),
+            (None, Some(settings)) => _ = settings.remove(self.setting),
+            (None, None) => {}
+        }
     }
-    place["settings"][setting] = json!({"value": value, "origin": "port"});
-    let record: Record = serde_json::from_value(record).ok()?;
+
+    /// The value in words.
+    pub(crate) fn shown(&self) -> String {
+        let value = self.value.as_ref().unwrap_or(&Json::Null);
+        value.as_str().map_or_else(|| value.to_string(), str::to_owned)
+    }
+}
+
+/// The switch that a record is of; none: the record cannot be.
+pub(crate) fn read(record: &Json, name: &str) -> Option<Resolved> {
+    let record: Record = serde_json::from_value(record.clone()).ok()?;
     Some(Resolved::from_record(record.into_switch(name)))
 }
 
-/// Each change: what it is called, and the fleet after it.
-pub(crate) fn changes(
-    fleet: &BTreeMap<&'static str, Resolved>,
-    mut judge: impl FnMut(&str, &str, &str, &BTreeMap<&str, Resolved>),
-) {
+/// Every change of every setting of every place.
+pub(crate) fn all(fleet: &BTreeMap<&'static str, Resolved>) -> Vec<Change> {
+    let mut all = Vec::new();
     for (name, resolved) in fleet {
         let record = serde_json::to_value(resolved.record()).unwrap();
         let switch = &resolved.switch;
         let mut each = |id: SettingId, path: &[&str], place: &str, slot: Option<&Value>| {
-            for value in others(id.info().kind, slot) {
-                let Some(after) = changed(&record, name, path, id.name(), &value) else { continue };
-                let mut all = fleet.clone();
-                all.insert(name, after);
-                let value = value.as_str().map_or_else(|| value.to_string(), str::to_owned);
-                judge(id.name(), &value, place, &all.into_iter().collect());
-            }
+            let change = |value| Change {
+                switch: name,
+                place: place.to_owned(),
+                path: path.iter().map(|&step| step.to_owned()).collect(),
+                setting: id.name(),
+                value: Some(value),
+            };
+            all.extend(others(id.info().kind, slot).into_iter().map(change));
         };
         for (port, port_name) in switch.ports().iter().enumerate() {
             let (index, place) = (port.to_string(), format!("{name} {port_name}"));
@@ -82,5 +107,22 @@ pub(crate) fn changes(
             let place = format!("{name} mirror");
             SettingId::of(Scope::Mirror).for_each(|id| each(id, &["mirrors", &index.to_string()], &place, None));
         }
+    }
+    all
+}
+
+/// Each change alone: what it is called, and the fleet after it.
+#[allow(dead_code, reason = "each test file uses its own part of this")]
+pub(crate) fn changes(
+    fleet: &BTreeMap<&'static str, Resolved>,
+    mut judge: impl FnMut(&str, &str, &str, &BTreeMap<&str, Resolved>),
+) {
+    for change in all(fleet) {
+        let mut record = serde_json::to_value(fleet[change.switch].record()).unwrap();
+        change.apply(&mut record);
+        let Some(after) = read(&record, change.switch) else { continue };
+        let mut fleet = fleet.clone();
+        fleet.insert(change.switch, after);
+        judge(change.setting, &change.shown(), &change.place, &fleet.into_iter().collect());
     }
 }

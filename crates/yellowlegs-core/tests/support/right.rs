@@ -247,7 +247,13 @@ socket 1.3..1.4
 ";
 
 /// The fleet, by name.
+#[allow(dead_code, reason = "each test file uses its own part of this")]
 pub(crate) fn fleet() -> BTreeMap<&'static str, Resolved> {
+    fleet_of(text)
+}
+
+/// A fleet of these two switches with other texts.
+pub(crate) fn fleet_of(text: impl Fn(&str) -> String) -> BTreeMap<&'static str, Resolved> {
     let dialect = shingle_without(&[]);
     let read = |name: &'static str| {
         let source = Arc::new(Source::of(format!("{name}.txt"), text(name)));

@@ -1,0 +1,63 @@
+//! Checks and drills held against each other. Both stand on the settings in force; neither knows the other. `generated.rs` changes a
+//! right fleet: each setting, trait and role alone, then several at once. `table.rs` says of each drill how it comes out.
+
+#[path = "../support/changes.rs"]
+mod changes;
+mod generated;
+#[path = "../support/right.rs"]
+mod right;
+#[path = "../support/mod.rs"]
+mod support;
+mod table;
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+use support::as_of;
+use yellowlegs_core::check;
+use yellowlegs_core::drill::{self, Around, Outcome, Rehearsal, Rehearser, Sketch};
+use yellowlegs_core::policy::Policy;
+use yellowlegs_core::resolve::Resolved;
+
+/// What is around the switches of a fleet.
+fn around(policy: &Policy, fleet: &BTreeMap<&str, Resolved>) -> Around {
+    let mut around = Around::new(fleet.values().map(|resolved| Sketch::of(resolved, policy, &as_of())).collect());
+    fleet.values().for_each(|resolved| around.keep(Arc::new(resolved.clone())));
+    around
+}
+
+/// How every drill ended on a switch's ports. Each port is played itself, and comes to what the first of its class came to.
+fn rehearsed(policy: &Policy, resolved: &Resolved, around: &Around) -> BTreeMap<(String, &'static str), Outcome> {
+    let rehearser = Rehearser::new(resolved, policy, around).flooding(300);
+    let (mut told, mut classes) = (BTreeMap::new(), BTreeMap::new());
+    for (port, name) in resolved.switch.ports().iter().enumerate() {
+        let played = rehearser.play(port, |_| true);
+        let outcomes: Vec<_> = played.iter().map(|one| (one.drill.name, one.told.outcome)).collect();
+        let first = classes.entry(rehearser.class_of(port)).or_insert_with(|| outcomes.clone());
+        assert_eq!(*first, outcomes, "{} {name} is not like the first of its class", resolved.switch.name());
+        told.extend(outcomes.into_iter().map(|(drill, outcome)| ((name.to_string(), drill), outcome)));
+    }
+    told
+}
+
+/// One drill on one port.
+fn played(policy: &Policy, resolved: &Resolved, around: &Around, port: &str, drill: &str) -> Option<Rehearsal> {
+    let port = resolved.switch.port_index(port)?;
+    let played = Rehearser::new(resolved, policy, around).play(port, |one| one.name == drill);
+    played.into_iter().next().map(|rehearsed| rehearsed.told)
+}
+
+/// Every check that a drill names is there.
+#[test]
+fn the_table_of_answers_names_checks_that_there_are() {
+    let known: BTreeSet<&str> = check::all().map(|check| check.id).collect();
+    let mut names = BTreeSet::new();
+    for drill in drill::all() {
+        assert!(names.insert(drill.name), "{} is there twice", drill.name);
+        let told = drill.holds.starts_with("told:");
+        assert!(drill.answers.is_empty() == told, "what answers for {}?", drill.name);
+        for id in drill.answers.iter().chain(drill::PLACED) {
+            assert!(known.contains(id), "{} is answered for by {id}, which is no check", drill.name);
+        }
+    }
+}

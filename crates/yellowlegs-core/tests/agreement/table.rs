@@ -1,0 +1,138 @@
+//! Each drill by itself: in the right fleet it holds; after a change of one or two settings it comes out as an engineer would say.
+
+use rstest::rstest;
+use serde_json::{Value as Json, json};
+use yellowlegs_core::drill::Outcome;
+use yellowlegs_core::drill::Outcome::{Held, LetThrough, Outage, Told, Undetermined};
+
+use super::generated::{Records, fleet, records, strict};
+use super::{around, changes, played};
+
+/// `edge 1.1`, `port.mode`, a value; a switch alone is the place of its own settings, and of its traits, which are taken away.
+fn change(records: &mut Records, place: &str, setting: &str, value: &Json) {
+    let (switch, port) = place.split_once(' ').unwrap_or((place, ""));
+    let record = records.get_mut(switch).unwrap();
+    if let Some(name) = setting.strip_prefix("trait ") {
+        record["traits"].as_object_mut().unwrap().remove(name);
+        return;
+    }
+    let settings = match port.strip_prefix("vlan ") {
+        Some(vlan) => {
+            let vlan: u16 = vlan.parse().unwrap();
+            let vlans = record["vlans"].as_array_mut().unwrap();
+            &mut vlans.iter_mut().find(|one| one["vlan"] == vlan).unwrap()["settings"]
+        }
+        None if port.is_empty() => &mut record["settings"],
+        None => {
+            let ports = record["ports"].as_array_mut().unwrap();
+            &mut ports.iter_mut().find(|one| one["port"] == port).unwrap()["settings"]
+        }
+    };
+    if value.is_null() {
+        settings.as_object_mut().unwrap().remove(setting);
+    } else {
+        settings[setting] = json!({"value": value, "origin": "port"});
+    }
+}
+
+/// What is changed.
+type Changes<'a> = &'a [(&'a str, &'a str, Json)];
+
+#[rstest]
+// Stations.
+#[case("second-station", "edge 1.2", &[], Held, "stopped: port security")]
+#[case("second-station", "edge 1.2", &[("edge 1.2", "port-security.enabled", json!(false))], LetThrough, "one station too many")]
+#[case("second-station", "edge 1.2", &[("edge 1.2", "port-security.limit", json!(2))], LetThrough, "one station too many")]
+#[case("second-station", "edge 1.1", &[("edge 1.1", "port-security.limit", json!(1))], Outage, "a station that belongs here")]
+#[case("second-station", "edge 1.2", &[("edge 1.2", "port-security.limit", json!(null))], Undetermined, "port-security.limit")]
+#[case("second-station", "edge 1.2", &[("edge 1.2", "port-security.enabled", json!(false)), ("edge 1.2", "authentication.enabled", json!(true))], Held, "port authentication")]
+#[case("second-station", "edge 1.1", &[("edge", "trait stations-counted", json!(null)), ("edge 1.1", "port-security.limit", json!(2))], Undetermined, "per-station: held; per-station-and-vlan: outage")]
+#[case("swapped-station", "edge 1.2", &[], Held, "port security")]
+#[case("swapped-station", "edge 1.2", &[("edge 1.2", "port-security.limit", json!(2))], LetThrough, "the other station")]
+#[case("copied-address", "edge 1.2", &[], Held, "source guard")]
+#[case("copied-address", "edge 1.2", &[("edge 1.2", "source-guard.enabled", json!(false))], Held, "ARP inspection")]
+#[case("copied-address", "edge 1.2", &[("edge 1.2", "source-guard.enabled", json!(false)), ("edge 1.2", "arp-inspection.trusted", json!(true))], LetThrough, "believed")]
+#[case("address-flood", "edge 1.2", &[], Held, "grows by 1")]
+#[case("address-flood", "edge 1.2", &[("edge 1.2", "port-security.enabled", json!(false))], LetThrough, "grows by 10000")]
+// Addresses.
+#[case("rogue-server", "edge 1.1", &[], Held, "DHCP snooping")]
+#[case("rogue-server", "edge 1.1", &[("edge 1.1", "dhcp-snooping.trusted", json!(true))], LetThrough, "rogue server")]
+#[case("rogue-server", "edge 1.1", &[("edge", "dhcp-snooping.vlans", json!("140"))], LetThrough, "rogue server")]
+#[case("rogue-server", "edge 1.1", &[("edge", "dhcp-snooping.enabled", json!(false))], LetThrough, "rogue server")]
+#[case("rogue-server", "edge 1.1", &[("edge", "platform.ready", json!([]))], LetThrough, "rogue server")]
+#[case("real-server", "edge 1.1", &[], Held, "over one more switch")]
+#[case("real-server", "edge 1.1", &[("edge 1.7", "dhcp-snooping.trusted", json!(false))], Outage, "ends at edge 1.7")]
+#[case("real-server", "edge 1.1", &[("edge 1.7", "port.tagged-vlans", json!("140"))], Outage, "ends at edge 1.7")]
+#[case("real-server", "edge 1.1", &[("core 1.2", "port.tagged-vlans", json!("140"))], Outage, "ends at core 1.2")]
+#[case("real-server", "edge 1.1", &[("core 1.1", "dhcp-snooping.trusted", json!(false))], Outage, "ends at core 1.1")]
+#[case("real-server", "edge 1.1", &[("edge", "dhcp-snooping.relay-info", json!("insert"))], Outage, "ends at core 1.2")]
+#[case("real-server", "edge 1.1", &[("edge", "dhcp-snooping.relay-info", json!("insert")), ("core 1.2", "dhcp-snooping.relay-info-accepted", json!(true))], Held, "over one more switch")]
+#[case("real-server", "edge 1.1", &[("edge 1.7", "arp-inspection.trusted", json!(false))], Outage, "the gateway's answer is dropped")]
+#[case("real-server", "edge 1.1", &[("edge 1.7", "dhcp-snooping.trusted", json!(null))], Undetermined, "dhcp-snooping.trusted")]
+#[case("bindings-cleared", "edge 1.2", &[], Told, "source guard cuts everybody off")]
+#[case("bindings-cleared", "edge 1.2", &[("edge 1.2", "source-guard.enabled", json!(false)), ("edge 1.2", "arp-inspection.trusted", json!(true))], Told, "nobody is cut off")]
+#[case("forged-arp", "edge 1.1", &[("edge", "arp-inspection.vlans", json!("140"))], LetThrough, "gateway")]
+#[case("forged-source", "edge 1.1", &[("edge 1.1", "source-guard.enabled", json!(false))], LetThrough, "forged source")]
+#[case("forged-source", "edge 1.1", &[("edge", "dhcp-snooping.vlans", json!("140"))], Outage, "own packets are stopped")]
+#[case("starvation", "edge 1.2", &[("edge", "dhcp-snooping.address-check", json!(false))], LetThrough, "100 leases")]
+#[case("starvation", "edge 1.2", &[("edge 1.2", "port-security.enabled", json!(false))], LetThrough, "100 leases")]
+#[case("rogue-router", "edge 1.1", &[("edge 1.1", "ipv6-guard.servers-blocked", json!(false))], LetThrough, "DHCPv6")]
+// Bridges and loops.
+#[case("brought-bridge", "edge 1.1", &[], Held, "held down")]
+#[case("brought-bridge", "edge 1.1", &[("edge 1.1", "guard.bpdu", json!(false))], LetThrough, "a bridge")]
+#[case("root-takeover", "core 1.2", &[], Held, "")]
+#[case("root-takeover", "core 1.2", &[("core 1.2", "guard.root", json!(false))], LetThrough, "a better root")]
+#[case("patched-loop", "edge 1.1", &[], Held, "over a sister switch")]
+#[case("patched-loop", "edge 1.2", &[("edge 1.2", "spanning-tree.port-enabled", json!(false)), ("edge 1.2", "guard.bpdu", json!(false))], Held, "probe")]
+#[case("patched-loop", "edge 1.2", &[("edge 1.2", "spanning-tree.port-enabled", json!(false)), ("edge 1.2", "guard.bpdu", json!(false)), ("edge 1.2", "guard.loop-detection", json!(false))], LetThrough, "for ever")]
+#[case("phone-loop", "edge 1.1", &[], Held, "probe")]
+#[case("phone-loop", "edge 1.1", &[("edge 1.1", "guard.loop-detection", json!(false))], LetThrough, "passes no BPDU on")]
+#[case("one-way-fibre", "edge 1.7", &[], Held, "after 6 s")]
+#[case("one-way-fibre", "edge 1.7", &[("edge 1.7", "unidirectional.mode", json!("off")), ("edge 1.7", "guard.loop", json!(false))], LetThrough, "a loop stands")]
+#[case("one-way-fibre", "core 1.2", &[("core 1.2", "unidirectional.interval", json!(15))], Held, "loop guard keeps edge 1.7 closed")]
+#[case("one-way-fibre", "core 1.2", &[("core 1.2", "unidirectional.interval", json!(15)), ("edge 1.7", "guard.loop", json!(false))], LetThrough, "where edge 1.7 hears nothing")]
+#[case("one-way-fibre", "edge 1.7", &[("edge 1.7", "port.media", json!(null))], Undetermined, "port.media")]
+// VLANs.
+#[case("tag-hop", "edge 1.1", &[("edge 1.1", "port.ingress-filtering", json!(false)), ("edge 1.1", "port.acceptable-frames", json!("all"))], LetThrough, "a tag is enough")]
+#[case("tag-hop", "edge 1.1", &[("edge 1.1", "port.acceptable-frames", json!("all")), ("edge 1.7", "port.native-vlan", json!(110))], LetThrough, "tagged twice")]
+#[case("negotiate", "edge 1.1", &[("edge 1.1", "port.mode", json!("negotiated"))], LetThrough, "makes itself a trunk")]
+// What belongs there.
+#[case("desk-boot", "edge 1.2", &[("edge 1.2", "fast-start.mode", json!("off"))], Outage, "forwards after")]
+#[case("phone-boot", "edge 1.1", &[], Held, "the phone speaks in its VLAN")]
+#[case("phone-boot", "edge 1.1", &[("edge", "lldp.enabled", json!(false))], Outage, "can be listened to")]
+#[case("phone-boot", "edge 1.1", &[("edge 1.1", "voice.announced-vlan", json!(140))], Outage, "frames are dropped")]
+#[case("phone-boot", "edge 1.1", &[("edge 1.1", "port.voice-vlan", json!(110)), ("edge 1.1", "voice.announced-vlan", json!(110)), ("edge 1.1", "port.acceptable-frames", json!("all"))], Outage, "among the computers")]
+#[case("phone-boot", "edge 1.1", &[("edge 1.1", "voice.dscp", json!(0))], Outage, "DSCP 0")]
+#[case("phone-boot", "edge 1.1", &[("edge 1.1", "port.trust", json!("none"))], Outage, "wiped off")]
+#[case("phone-boot", "edge 1.1", &[("edge 1.1", "port-security.limit", json!(1))], Outage, "are dropped")]
+// Streams, mirrors, flaps.
+#[case("stream-join", "edge 1.4", &[], Held, "nobody else does")]
+#[case("stream-join", "edge 1.4", &[("edge", "multicast.filtering", json!(false))], LetThrough, "nobody joined")]
+#[case("stream-join", "edge 1.4", &[("core vlan 140", "vlan.querier", json!(false))], Outage, "stops after 260 s")]
+#[case("stream-leave", "edge 1.4", &[], Held, "0 s after the leave")]
+#[case("stream-leave", "edge 1.4", &[("edge 1.4", "multicast.fast-leave", json!(false))], LetThrough, "runs on for 2 s")]
+#[case("querier-loss", "edge 1.4", &[], Told, "after 255 s; where there is none the stream stops 260 s")]
+#[case("mirror-tap", "edge 1.6", &[], Held, "what was agreed on")]
+#[case("mirror-tap", "edge 1.6", &[("edge 1.6", "port.access-vlan", json!(110))], LetThrough, "besides the copies")]
+#[case("flapping-plug", "edge 1.1", &[("edge 1.1", "flap.enabled", json!(false))], LetThrough, "nothing holds it down")]
+#[case("flapping-plug", "edge 1.1", &[("edge 1.1", "flap.threshold", json!(50))], LetThrough, "nothing holds it down")]
+#[case("restart", "edge 1.2", &[], Told, "pinned and not saved")]
+#[case("restart", "edge 1.4", &[("edge", "dhcp-snooping.store", json!(false))], Told, "the binding of this half minute")]
+#[case("recovery", "edge 1.2", &[], Told, "by hand")]
+#[case("recovery", "edge 1.2", &[("edge", "recovery.bpdu-guard", json!(60))], Told, "after brought-bridge: after 60 s by itself")]
+fn a_drill_comes_out(
+    #[case] drill: &str,
+    #[case] place: &str,
+    #[case] changes: Changes<'_>,
+    #[case] outcome: Outcome,
+    #[case] says: &str,
+) {
+    let (policy, mut records) = (strict(), records(&fleet()));
+    changes.iter().for_each(|(place, setting, value)| change(&mut records, place, setting, value));
+    let fleet = records.iter().map(|(name, record)| (*name, changes::read(record, name).unwrap())).collect();
+    let around = around(&policy, &fleet);
+    let (switch, port) = place.split_once(' ').unwrap();
+    let told = played(&policy, &fleet[switch], &around, port, drill).expect("it is played here");
+    assert_eq!(told.outcome, outcome, "{}: {:#?}", told.says, told.story);
+    assert!(told.says.contains(says), "`{says}` is not in `{}`", told.says);
+}
