@@ -5,6 +5,7 @@ mod browser;
 mod nasty;
 
 use std::path::{Path, PathBuf};
+use std::process::Command;
 use std::sync::LazyLock;
 
 use browser::Browser;
@@ -20,15 +21,19 @@ struct Reports {
     folder: TempDir,
 }
 
+/// The program that `PROGRAM` names, or one built here.
+fn program() -> Command {
+    if let Some(built) = std::env::var_os("PROGRAM") {
+        return Command::new(built);
+    }
+    let manifest = Path::new(env!("CARGO_MANIFEST_DIR")).join("../yellowlegs/Cargo.toml");
+    escargot::CargoBuild::new().manifest_path(manifest).bin("yellowlegs").run().unwrap().command()
+}
+
 impl Reports {
     fn of(root: &Path) -> Self {
         let folder = TempDir::new().unwrap();
-        let program = escargot::CargoBuild::new()
-            .manifest_path(Path::new(env!("CARGO_MANIFEST_DIR")).join("../yellowlegs/Cargo.toml"))
-            .bin("yellowlegs")
-            .run()
-            .unwrap();
-        let mut command = program.command();
+        let mut command = program();
         command.arg("audit").arg(root).args(["-q", "--write", "page.html", "--write", "report.json"]);
         let ran = command.current_dir(folder.path()).output().unwrap();
         assert!(folder.path().join("page.html").exists(), "{}", String::from_utf8_lossy(&ran.stderr));
