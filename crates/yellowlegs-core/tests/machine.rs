@@ -1,89 +1,17 @@
 //! The machine alone: times by the standards' own numbers, and what each feature does to a frame.
 
-mod support;
+#[path = "support/bare.rs"]
+mod bare;
 
 use std::net::Ipv4Addr;
 
+use bare::{at_work, station, switch};
 use rstest::rstest;
 use serde_json::{Value, json};
-use yellowlegs_core::drill::frame::{Dhcp, Frame, Payload};
+use yellowlegs_core::drill::frame::{Dhcp, Frame, Payload, Root};
 use yellowlegs_core::drill::machine::{Arrival, Net};
 use yellowlegs_core::drill::{Asked, Machine};
-use yellowlegs_core::model::{Cause, Record, StationAddress, Switch, VlanId};
-
-/// A switch of three ports: 1 as told, 2 an access port of VLAN 110, 3 a trunk of 110 and 120 with the native VLAN 999.
-fn switch(port: &Value, switch: &Value, traits: &Value) -> Switch {
-    let mut first = json!({
-        "port.enabled": true, "port.mode": "access", "port.access-vlan": 110, "port.voice-vlan": "none",
-        "port.acceptable-frames": "all", "port.ingress-filtering": true, "port-security.enabled": false,
-        "port-security.written-stations": [], "port-security.pinned-stations": [], "port-security.pinning": false,
-        "authentication.enabled": false, "dhcp-snooping.trusted": false, "dhcp-snooping.rate-limit": "none",
-        "arp-inspection.trusted": false, "source-guard.enabled": false, "ipv6-guard.advertisements-blocked": false,
-        "ipv6-guard.servers-blocked": false, "storm.broadcast": "none", "storm.action": "drop",
-        "spanning-tree.port-enabled": true, "fast-start.mode": "off", "spanning-tree.link-type": "auto",
-        "guard.bpdu": false, "guard.bpdu-filter": false, "guard.root": false, "flap.enabled": false,
-        "guard.loop-detection": false, "port-security.aging": 0, "port-security.limit": 1, "port-security.action": "drop",
-        "dhcp-snooping.relay-info-accepted": false, "arp-inspection.rate-limit": "none", "storm.multicast": "none",
-        "multicast.fast-leave": false, "multicast.router-port": false, "multicast.forward-all": false,
-        "lldp.transmit": true, "lldp.med": true, "voice.announcement": "none",
-    });
-    let mut whole = json!({
-        "switch.vlans": "110,120,999", "dhcp-snooping.enabled": true, "dhcp-snooping.vlans": "none",
-        "dhcp-snooping.address-check": true, "arp-inspection.enabled": true, "arp-inspection.vlans": "none",
-        "spanning-tree.enabled": true, "spanning-tree.protocol": "rapid", "spanning-tree.forward-delay": 15,
-        "spanning-tree.max-age": 20, "spanning-tree.hello": 2, "spanning-tree.host-speed-up": 0,
-        "dhcp-snooping.relay-info": "keep", "dhcp-snooping.store": true, "dhcp-snooping.store-delay": 15,
-        "multicast.snooping": false, "multicast.filtering": true, "lldp.enabled": true,
-        "recovery.causes": [], "recovery.interval": 300, "recovery.bpdu-guard": 0, "recovery.port-security": 0, "recovery.storm": 0,
-    });
-    let mut words = json!({
-        "snooping-switches": ["global", "vlan"], "inspection-switches": ["vlan"], "stations-counted": ["per-station"],
-        "edge-detected": ["no"], "rapid-without-edge": ["standard"], "host-speed-up": ["voided-by-tags"],
-        "plain-fast-start-on-trunk": ["void"], "flap-counts": ["loss-of-link"], "edge-bpdu-filter-ends": ["on-bpdu"],
-        "port-security-void-in": [], "multicast-switches": ["global"], "voice-told-by": ["lldp-med"], "vlan-mirror": ["yes"],
-    });
-    for (into, from) in [(&mut first, port), (&mut whole, switch), (&mut words, traits)] {
-        for (name, value) in from.as_object().unwrap() {
-            into[name] = value.clone();
-        }
-    }
-    let second = first.clone();
-    let mut third = first.clone();
-    for (name, value) in
-        [("port.mode", json!("trunk")), ("port.native-vlan", json!(999)), ("port.tagged-vlans", json!("110,120"))]
-    {
-        third[name] = value;
-    }
-    let slots = |settings: &Value| {
-        let slot = |(name, value): (&String, &Value)| (name.clone(), json!({"value": value, "origin": "port"}));
-        Value::Object(settings.as_object().unwrap().iter().map(slot).collect())
-    };
-    let traits: Value = Value::Object(
-        words.as_object().unwrap().iter().map(|(name, words)| (name.clone(), json!({"words": words}))).collect(),
-    );
-    let ports: Vec<Value> = [first, second, third]
-        .iter()
-        .enumerate()
-        .map(|(n, settings)| json!({"port": format!("{}", n + 1), "settings": slots(settings)}))
-        .collect();
-    // The defaults of RFC 2236, 8.
-    let times = json!({
-        "vlan.robustness": 2, "vlan.query-interval": 125, "vlan.response-interval": 10, "vlan.last-member-interval": 1,
-        "vlan.last-member-count": 2, "vlan.router-learning": true, "vlan.querier": false,
-    });
-    let vlans = [110, 120, 999].map(|vlan| json!({"vlan": vlan, "settings": slots(&times)}));
-    let mirror = json!({"mirror.enabled": true, "mirror.sources": ["2 both"], "mirror.source-vlans": "none", "mirror.target": "3"});
-    let mirrors = json!([{"mirror": "m", "settings": slots(&mirror)}]);
-    let record = json!({
-        "record": 1, "switch": "s", "traits": traits, "settings": slots(&whole), "ports": ports, "vlans": vlans, "mirrors": mirrors,
-    });
-    let record: Record = serde_json::from_value(record).unwrap();
-    record.into_switch("s")
-}
-
-fn station(last: u8) -> StationAddress {
-    StationAddress::parse(&format!("02:00:5e:00:00:{last:02x}")).unwrap()
-}
+use yellowlegs_core::model::{Cause, VlanId};
 
 /// Seconds until a host's frames are forwarded (IEEE 802.1D-1998, 8.5.3: 2 × forward delay; IEEE 802.1Q, 13.26: migrate time of 3 s;
 /// max age and hello where a host does not answer the proposal).
@@ -185,7 +113,7 @@ fn a_held_port_comes_back(#[case] whole: Value, #[case] seconds: Option<u64>) {
     let switch = switch(&json!({"fast-start.mode": "edge", "guard.bpdu": true}), &whole, &json!({}));
     let mut machine = Machine::new(Asked::new(&switch));
     machine.link_up(0).unwrap();
-    assert_eq!(machine.receive(0, &Frame::bpdu(station(7), false)).unwrap(), Arrival::Heard(false));
+    assert_eq!(machine.receive(0, &Frame::bpdu(station(7), Root::NoBetter)).unwrap(), Arrival::Heard(false));
     assert_eq!(machine.held_by(0), Some(Cause::EdgeBpdu));
     assert_eq!(machine.receive(0, &Frame::to_all(station(1), Payload::Plain)).unwrap(), Arrival::Closed);
     if let Some(seconds) = seconds {
@@ -194,7 +122,7 @@ fn a_held_port_comes_back(#[case] whole: Value, #[case] seconds: Option<u64>) {
         machine.pass(1).unwrap();
         assert!(machine.forwards(0));
         // The cause still there trips it again.
-        machine.receive(0, &Frame::bpdu(station(7), false)).unwrap();
+        machine.receive(0, &Frame::bpdu(station(7), Root::NoBetter)).unwrap();
         assert!(!machine.forwards(0));
     } else {
         machine.pass(1_000_000_000).unwrap();
@@ -219,13 +147,6 @@ fn the_window_of_flap_protection(#[case] between: u64, #[case] held: bool) {
 }
 
 const GROUP: Ipv4Addr = Ipv4Addr::new(233, 252, 0, 1);
-
-/// A machine with all ports at work.
-fn at_work(switch: &Switch) -> Machine<'_> {
-    let mut machine = Machine::new(Asked::new(switch));
-    (0..3).for_each(|port| machine.settle(port));
-    machine
-}
 
 /// The ports a frame leaves by, from 1.
 fn leaves(machine: &mut Machine<'_>, port: usize, frame: &Frame) -> Vec<usize> {
@@ -334,7 +255,7 @@ fn port_security_admits(
 #[rstest]
 #[case::received(1, Payload::Plain, &[], 1)]
 #[case::received_and_dropped(1, Payload::Plain, &[120], 1)]
-#[case::received_bridge(1, Payload::Bpdu { superior: false }, &[], 1)]
+#[case::received_bridge(1, Payload::Bpdu(Root::NoBetter), &[], 1)]
 #[case::sent(0, Payload::Plain, &[], 1)]
 #[case::neither(0, Payload::Plain, &[120], 0)]
 fn a_mirror_copies(#[case] port: usize, #[case] payload: Payload, #[case] tags: &[u16], #[case] copies: usize) {

@@ -4,7 +4,6 @@ use jiff::Timestamp;
 use serde::Serialize;
 
 use super::recovery::{Back, held, what_to_do, whom_to_visit};
-use super::voice::is_phone;
 use super::{InForce, PortView, in_force};
 use crate::finding::{Evidence, EvidenceKind};
 use crate::model::{
@@ -184,7 +183,7 @@ fn stations(port: &PortView<'_>) -> Vec<StationNow> {
         let address = row.get(facts::station::ADDRESS)?;
         let vlan = row.get(facts::station::VLAN).flatten();
         let listed = policy.stations.as_ref().and_then(|inventory| inventory.get(address));
-        let is = if is_phone(policy, address) {
+        let is = if policy.is_phone(address) {
             "phone".to_owned()
         } else {
             listed.and_then(|station| station.kind.clone()).unwrap_or_else(|| "unknown".into())

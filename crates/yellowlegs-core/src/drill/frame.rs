@@ -1,7 +1,7 @@
 //! Frames: what the machine takes in and gives out.
 
 use std::fmt;
-use std::net::Ipv4Addr;
+use std::net::{IpAddr, Ipv4Addr, Ipv6Addr};
 
 use crate::model::{StationAddress, VlanId};
 
@@ -12,8 +12,8 @@ pub enum To {
     All,
     /// One station.
     Station(StationAddress),
-    /// The members of a multicast group (RFC 1112, 6.4).
-    Group(Ipv4Addr),
+    /// The members of a multicast group (RFC 1112, 6.4; RFC 2464, 7).
+    Group(IpAddr),
     /// Bridges, one hop (IEEE 802.1Q, 8.6.3: reserved addresses).
     Bridges,
 }
@@ -29,15 +29,30 @@ pub enum Dhcp {
     Request,
     /// A server gives the lease.
     Ack,
+    /// A server refuses it.
+    Nak,
     /// A client gives it back.
     Release,
+    /// A client found that somebody else has the address.
+    Decline,
 }
 
 impl Dhcp {
     /// Whether servers send it.
     pub fn is_of_server(self) -> bool {
-        matches!(self, Self::Offer | Self::Ack)
+        matches!(self, Self::Offer | Self::Ack | Self::Nak)
     }
+}
+
+/// The root that a BPDU names (IEEE 802.1Q, 13.10).
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Root {
+    /// One that is better than any known.
+    Better,
+    /// One that is no better.
+    NoBetter,
+    /// Its sender, with this priority: better or not, by priority and then by address.
+    Sender(u32),
 }
 
 /// What a frame carries.
@@ -51,23 +66,22 @@ pub enum Payload {
     Arp(Ipv4Addr),
     /// A DHCP message about a client (`chaddr`, RFC 2131, 2), with the address it is about.
     Dhcp(Dhcp, StationAddress, Ipv4Addr),
-    /// A BPDU (IEEE 802.1Q, 14); superior: it names a better root.
-    Bpdu {
-        /// A better root.
-        superior: bool,
-    },
+    /// A BPDU (IEEE 802.1Q, 14).
+    Bpdu(Root),
+    /// An announcement (IEEE 802.1AB).
+    Lldp,
     /// A router advertisement (RFC 4861, 4.2).
     RouterAdvertisement,
     /// An answer of a server of DHCP for IPv6 (RFC 8415, 7.3).
     ServerAnswer,
     /// A probe of loop detection from a port of the switch that has the frame's source address.
     Probe(usize),
-    /// An IGMP query (RFC 2236, 2); of one group, or of all.
-    Query(Option<Ipv4Addr>),
-    /// An IGMP report: its sender is a member of the group.
-    Report(Ipv4Addr),
-    /// An IGMP leave: its sender is no member any more.
-    Leave(Ipv4Addr),
+    /// A query of IGMP (RFC 2236, 2) or MLD (RFC 2710, 3); of one group, or of all.
+    Query(Option<IpAddr>),
+    /// A report: its sender is a member of the group.
+    Report(IpAddr),
+    /// A leave (MLD: done): its sender is no member any more.
+    Leave(IpAddr),
 }
 
 /// A frame. Tags from the outside in; 0 is no VLAN (IEEE 802.1Q, 9.6: priority-tagged).
@@ -97,29 +111,43 @@ impl Frame {
     }
 
     /// A packet of a stream to the members of a group.
-    pub fn stream(from: StationAddress, source: Ipv4Addr, group: Ipv4Addr) -> Self {
-        Self { from, to: To::Group(group), tags: Vec::new(), relayed: false, payload: Payload::Packet(source) }
+    pub fn stream(from: StationAddress, source: Ipv4Addr, group: impl Into<IpAddr>) -> Self {
+        Self { to: To::Group(group.into()), ..Self::to_all(from, Payload::Packet(source)) }
     }
 
     /// A member's report.
-    pub fn report(from: StationAddress, group: Ipv4Addr) -> Self {
-        Self { from, to: To::Group(group), tags: Vec::new(), relayed: false, payload: Payload::Report(group) }
+    pub fn report(from: StationAddress, group: impl Into<IpAddr>) -> Self {
+        let group = group.into();
+        Self { to: To::Group(group), ..Self::to_all(from, Payload::Report(group)) }
     }
 
-    /// A member's leave, to all routers (RFC 2236, 9).
-    pub fn leave(from: StationAddress, group: Ipv4Addr) -> Self {
-        Self { from, to: To::Group(ALL_ROUTERS), tags: Vec::new(), relayed: false, payload: Payload::Leave(group) }
+    /// A member's leave, to all routers (RFC 2236, 9; RFC 2710, 3.7).
+    pub fn leave(from: StationAddress, group: impl Into<IpAddr>) -> Self {
+        let group = group.into();
+        let routers = if group.is_ipv4() { ALL_ROUTERS.into() } else { ALL_ROUTERS_V6.into() };
+        Self { to: To::Group(routers), ..Self::to_all(from, Payload::Leave(group)) }
     }
 
-    /// A querier's question to all members, or to those of a group.
+    /// An IGMP querier's question to all members, or to those of a group.
     pub fn query(from: StationAddress, group: Option<Ipv4Addr>) -> Self {
-        let to = To::Group(group.unwrap_or(ALL_SYSTEMS));
-        Self { from, to, tags: Vec::new(), relayed: false, payload: Payload::Query(group) }
+        let to = To::Group(group.unwrap_or(ALL_SYSTEMS).into());
+        Self { to, ..Self::to_all(from, Payload::Query(group.map(IpAddr::V4))) }
+    }
+
+    /// An MLD querier's question to all members, or to those of a group (RFC 2710, 3.6).
+    pub fn query_v6(from: StationAddress, group: Option<Ipv6Addr>) -> Self {
+        let to = To::Group(group.unwrap_or(ALL_NODES_V6).into());
+        Self { to, ..Self::to_all(from, Payload::Query(group.map(IpAddr::V6))) }
     }
 
     /// A BPDU.
-    pub fn bpdu(from: StationAddress, superior: bool) -> Self {
-        Self { from, to: To::Bridges, tags: Vec::new(), relayed: false, payload: Payload::Bpdu { superior } }
+    pub fn bpdu(from: StationAddress, root: Root) -> Self {
+        Self { to: To::Bridges, ..Self::to_all(from, Payload::Bpdu(root)) }
+    }
+
+    /// An announcement.
+    pub fn lldp(from: StationAddress) -> Self {
+        Self { to: To::Bridges, ..Self::to_all(from, Payload::Lldp) }
     }
 
     /// The same with a tag outside the others.
@@ -127,6 +155,10 @@ impl Frame {
     pub fn tagged(mut self, vlan: VlanId) -> Self {
         self.tags.insert(0, vlan.get());
         self
+    }
+
+    fn group_protocol(&self) -> &'static str {
+        if matches!(self.to, To::Group(IpAddr::V6(_))) { "MLD" } else { "IGMP" }
     }
 
     /// The kind that storm limits count it as; none: it goes to one station.
@@ -151,6 +183,9 @@ pub enum StormKind {
 /// All systems and all routers of a subnet (RFC 2236, 9).
 const ALL_SYSTEMS: Ipv4Addr = Ipv4Addr::new(224, 0, 0, 1);
 const ALL_ROUTERS: Ipv4Addr = Ipv4Addr::new(224, 0, 0, 2);
+/// The same for IPv6 (RFC 4291, 2.7.1).
+const ALL_NODES_V6: Ipv6Addr = Ipv6Addr::new(0xff02, 0, 0, 0, 0, 0, 0, 1);
+const ALL_ROUTERS_V6: Ipv6Addr = Ipv6Addr::new(0xff02, 0, 0, 0, 0, 0, 0, 2);
 
 impl fmt::Display for Frame {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
@@ -167,16 +202,23 @@ impl fmt::Display for Frame {
                 Dhcp::Offer => write!(f, "DHCP OFFER of {ip} to {client} from {}", self.from),
                 Dhcp::Request => write!(f, "DHCP REQUEST of {client} for {ip}"),
                 Dhcp::Ack => write!(f, "DHCP ACK of {ip} to {client} from {}", self.from),
+                Dhcp::Nak => write!(f, "DHCP NAK to {client} from {}", self.from),
                 Dhcp::Release => write!(f, "DHCP RELEASE of {client} for {ip}"),
+                Dhcp::Decline => write!(f, "DHCP DECLINE of {client} for {ip}"),
             },
-            Payload::Bpdu { superior: true } => write!(f, "a BPDU of {} that names a better root", self.from),
-            Payload::Bpdu { superior: false } => write!(f, "a BPDU of {}", self.from),
+            Payload::Bpdu(Root::Better) => write!(f, "a BPDU of {} that names a better root", self.from),
+            Payload::Bpdu(Root::NoBetter) => write!(f, "a BPDU of {}", self.from),
+            Payload::Bpdu(Root::Sender(priority)) => {
+                write!(f, "a BPDU of {}, root with priority {priority}", self.from)
+            }
+            Payload::Lldp => write!(f, "an announcement of {}", self.from),
             Payload::RouterAdvertisement => write!(f, "a router advertisement of {}", self.from),
             Payload::ServerAnswer => write!(f, "a DHCPv6 answer of {}", self.from),
             Payload::Probe(_) => f.write_str("a probe of loop detection"),
-            Payload::Query(None) => write!(f, "IGMP query of {}", self.from),
-            Payload::Query(Some(group)) => write!(f, "IGMP query of {} about {group}", self.from),
-            Payload::Report(group) => write!(f, "IGMP report of {} for {group}", self.from),
+            Payload::Query(None) => write!(f, "{} query of {}", self.group_protocol(), self.from),
+            Payload::Query(Some(group)) => write!(f, "{} query of {} about {group}", self.group_protocol(), self.from),
+            Payload::Report(group) => write!(f, "{} report of {} for {group}", self.group_protocol(), self.from),
+            Payload::Leave(group) if group.is_ipv6() => write!(f, "MLD done of {} with {group}", self.from),
             Payload::Leave(group) => write!(f, "IGMP leave of {} from {group}", self.from),
         }?;
         for tag in &self.tags {

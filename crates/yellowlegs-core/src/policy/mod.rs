@@ -34,7 +34,7 @@ pub use roles::{Assigned, Assignment, RoleFrom, assign};
 pub use site::{Marking, Site, SiteValue};
 pub use wishes::{Expect, Expectation, Feature, Wish, Wished, expectations};
 
-use crate::model::{Capability, VlanId, VlanSet};
+use crate::model::{Capability, StationAddress, VlanId, VlanSet};
 use crate::source::{Place, Problem, Source};
 
 /// How grave a finding is, gravest first.
@@ -402,6 +402,14 @@ impl Policy {
     /// Reads a policy; all that is wrong with it is told at once. `checks` are the ids that levels and waivers may name.
     pub fn load(source: &Arc<Source>, checks: &[&str]) -> Result<Self, Vec<Problem>> {
         load::load(source, checks)
+    }
+
+    /// Whether an address is a phone's: by the site's prefixes or by the inventory.
+    pub fn is_phone(&self, address: StationAddress) -> bool {
+        let shown = address.to_string();
+        let by_prefix = self.site.phone_prefixes.value.iter().any(|p| shown.starts_with(&p.to_ascii_lowercase()));
+        let kind = self.stations.as_ref().and_then(|all| all.get(address)).and_then(|station| station.kind.as_deref());
+        by_prefix || kind.is_some_and(|kind| ["phone", "telephone"].iter().any(|word| kind.eq_ignore_ascii_case(word)))
     }
 
     /// The site's entry for a VLAN on a switch: one that names the switch before one that names none.

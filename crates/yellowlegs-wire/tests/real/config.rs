@@ -181,6 +181,7 @@ impl Config {
                 let times = json!({
                     "vlan.router-learning": slot(json!(true)), "vlan.robustness": slot(json!(2)),
                     "vlan.query-interval": slot(json!(125)), "vlan.response-interval": slot(json!(10)),
+                    "vlan.mld-snooping": slot(json!(self.snooping.is_some())),
                 });
                 json!({"vlan": vlan, "settings": times})
             })

@@ -22,7 +22,7 @@ const CONFIGS: u64 = 60;
 const FRAMES: usize = 200;
 
 /// What Open vSwitch shows of itself where the standards leave it free.
-const OPEN_VSWITCH: Manner = Manner { copies_inside: true, left_groups_stay: true };
+const OPEN_VSWITCH: Manner = Manner { copies_inside: true, left_groups_stay: true, one_router_list: true };
 
 /// A port, from 1, and the tags.
 type Came = (u64, Vec<u64>);

@@ -2,7 +2,6 @@
 
 use crate::check::fast_start::is_bridge;
 use crate::check::seen::{Heard, some};
-use crate::check::voice::is_phone;
 use crate::check::{Check, Judgement, PortView, Run, Verdict, Violation};
 use crate::model::{Capability, Fact, facts};
 use crate::policy::{Faces, Level, Role};
@@ -87,5 +86,5 @@ fn station_against(port: &PortView<'_>, heard: &Heard<'_>, role: &Role) -> Optio
         return Some(format!("listed for role {wanted}"));
     }
     let untagged_host = matches!(role.faces, Faces::Host | Faces::TaggedHost);
-    (untagged_host && is_phone(policy, heard.address)).then(|| "a phone".to_owned())
+    (untagged_host && policy.is_phone(heard.address)).then(|| "a phone".to_owned())
 }

@@ -9,7 +9,6 @@ mod vlan;
 
 use super::Check;
 pub(super) use marking::trusts;
-pub(super) use phones::is_phone;
 
 /// The family's checks, in the order in which they are told.
 pub(super) static CHECKS: &[Check] = &[

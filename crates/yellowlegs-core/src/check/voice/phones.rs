@@ -6,15 +6,6 @@ use crate::check::{Check, Judgement, PortView, Run, Unknown, Verdict, Violation}
 use crate::model::{Announcement, Choice, Fact, Milliwatts, StationAddress, facts, settings};
 use crate::policy::{Level, Policy};
 
-/// Whether an address is a phone's: by the site's prefixes or by the inventory.
-pub(in crate::check) fn is_phone(policy: &Policy, address: StationAddress) -> bool {
-    let shown = address.to_string();
-    let by_prefix = policy.site.phone_prefixes.value.iter().any(|p| shown.starts_with(&p.to_ascii_lowercase()));
-    let listed = policy.stations.as_ref().and_then(|inventory| inventory.get(address));
-    let kind = listed.and_then(|station| station.kind.as_deref());
-    by_prefix || kind.is_some_and(|kind| kind.eq_ignore_ascii_case("phone") || kind.eq_ignore_ascii_case("telephone"))
-}
-
 /// Whether the policy says anything by which a phone could be told.
 fn can_tell(policy: &Policy) -> bool {
     !policy.site.phone_prefixes.value.is_empty() || policy.stations.is_some()
@@ -55,7 +46,7 @@ fn astray(port: &PortView<'_>) -> Judgement {
         .filter(|fact| is_telephone(fact))
         .filter_map(|fact| StationAddress::parse(&fact.get(facts::neighbour::CHASSIS)?).ok())
         .collect();
-    let phone = |address: StationAddress| is_phone(port.policy(), address) || announced.contains(&address);
+    let phone = |address: StationAddress| port.policy().is_phone(address) || announced.contains(&address);
     if !heard.is_empty() && !can_tell(port.policy()) && announced.is_empty() {
         return Err(Unknown::fact("site.phone-prefixes"));
     }
@@ -175,7 +166,7 @@ fn range_gap(port: &PortView<'_>) -> Judgement {
     }
     let ranges = port.known(settings::ADDRESS_RANGES)?;
     let inside = |address: StationAddress| ranges.iter().any(|(range, _)| range.contains(address));
-    let phones = heard.iter().filter(|heard| is_phone(port.policy(), heard.address) && !inside(heard.address));
+    let phones = heard.iter().filter(|heard| port.policy().is_phone(heard.address) && !inside(heard.address));
     let phones: Vec<Heard<'_>> = phones.copied().collect();
     let Some(first) = phones.first() else { return Ok(Verdict::Met) };
     let stations = crate::check::seen::distinct(&phones);

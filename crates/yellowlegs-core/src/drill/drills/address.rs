@@ -2,7 +2,7 @@
 
 use std::net::Ipv4Addr;
 
-use super::{at_edge, at_host, belong, ready, verdict};
+use super::{at_edge, at_host, belong, own, ready, verdict};
 use crate::drill::Drill;
 use crate::drill::asked::Known;
 use crate::drill::frame::{Dhcp, Frame, Payload};
@@ -33,7 +33,7 @@ fn rogue_server(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehears
         return Ok(None);
     }
     let Some(mut machine) = at_edge(stage, machine)? else { return Ok(None) };
-    let (server, victim) = (station(1), station(500));
+    let (server, victim) = (own::host(stage, &machine)?, station(500));
     machine.authenticate(server);
     let mut tries = Vec::new();
     for kind in [Dhcp::Offer, Dhcp::Ack] {
@@ -55,7 +55,7 @@ pub(super) const FORGED_ARP: Drill = Drill {
 
 fn forged_arp(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
     let Some(mut machine) = at_host(stage, machine)? else { return Ok(None) };
-    let host = station(1);
+    let host = own::host(stage, &machine)?;
     machine.lease(stage.port, host, OWN)?;
     let arrival = machine.says(stage.port, &Frame::to_all(host, Payload::Arp(GATEWAY)))?;
     let told = verdict(&machine, stage, &[(arrival, "a claim of the gateway's address")]);
@@ -80,7 +80,7 @@ pub(super) const FORGED_SOURCE: Drill = Drill {
 
 fn forged_source(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
     let Some(mut machine) = at_host(stage, machine)? else { return Ok(None) };
-    let host = station(1);
+    let host = own::host(stage, &machine)?;
     machine.lease(stage.port, host, OWN)?;
     let gateway = station(800);
     let own = machine.says(stage.port, &Frame::to_station(host, gateway, Payload::Packet(OWN)))?;
@@ -123,11 +123,12 @@ fn starvation(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal
     };
     let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
     let mut gained = [0, 0];
+    let host = own::host(stage, &machine)?;
     let mut stopped = None;
     machine.tells = false;
     for (changing, gained) in [false, true].into_iter().zip(&mut gained) {
         for client in 0..CLIENTS {
-            let source = if changing { station(1000 + client) } else { station(1) };
+            let source = if changing { station(1000 + client) } else { host };
             machine.authenticate(source);
             let discover = Payload::Dhcp(Dhcp::Discover, station(1000 + client), Ipv4Addr::UNSPECIFIED);
             let arrival = machine.says(stage.port, &Frame::to_all(source, discover))?;
@@ -160,7 +161,7 @@ pub(super) const ROGUE_ROUTER: Drill = Drill {
 
 fn rogue_router(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
     let Some(mut machine) = at_edge(stage, machine)? else { return Ok(None) };
-    let router = station(1);
+    let router = own::host(stage, &machine)?;
     machine.authenticate(router);
     let mut tries = Vec::new();
     for (payload, what) in

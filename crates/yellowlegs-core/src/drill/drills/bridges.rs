@@ -3,7 +3,7 @@
 use super::{at_edge, ready, verdict};
 use crate::drill::Drill;
 use crate::drill::asked::Known;
-use crate::drill::frame::Frame;
+use crate::drill::frame::{Frame, Root};
 use crate::drill::machine::{Because, Machine};
 use crate::drill::rehearse::{Outcome, Rehearsal, Stage, station};
 use crate::model::settings;
@@ -26,7 +26,7 @@ pub(super) const BROUGHT_BRIDGE: Drill = Drill {
 
 fn brought_bridge(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
     let Some(mut machine) = at_edge(stage, machine)? else { return Ok(None) };
-    let arrival = machine.receive(stage.port, &Frame::bpdu(station(700), false))?;
+    let arrival = machine.receive(stage.port, &Frame::bpdu(station(700), Root::NoBetter))?;
     let told = verdict(&machine, stage, &[(arrival, "a bridge")]);
     Ok(Some(told.because(Some(Because::of("BPDU guard", settings::BPDU_GUARD.id)))))
 }
@@ -53,7 +53,7 @@ fn root_takeover(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehear
     }
     let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
     let deaf = machine.is_deaf(stage.port)?;
-    let arrival = machine.receive(stage.port, &Frame::bpdu(station(700), true))?;
+    let arrival = machine.receive(stage.port, &Frame::bpdu(station(700), Root::Better))?;
     if deaf {
         let told = Rehearsal::new(&machine, Outcome::Held, "the better root is not heard");
         return Ok(Some(told.because(Some(Because::of("BPDU filter", settings::BPDU_FILTER.id)))));

@@ -5,6 +5,7 @@ mod boot;
 mod bridges;
 mod loops;
 mod mirrors;
+mod own;
 mod phones;
 mod server;
 mod stations;

@@ -1,6 +1,6 @@
 //! A phone with a computer behind it comes up.
 
-use super::ready;
+use super::{own, ready};
 use crate::drill::Drill;
 use crate::drill::asked::Known;
 use crate::drill::frame::{Frame, Payload, To};
@@ -33,7 +33,7 @@ fn phone_boot(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal
         return Ok(None);
     }
     let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
-    let (phone, computer) = (station(1), station(2));
+    let (phone, computer) = (own::phone(stage, &machine)?, own::host(stage, &machine)?);
     machine.authenticate(phone);
     machine.authenticate(computer);
     let took = machine.now();
@@ -53,7 +53,7 @@ fn phone_boot(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal
     let voice = machine.voice_taken(stage.port, role.voice)?;
     let alone = role.faces == Faces::Phone && role.voice.is_some() && machine.untagged(stage.port)? == role.voice;
     let speaks = match told.tag {
-        None if alone => first,
+        None if alone || is_assigned(&machine, &first, role.voice, stage.port)? => first,
         None | Some(0) => {
             let says = "the phone stays among the computers: it rings, and can be listened to".to_owned();
             return outage(&machine, says, Some(told.because));
@@ -69,6 +69,7 @@ fn phone_boot(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal
     };
     match &speaks {
         Arrival::Forwarded(vlan, _) if alone || Some(*vlan) == voice && machine.untagged(stage.port)? != voice => {}
+        assigned if is_assigned(&machine, assigned, role.voice, stage.port)? => {}
         Arrival::Forwarded(vlan, _) => {
             let because = Because::of("voice VLAN", settings::VOICE_VLAN.id);
             let with = if machine.untagged(stage.port)? == Some(*vlan) {
@@ -93,8 +94,17 @@ fn phone_boot(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal
         return outage(&machine, says, Some(Because::of("marking", setting)));
     }
     let because = Some(Because::of("voice VLAN", settings::VOICE_VLAN.id));
-    let says = format!("after {} s the phone speaks in its VLAN, and the computer in its own", took / 1000);
+    let computer = if role.faces == Faces::PhoneAndHost { ", and the computer in its own" } else { "" };
+    let dark =
+        if machine.feeds(stage.port) == Ok(false) { "; it needs a supply of its own: the port has none" } else { "" };
+    let says = format!("after {} s the phone speaks in its VLAN{computer}{dark}", took / 1000);
     Ok(Some(Rehearsal::new(&machine, Outcome::Held, says).because(because).after(took)))
+}
+
+/// Whether a phone was put into the voice VLAN by its address (dynamic assignment).
+fn is_assigned(machine: &Machine<'_>, first: &Arrival, voice: Option<VlanId>, port: usize) -> Known<bool> {
+    let Arrival::Forwarded(vlan, _) = first else { return Ok(false) };
+    Ok(Some(*vlan) == voice && machine.untagged(port)? != voice)
 }
 
 fn says(from: StationAddress) -> Frame {

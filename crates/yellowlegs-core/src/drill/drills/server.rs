@@ -2,14 +2,14 @@
 
 use std::net::Ipv4Addr;
 
-use super::at_host;
+use super::{at_host, own};
 use crate::drill::Drill;
 use crate::drill::around::Way;
 use crate::drill::asked::{Asked, Hang, Known};
 use crate::drill::frame::{Dhcp, Frame, Payload};
 use crate::drill::machine::{At, Because, Machine, Net, Trip};
 use crate::drill::rehearse::{Outcome, Rehearsal, Stage, station};
-use crate::model::{VlanId, settings};
+use crate::model::{StationAddress, VlanId, settings};
 
 const OWN: Ipv4Addr = Ipv4Addr::new(192, 0, 2, 10);
 const GATEWAY: Ipv4Addr = Ipv4Addr::new(192, 0, 2, 1);
@@ -61,7 +61,7 @@ fn real_server(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsa
     let Some(way) = stage.around.way(stage.policy, stage.resolved, vlan) else {
         return Err(Hang::fact("links"));
     };
-    let client = station(1);
+    let client = own::host(stage, &machine)?;
     if way.steps.first().is_some_and(|(_, out, _)| *out == stage.port) {
         return Ok(None);
     }
@@ -74,12 +74,12 @@ fn real_server(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsa
         ];
         ends.into_iter().flatten().collect::<Known<Vec<bool>>>()?;
     }
-    exchange(stage, net, &way, vlan).map(Some)
+    exchange(stage, net, &way, vlan, client).map(Some)
 }
 
 /// The exchange, message by message.
-fn exchange(stage: &Stage<'_>, mut net: Net<'_>, way: &Way, vlan: VlanId) -> Known<Rehearsal> {
-    let (client, server) = (station(1), station(800));
+fn exchange(stage: &Stage<'_>, mut net: Net<'_>, way: &Way, vlan: VlanId, client: StationAddress) -> Known<Rehearsal> {
+    let server = station(800);
     let here: At = (0, stage.port);
     let last = way.steps.len();
     let asks = |kind| Frame::to_all(client, Payload::Dhcp(kind, client, OWN));
@@ -203,7 +203,7 @@ fn bindings_cleared(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Reh
     if !machine.snoops(vlan)? {
         return Ok(None);
     }
-    let host = station(1);
+    let host = own::host(stage, &machine)?;
     machine.lease(stage.port, host, OWN)?;
     machine.clear_bindings(stage.port);
     let arp = machine.receive(stage.port, &Frame::to_all(host, Payload::Arp(OWN)))?;

@@ -2,7 +2,7 @@
 
 use std::net::Ipv4Addr;
 
-use super::{at_edge, at_host, belong, ready, seat, verdict};
+use super::{at_edge, at_host, belong, own, ready, seat, verdict};
 use crate::drill::Drill;
 use crate::drill::asked::Known;
 use crate::drill::frame::{Frame, Payload};
@@ -32,9 +32,7 @@ fn gateway() -> StationAddress {
 
 /// The stations that belong on the port: those written or pinned, then made-up ones.
 fn rightful(stage: &Stage<'_>, machine: &Machine<'_>) -> Known<Option<Vec<StationAddress>>> {
-    let Some(count) = stage.stations(machine)? else { return Ok(None) };
-    let fixed = machine.fixed(stage.port)?.into_iter().map(|s| s.address);
-    Ok(Some(fixed.chain((1..).map(station)).take(count).collect()))
+    stage.stations(machine)?.map(|count| own::all(stage, machine, count)).transpose()
 }
 
 fn second_station(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {

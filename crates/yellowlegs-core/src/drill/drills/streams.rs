@@ -2,7 +2,7 @@
 
 use std::net::Ipv4Addr;
 
-use super::at_host;
+use super::{at_host, own};
 use crate::drill::Drill;
 use crate::drill::asked::{Hang, Known};
 use crate::drill::frame::Frame;
@@ -24,6 +24,7 @@ const ANSWERS: &[&str] = &[
     "multicast/flooding",
     "multicast/router-port-edge",
     "multicast/querier-missing",
+    "multicast/querier-no-address",
     "multicast/fast-leave-missing",
     "port-security/limit-low",
     "voice/room-missing",
@@ -111,7 +112,7 @@ pub(super) const STREAM_JOIN: Drill = Drill {
 
 fn stream_join(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
     let Some(mut stream) = stream(stage, machine)? else { return Ok(None) };
-    let receiver = station(1);
+    let receiver = own::host(stage, &stream.machine)?;
     stream.machine.authenticate(receiver);
     let strange = stream.plays(STRANGER)?;
     if let Some(port) = bystander(stage, &strange, &[]) {
@@ -162,7 +163,7 @@ pub(super) const STREAM_LEAVE: Drill = Drill {
 
 fn stream_leave(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
     let Some(mut stream) = stream(stage, machine)? else { return Ok(None) };
-    let receiver = station(1);
+    let receiver = own::host(stage, &stream.machine)?;
     stream.machine.authenticate(receiver);
     if !stream.machine.says(stage.port, &Frame::report(receiver, GROUP))?.is_in() {
         return Ok(None);
@@ -211,7 +212,8 @@ fn two_receivers(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehear
     let Some(vlan) = machine.untagged(stage.port)? else { return Ok(None) };
     let Some(from) = stage.others().find(|port| machine.is_member(*port, vlan) == Ok(true)) else { return Ok(None) };
     let mut stream = Stream { machine, vlan, from };
-    let (one, other) = (station(1), station(2));
+    let both = own::hosts(stage, &stream.machine, 2)?;
+    let [one, other] = both[..] else { return Ok(None) };
     for member in [one, other] {
         stream.machine.authenticate(member);
         if !stream.machine.says(stage.port, &Frame::report(member, GROUP))?.is_in() {
@@ -250,7 +252,7 @@ fn querier_loss(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehears
     if !stream.machine.watches_groups(stream.vlan)? {
         return Ok(None);
     }
-    let receiver = station(1);
+    let receiver = own::host(stage, &stream.machine)?;
     stream.machine.authenticate(receiver);
     stream.machine.says(stage.port, &Frame::report(receiver, GROUP))?;
     stream.machine.tell(stage.port, "the querier is silent from now on", None);

@@ -2,11 +2,11 @@
 
 use std::net::Ipv4Addr;
 
-use super::{at_host, boot, bridges, loops, stations};
+use super::{at_host, boot, bridges, loops, own, stations};
 use crate::drill::Drill;
 use crate::drill::asked::Known;
 use crate::drill::machine::{Because, Lost, Machine};
-use crate::drill::rehearse::{Outcome, Rehearsal, Stage, station};
+use crate::drill::rehearse::{Outcome, Rehearsal, Stage};
 use crate::model::settings;
 
 pub(super) const RESTART: Drill = Drill {
@@ -19,7 +19,8 @@ pub(super) const RESTART: Drill = Drill {
 
 fn restart(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
     let Some(mut machine) = at_host(stage, machine)? else { return Ok(None) };
-    machine.lease(stage.port, station(1), Ipv4Addr::new(192, 0, 2, 10))?;
+    let host = own::host(stage, &machine)?;
+    machine.lease(stage.port, host, Ipv4Addr::new(192, 0, 2, 10))?;
     machine.pass(30_000)?;
     let Lost { unsaved, pins, bindings } = machine.restart(stage.port)?;
     let mut lost = Vec::new();

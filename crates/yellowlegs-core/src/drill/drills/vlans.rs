@@ -1,11 +1,11 @@
 //! Ways out of one's VLAN.
 
-use super::{at_edge, ready};
+use super::{at_edge, own, ready};
 use crate::drill::Drill;
 use crate::drill::asked::Known;
 use crate::drill::frame::{Frame, Payload};
 use crate::drill::machine::{Arrival, Because, Machine};
-use crate::drill::rehearse::{Outcome, Rehearsal, Stage, station};
+use crate::drill::rehearse::{Outcome, Rehearsal, Stage};
 use crate::model::{Mode, settings};
 
 pub(super) const TAG_HOP: Drill = Drill {
@@ -31,7 +31,7 @@ fn tag_hop(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> 
     let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
     // Where it is put untagged is not its own doing: that is another drill's matter.
     machine.untagged(stage.port)?.iter().for_each(|vlan| may.insert(*vlan));
-    let host = station(1);
+    let host = own::host(stage, &machine)?;
     machine.authenticate(host);
     for vlan in machine.vlans()?.iter().filter(|vlan| !may.contains(*vlan)).take(4094) {
         let arrival = machine.receive(stage.port, &Frame::to_all(host, Payload::Plain).tagged(vlan))?;

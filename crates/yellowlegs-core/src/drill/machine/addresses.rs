@@ -3,7 +3,7 @@
 use std::net::Ipv4Addr;
 use std::sync::Arc;
 
-use super::{Because, Binding, FixedAt, Machine};
+use super::{Because, FixedAt, Machine};
 use crate::drill::asked::{Hang, Known};
 use crate::drill::frame::{Dhcp, Frame, Payload};
 use crate::model::{
@@ -203,12 +203,12 @@ impl Machine<'_> {
                 if client != frame.from && self.asked.switch_wide(settings::ADDRESS_CHECK)? {
                     return Ok(stopped("DHCP snooping", settings::ADDRESS_CHECK.id));
                 }
-                if kind == Dhcp::Release {
-                    let theirs = self.bindings.get(&(client, vlan)).is_some_and(|b| b.port != port);
+                if matches!(kind, Dhcp::Release | Dhcp::Decline) {
+                    let theirs = self.binding(client, vlan).is_some_and(|b| b.port != port);
                     if theirs {
                         return Ok(stopped("DHCP snooping", settings::SNOOPING_VLANS.id));
                     }
-                    self.bindings.remove(&(client, vlan));
+                    self.drop_binding(client, vlan);
                 }
                 Ok(Ok(()))
             }
@@ -221,15 +221,14 @@ impl Machine<'_> {
         if kind == Dhcp::Ack
             && let Some((port, _)) = self.table.get(&(client, vlan)).copied()
         {
-            self.keep_binding(client, vlan, Binding { port, address });
+            self.keep_binding(client, vlan, self.binding_of(port, address));
         }
     }
 
     /// ARP inspection and source guard.
     pub(super) fn inspect(&mut self, port: usize, vlan: VlanId, frame: &Frame) -> Known<Passed> {
-        let bound = |address: Ipv4Addr| {
-            self.bindings.get(&(frame.from, vlan)).is_some_and(|b| b.port == port && b.address == address)
-        };
+        let bound =
+            |address: Ipv4Addr| self.binding(frame.from, vlan).is_some_and(|b| b.port == port && b.address == address);
         match frame.payload {
             Payload::Arp(says) => {
                 let trusted = || self.asked.port(port, settings::INSPECTION_TRUSTED);

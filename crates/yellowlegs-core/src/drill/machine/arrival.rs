@@ -86,14 +86,20 @@ impl Machine<'_> {
         if !up {
             return Ok(Arrival::Closed);
         }
-        if let Payload::Bpdu { superior } = frame.payload {
+        if frame.payload == Payload::Lldp {
+            self.copy_arrived(port, frame);
+            // Heard whether the port forwards or not, and passed on to nobody (IEEE 802.1Q, 8.6.3).
+            self.tell(port, format!("{frame} is heard"), None);
+            return Ok(Arrival::Heard(true));
+        }
+        if let Payload::Bpdu(root) = frame.payload {
             self.copy_arrived(port, frame);
             if !self.tree_runs(port)? && !self.asked.port(port, settings::BPDU_GUARD)? {
                 // Nobody here listens: the BPDU is no concern of this switch.
                 self.tell(port, "no spanning tree runs here: nobody listens to the BPDU", None);
                 return Ok(Arrival::Heard(true));
             }
-            return self.hear_bpdu(port, superior).map(Arrival::Heard);
+            return self.hear_bpdu(port, frame.from, root).map(Arrival::Heard);
         }
         if !self.forwards(port) {
             return Ok(Arrival::Closed);
@@ -109,6 +115,9 @@ impl Machine<'_> {
             Ok(vlan) => vlan,
             Err(because) => return Ok(Arrival::Stopped(because)),
         };
+        if frame.tags.first().is_none_or(|tag| *tag == 0) && self.untagged(port)? != Some(vlan) {
+            self.ports.get_mut(port).into_iter().for_each(|state| _ = state.joined.insert(vlan));
+        }
         let in_vlan: Vec<u16> = std::iter::once(vlan.get()).chain(inside.tags.iter().copied()).collect();
         if self.manner.copies_inside {
             self.copy(port, true, Some(vlan), &in_vlan);

@@ -1,7 +1,7 @@
-//! Multicast: who is a member of what, who asks, and where a stream goes (RFC 2236; RFC 4541, 2.1).
+//! Multicast: who is a member of what, who asks, and where a stream goes (IGMP: RFC 2236; MLD: RFC 2710; RFC 4541, 2.1 and 3).
 
 use std::collections::BTreeMap;
-use std::net::Ipv4Addr;
+use std::net::{IpAddr, Ipv6Addr};
 
 use super::{Because, Machine, Millis};
 use crate::drill::asked::Known;
@@ -17,10 +17,12 @@ pub(super) struct Group {
     renewed: u64,
 }
 
-/// Groups of the link itself are always flooded (RFC 4541, 2.1.2).
-fn is_local(group: Ipv4Addr) -> bool {
-    let [a, b, c, _] = group.octets();
-    (a, b, c) == (224, 0, 0)
+/// Groups of the link itself are always flooded (RFC 4541, 2.1.2); of IPv6 only all nodes, for the others are reported (RFC 4541, 3).
+fn is_local(group: IpAddr) -> bool {
+    match group {
+        IpAddr::V4(group) => matches!(group.octets(), [224, 0, 0, _]),
+        IpAddr::V6(group) => group == Ipv6Addr::new(0xff02, 0, 0, 0, 0, 0, 0, 1),
+    }
 }
 
 /// Where a frame to a group goes.
@@ -32,7 +34,12 @@ pub(super) enum Reach {
 }
 
 impl Machine<'_> {
-    /// Whether multicast snooping acts in a VLAN.
+    /// Whether snooping acts in a VLAN on groups like this one: IGMP's on those of IPv4, MLD's on those of IPv6.
+    pub fn watches(&self, vlan: VlanId, group: IpAddr) -> Known<bool> {
+        if group.is_ipv4() { self.watches_groups(vlan) } else { self.asked.vlan(vlan, settings::MLD_SNOOPING) }
+    }
+
+    /// Whether IGMP snooping acts in a VLAN.
     pub fn watches_groups(&self, vlan: VlanId) -> Known<bool> {
         let (global, vlans) = (settings::MULTICAST, settings::MULTICAST_VLANS);
         self.acts(crate::model::platform::MULTICAST_SWITCHES, global, vlans, vlan)
@@ -62,9 +69,15 @@ impl Machine<'_> {
         Ok(Millis::from(interval) * 1000 * Millis::from(self.asked.vlan(vlan, settings::LAST_MEMBER_COUNT)?))
     }
 
-    /// Whether the switch itself asks for memberships in a VLAN.
+    /// Whether the switch itself asks for memberships in a VLAN: its querier is on, and has an address to ask from.
     pub fn asks_for_members(&self, vlan: VlanId) -> Known<bool> {
-        self.asked.vlan(vlan, settings::QUERIER)
+        if !self.asked.vlan(vlan, settings::QUERIER)? {
+            return Ok(false);
+        }
+        match self.asked.switch_wide(settings::QUERIER_ADDRESS) {
+            Ok(Some(_)) => Ok(true),
+            general => Ok(self.asked.vlan(vlan, settings::VLAN_QUERIER_ADDRESS)?.is_some() || general?.is_some()),
+        }
     }
 
     /// Whether a port is cut at the first leave.
@@ -78,7 +91,8 @@ impl Machine<'_> {
     }
 
     /// The members of a group now.
-    pub fn members(&self, vlan: VlanId, group: Ipv4Addr) -> Vec<usize> {
+    pub fn members(&self, vlan: VlanId, group: impl Into<IpAddr>) -> Vec<usize> {
+        let group = group.into();
         let ports = self.groups.get(&(vlan, group)).into_iter().flat_map(|group| &group.members);
         ports.filter(|(_, until)| **until > self.now).map(|(port, _)| *port).collect()
     }
@@ -87,9 +101,8 @@ impl Machine<'_> {
     pub(super) fn hear_group(&mut self, port: usize, vlan: VlanId, frame: &Frame) -> Known<()> {
         // Nobody looks beneath a second tag.
         let payload = if frame.tags.is_empty() { frame.payload } else { Payload::Plain };
-        if !matches!(payload, Payload::Query(_) | Payload::Report(_) | Payload::Leave(_))
-            || !self.watches_groups(vlan)?
-        {
+        let To::Group(to) = frame.to else { return Ok(()) };
+        if !matches!(payload, Payload::Query(_) | Payload::Report(_) | Payload::Leave(_)) || !self.watches(vlan, to)? {
             return Ok(());
         }
         match payload {
@@ -119,7 +132,7 @@ impl Machine<'_> {
             }
             Payload::Query(None) if self.asked.vlan(vlan, settings::ROUTER_LEARNING)? => {
                 let until = self.now + self.querier_lasts(vlan)?;
-                self.routers.insert((vlan, port), until);
+                self.routers.insert((vlan, port, to.is_ipv6() && !self.manner.one_router_list), until);
             }
             _ => {}
         }
@@ -136,8 +149,11 @@ impl Machine<'_> {
     }
 
     /// Whether a port is sent every group of a VLAN: a router port, written or learned.
-    fn leads_to_router(&self, port: usize, vlan: VlanId) -> Known<bool> {
-        let learned = self.routers.get(&(vlan, port)).is_some_and(|until| *until > self.now);
+    fn leads_to_router(&self, port: usize, vlan: VlanId, group: IpAddr) -> Known<bool> {
+        let learned = self
+            .routers
+            .get(&(vlan, port, group.is_ipv6() && !self.manner.one_router_list))
+            .is_some_and(|until| *until > self.now);
         Ok(learned || self.asked.port(port, settings::ROUTER_PORT)?)
     }
 
@@ -153,7 +169,7 @@ impl Machine<'_> {
             _ if is_local(group) => return Ok(Reach::All),
             _ => Some(group),
         };
-        if !self.watches_groups(vlan)? {
+        if !self.watches(vlan, group)? {
             return Ok(Reach::All);
         }
         if matches!(frame.payload, Payload::Query(_)) {
@@ -171,7 +187,7 @@ impl Machine<'_> {
                 continue;
             }
             // What another port does decides nothing about the one that is rehearsed.
-            let routed = self.leads_to_router(port, vlan).unwrap_or(false);
+            let routed = self.leads_to_router(port, vlan, group).unwrap_or(false);
             if routed || unregistered && self.asked.port(port, settings::FORWARD_ALL).unwrap_or(false) {
                 only.push(port);
             }

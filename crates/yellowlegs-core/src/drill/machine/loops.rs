@@ -2,7 +2,7 @@
 
 use super::{Because, Machine, Millis};
 use crate::drill::asked::Known;
-use crate::drill::frame::{Frame, Payload, To};
+use crate::drill::frame::{Frame, Payload, Root, To};
 use crate::model::{Cause, Protocol, Seconds, StationAddress, platform, settings};
 
 /// The address of a switch: made up from its name, so that two differ.
@@ -28,7 +28,45 @@ impl Machine<'_> {
             state.opens = None;
         }
         let because = Because::of("spanning tree", settings::TREE_ON_PORT.id);
-        self.tell(port, "the tree keeps it closed: another cable leads to the root", Some(because));
+        self.tell(port, "the tree keeps it closed: two ways would make a ring", Some(because));
+    }
+
+    /// Another cable was lost, and this port is needed: rapid at once (IEEE 802.1Q, 13), classic after listening and learning.
+    pub(super) fn opens_for_lost(&mut self, port: usize) -> Known<()> {
+        let wait = match self.asked.switch_wide(settings::TREE_PROTOCOL)? {
+            Protocol::Classic | Protocol::ClassicPerVlan => {
+                let Seconds(delay) = self.asked.switch_wide(settings::FORWARD_DELAY)?;
+                2000 * Millis::from(delay)
+            }
+            _ => 0,
+        };
+        self.opens_in(port, wait, "another cable was lost");
+        Ok(())
+    }
+
+    /// The BPDUs that keep a port closed fade: it opens, unless loop guard keeps it so.
+    pub(super) fn bpdus_fade(&mut self, port: usize) -> Known<()> {
+        let closed = self.ports.get(port).is_some_and(|p| p.link && p.held.is_none() && p.opens.is_none());
+        if !closed || !self.tree_runs(port)? {
+            return Ok(());
+        }
+        if self.loop_guard(port)? {
+            let because = Because::of("loop guard", settings::LOOP_GUARD.id);
+            self.tell(port, "no BPDUs come any more: it stays closed", Some(because));
+            return Ok(());
+        }
+        let wait = self.reopens()?;
+        self.opens_in(port, wait, "no BPDUs come any more");
+        Ok(())
+    }
+
+    fn opens_in(&mut self, port: usize, wait: Millis, why: &str) {
+        let at = self.now + wait;
+        if let Some(state) = self.ports.get_mut(port).filter(|state| state.link && state.held.is_none()) {
+            state.opens = Some(at);
+            let because = Because::of("spanning tree", settings::TREE_PROTOCOL.id);
+            self.tell(port, format!("{why}: it opens after {} s", wait / 1000), Some(because));
+        }
     }
 
     /// Another switch just like it.
@@ -42,7 +80,7 @@ impl Machine<'_> {
         let sends = self.tree_runs(port)? && !self.asked.port(port, settings::BPDU_FILTER)?;
         // A filter by the edge ports' default sends a few when the link comes up, which is when loops are made.
         let sends = sends || self.tree_runs(port)? && !self.is_deaf(port)?;
-        Ok(sends.then(|| Frame::bpdu(self.address(), false)))
+        Ok(sends.then(|| Frame::bpdu(self.address(), Root::NoBetter)))
     }
 
     /// The probes that a port sends every interval: untagged, and tagged for each VLAN that it carries tagged.

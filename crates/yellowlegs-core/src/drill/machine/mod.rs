@@ -12,9 +12,10 @@ mod phones;
 mod restart;
 mod tags;
 mod tree;
+mod wires;
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::net::Ipv4Addr;
+use std::net::{IpAddr, Ipv4Addr};
 use std::sync::Arc;
 
 use crate::drill::asked::{Asked, Known};
@@ -63,6 +64,8 @@ pub struct Manner {
     /// A group that its last member left stays registered while one that reported before it has members; else it is unregistered
     /// at once.
     pub left_groups_stay: bool,
+    /// A router port that was learned from IGMP is one for IPv6, too, and the other way round.
+    pub one_router_list: bool,
 }
 
 /// A line of the story.
@@ -91,6 +94,8 @@ struct Port {
     /// Stations that port security admits, each with the VLAN it counts in, and when it was heard.
     admitted: BTreeMap<(StationAddress, Option<VlanId>), Millis>,
     violations: u32,
+    /// VLANs that stations here were put into by their addresses.
+    joined: BTreeSet<VlanId>,
     /// Changes of link, for flap protection: when, and whether the link was lost.
     flaps: Vec<(Millis, bool)>,
     /// Frames of a kind in the running second: when it began, how many.
@@ -104,6 +109,8 @@ pub struct Binding {
     pub port: usize,
     /// Its address.
     pub address: Ipv4Addr,
+    /// When its lease ends; none: not while anybody looks.
+    pub ends: Option<Millis>,
 }
 
 /// By station, the ports it is fixed on, each with the VLAN it is fixed in.
@@ -120,14 +127,18 @@ pub struct Machine<'a> {
     /// Bindings as they were last written, and when they will be.
     stored: BTreeMap<(StationAddress, VlanId), Binding>,
     store_due: Option<Millis>,
+    /// How long servers give an address for; none: longer than anybody looks.
+    leases: Option<Millis>,
     authenticated: BTreeSet<StationAddress>,
     /// Where stations are fixed, once that was asked.
     fixed_at: Option<FixedAt>,
-    groups: BTreeMap<(VlanId, Ipv4Addr), Group>,
-    /// Router ports that were learned, each until when.
-    routers: BTreeMap<(VlanId, usize), Millis>,
+    groups: BTreeMap<(VlanId, IpAddr), Group>,
+    /// Router ports that were learned, by IGMP or, last, by MLD; each until when.
+    routers: BTreeMap<(VlanId, usize, bool), Millis>,
     sessions: Known<Vec<Session>>,
     copies: Vec<Copied>,
+    /// The root of the tree, by priority and address; none: nobody better than this switch is known.
+    root: Option<(u32, StationAddress)>,
     manner: Manner,
     /// The VLAN that hosts on the rehearsed port tag with.
     pub(super) speaks_in: Option<VlanId>,
@@ -151,6 +162,8 @@ impl<'a> Machine<'a> {
             bindings: BTreeMap::new(),
             stored: BTreeMap::new(),
             store_due: None,
+            leases: None,
+            root: None,
             fixed_at: None,
             groups: BTreeMap::new(),
             routers: BTreeMap::new(),
@@ -174,6 +187,12 @@ impl<'a> Machine<'a> {
     #[must_use]
     pub fn with_manner(self, manner: Manner) -> Self {
         Self { manner, ..self }
+    }
+
+    /// Servers give addresses for so long.
+    #[must_use]
+    pub fn with_leases(self, leases: Option<Millis>) -> Self {
+        Self { leases, ..self }
     }
 
     /// Sets the clock of a switch on which nothing has happened.
@@ -203,12 +222,17 @@ impl<'a> Machine<'a> {
 
     /// The bindings of a port.
     pub fn bindings_of(&self, port: usize) -> usize {
-        self.bindings.values().filter(|b| b.port == port).count()
+        self.bindings.values().filter(|b| b.port == port && self.lasts(b)).count()
     }
 
     /// What holds a port down.
     pub fn held_by(&self, port: usize) -> Option<Cause> {
         self.ports.get(port).and_then(|p| p.held).map(|(cause, _)| cause)
+    }
+
+    /// Whether anything holds a port down.
+    pub(super) fn is_held(&self, port: usize) -> bool {
+        self.held_by(port).is_some()
     }
 
     /// Puts a line into the story.
@@ -398,7 +422,7 @@ impl Machine<'_> {
             && self.snoops(vlan)?
             && !self.trusts(port)?
         {
-            self.keep_binding(station, vlan, Binding { port, address });
+            self.keep_binding(station, vlan, self.binding_of(port, address));
         }
         Ok(())
     }

@@ -3,22 +3,32 @@
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::sync::Arc;
 
-use super::{Arrival, Because, Machine, Millis, Told};
+use super::wires::{Due, Talk};
+use super::{Arrival, Because, Machine, Told};
 use crate::drill::asked::Known;
 use crate::drill::frame::Frame;
+use crate::model::StationAddress;
 
 /// A port of a net: switch and port by position.
 pub type At = (usize, usize);
 
 /// So many arrivals of one frame, and it circles.
 const MOST: usize = 1000;
+/// So many of them are told.
+const TOLD: usize = 24;
 
 /// Switches and the wires between them.
 pub struct Net<'a> {
-    switches: Vec<Machine<'a>>,
-    wires: BTreeMap<At, At>,
+    pub(super) switches: Vec<Machine<'a>>,
+    pub(super) wires: BTreeMap<At, At>,
     /// Strands that are broken: nothing arrives at these ports.
-    deaf: BTreeSet<At>,
+    pub(super) deaf: BTreeSet<At>,
+    /// Ports that the tree keeps closed.
+    closed: BTreeSet<At>,
+    /// What goes over wires that were patched, and when next.
+    pub(super) talks: Vec<Talk>,
+    /// What detection of one-way links will do, and when.
+    pub(super) due: Vec<Due>,
     story: Vec<Told>,
 }
 
@@ -37,7 +47,8 @@ impl<'a> Net<'a> {
     /// Of switches, with their wires.
     pub fn new(switches: Vec<Machine<'a>>, wires: impl IntoIterator<Item = (At, At)>) -> Self {
         let both = wires.into_iter().flat_map(|(a, b)| [(a, b), (b, a)]).collect();
-        Self { switches, wires: both, deaf: BTreeSet::new(), story: Vec::new() }
+        let (deaf, closed) = (BTreeSet::new(), BTreeSet::new());
+        Self { switches, wires: both, deaf, closed, talks: Vec::new(), due: Vec::new(), story: Vec::new() }
     }
 
     /// One of its switches.
@@ -55,48 +66,52 @@ impl<'a> Net<'a> {
         self.wires.get(&at).copied()
     }
 
-    /// One strand of a fibre fails: a port hears nothing any more.
-    pub fn deafen(&mut self, at: At) {
-        self.deaf.insert(at);
+    /// Lets the spanning tree settle, at first and whenever wires have changed. A port that it opens again forwards after a wait.
+    pub fn settle_tree(&mut self) -> Known<()> {
+        let closed = self.closed_by_tree()?;
+        for at in closed.difference(&self.closed.clone()) {
+            self.switches.get_mut(at.0).into_iter().for_each(|machine| machine.close(at.1));
+        }
+        for at in self.closed.difference(&closed) {
+            let Some(machine) = self.switches.get_mut(at.0) else { continue };
+            machine.opens_for_lost(at.1)?;
+        }
+        self.closed = closed;
+        self.gather();
+        Ok(())
     }
 
-    /// Lets the spanning tree settle: the switch with the lowest priority is the root, of equals the one with the lowest address; each
-    /// other one keeps its shortest way there, and of the other cables the end that is farther away is closed (IEEE 802.1Q, 13.9:
-    /// root, designated and alternate ports). Cables with an end where no tree runs, or no BPDU is heard, stay open.
-    pub fn settle_tree(&mut self) -> Known<()> {
-        let cables: Vec<(At, At)> = self.wires.iter().filter(|(a, b)| a < b).map(|(a, b)| (*a, *b)).collect();
-        if cables.len() < self.switches.len() {
-            return Ok(());
+    /// The ports that the tree keeps closed: the switch with the lowest priority is the root, of equals the one with the lowest
+    /// address, in each part of the net; each other one keeps its shortest way there, and of the other cables the end that is farther away is closed (IEEE
+    /// 802.1Q, 13.9: root, designated and alternate ports). Cables with an end where no tree runs, or no BPDU is heard, stay open.
+    fn closed_by_tree(&mut self) -> Known<BTreeSet<At>> {
+        let mut closed = BTreeSet::new();
+        let is_up =
+            |at: &At| self.machine(at.0).is_some_and(|machine| machine.has_link(at.1) && !machine.is_held(at.1));
+        let all = self.wires.iter().filter(|(a, b)| a < b && is_up(a) && is_up(b));
+        let cables: Vec<(At, At)> = all.map(|(a, b)| (*a, *b)).collect();
+        let ranks = self.switches.iter().map(|machine| Ok((machine.tree_priority()?, machine.address())));
+        let ranks: Known<Vec<_>> = ranks.collect();
+        if let Ok(ranks) = &ranks {
+            let root = ranks.iter().min().copied();
+            self.switches.iter_mut().for_each(|machine| machine.root = root);
         }
-        let mut ranks = Vec::new();
-        for machine in &self.switches {
-            ranks.push((machine.tree_priority()?, machine.address()));
+        if !has_ring(&cables) {
+            return Ok(closed);
         }
-        let Some(root) = (0..ranks.len()).min_by_key(|number| ranks.get(*number).copied()) else { return Ok(()) };
+        let ranks = ranks?;
         let mut watched = Vec::new();
         for (a, b) in cables {
             if self.watches(a)? && self.watches(b)? {
                 watched.push((a, b));
             }
         }
-        let mut distances: BTreeMap<usize, usize> = [(root, 0)].into();
-        let mut next = VecDeque::from([root]);
-        while let Some(number) = next.pop_front() {
-            let far = distances.get(&number).map_or(0, |distance| distance + 1);
-            for (a, b) in &watched {
-                for (here, there) in [(a, b), (b, a)] {
-                    if here.0 == number && !distances.contains_key(&there.0) {
-                        distances.insert(there.0, far);
-                        next.push_back(there.0);
-                    }
-                }
-            }
-        }
+        let distances = distances(&watched, &ranks);
         // A switch's root port: towards the nearest neighbour, of equals the one that ranks first, by its first port.
         let claim = |at: At| (distances.get(&at.0).copied().unwrap_or(usize::MAX), ranks.get(at.0).copied(), at.1);
         let mut ways: BTreeMap<usize, (At, At)> = BTreeMap::new();
         for (here, there) in watched.iter().flat_map(|(a, b)| [(*a, *b), (*b, *a)]) {
-            if here.0 == root {
+            if distances.get(&here.0) == Some(&0) {
                 continue;
             }
             let way = ways.entry(here.0).or_insert((here, there));
@@ -107,14 +122,11 @@ impl<'a> Net<'a> {
         for (a, b) in watched {
             let (designated, other) = if claim(a) < claim(b) { (a, b) } else { (b, a) };
             let is_root_port = ways.get(&other.0).is_some_and(|(here, _)| *here == other);
-            if !is_root_port
-                && designated != other
-                && let Some(machine) = self.switches.get_mut(other.0)
-            {
-                machine.close(other.1);
+            if !is_root_port && designated != other {
+                closed.insert(other);
             }
         }
-        Ok(())
+        Ok(closed)
     }
 
     /// Whether a tree runs on a port and hears its neighbour.
@@ -123,20 +135,30 @@ impl<'a> Net<'a> {
         Ok(machine.tree_runs(at.1)? && !machine.is_deaf(at.1)?)
     }
 
-    /// Lets time pass everywhere.
-    pub fn pass(&mut self, millis: Millis) -> Known<()> {
-        self.switches.iter_mut().try_for_each(|machine| machine.pass(millis))?;
-        self.gather();
-        Ok(())
-    }
-
     /// What has happened on all switches, in order; the first is the one that is rehearsed.
     pub fn story(&mut self) -> Vec<Told> {
         self.gather();
         self.story.clone()
     }
 
-    fn gather(&mut self) {
+    /// How many lines the story has.
+    pub(super) fn told(&mut self) -> usize {
+        self.gather();
+        self.story.len()
+    }
+
+    /// The story after so many lines is not worth telling.
+    pub(super) fn forget_story_after(&mut self, lines: usize) {
+        self.gather();
+        self.story.truncate(lines);
+    }
+
+    /// A switch has just come up: nothing is closed there yet.
+    pub(super) fn forget_closed(&mut self, number: usize) {
+        self.closed.retain(|at| at.0 != number);
+    }
+
+    pub(super) fn gather(&mut self) {
         for (number, machine) in self.switches.iter_mut().enumerate() {
             let name = (number > 0).then(|| Arc::clone(machine.asked.switch().name()));
             let told = machine.take_story();
@@ -163,6 +185,9 @@ impl<'a> Net<'a> {
                 trip.circles = true;
                 break;
             }
+            if trip.arrivals.len() == TOLD {
+                self.tell_all(false);
+            }
             let Some(machine) = self.switches.get_mut(at.0).filter(|_| !self.deaf.contains(&at)) else { continue };
             let arrival = machine.receive(at.1, &frame)?;
             if let Arrival::Forwarded(_, deliveries) = &arrival {
@@ -180,8 +205,53 @@ impl<'a> Net<'a> {
             trip.arrivals.push((at, arrival));
             self.gather();
         }
+        self.tell_all(true);
+        if let (true, Some(machine)) = (trip.circles, self.switches.get_mut(at.0)) {
+            machine.tell(at.1, format!("{frame}: it circles, and nothing ends it"), None);
+            self.gather();
+        }
         Ok(trip)
     }
+
+    fn tell_all(&mut self, tells: bool) {
+        self.switches.iter_mut().for_each(|machine| machine.tells = tells);
+    }
+}
+
+/// How many cables each switch is from the root: the one that ranks first of those that are joined.
+fn distances(cables: &[(At, At)], ranks: &[(u32, StationAddress)]) -> BTreeMap<usize, usize> {
+    let mut by_rank: Vec<(_, usize)> = ranks.iter().zip(0..).collect();
+    by_rank.sort_unstable();
+    let mut distances: BTreeMap<usize, usize> = BTreeMap::new();
+    for (_, root) in by_rank {
+        if distances.contains_key(&root) {
+            continue;
+        }
+        distances.insert(root, 0);
+        let mut next = VecDeque::from([root]);
+        while let Some(number) = next.pop_front() {
+            let far = distances.get(&number).map_or(0, |distance| distance + 1);
+            for (here, there) in cables.iter().flat_map(|(a, b)| [(a, b), (b, a)]) {
+                if here.0 == number && !distances.contains_key(&there.0) {
+                    distances.insert(there.0, far);
+                    next.push_back(there.0);
+                }
+            }
+        }
+    }
+    distances
+}
+
+/// Whether a cable joins what others join already.
+fn has_ring(cables: &[(At, At)]) -> bool {
+    let mut joined: BTreeMap<usize, usize> = BTreeMap::new();
+    cables.iter().any(|((a, _), (b, _))| {
+        let of = |joined: &BTreeMap<usize, usize>, number: usize| joined.get(&number).copied().unwrap_or(number);
+        let (one, other) = (of(&joined, *a), of(&joined, *b));
+        joined.extend([(*a, one), (*b, other)]);
+        joined.values_mut().filter(|part| **part == other).for_each(|part| *part = one);
+        one == other
+    })
 }
 
 impl Trip {

@@ -66,6 +66,11 @@ impl Machine<'_> {
         Ok(Place { tag, marking: Some(marking), after: FIRST, because })
     }
 
+    /// Whether the port feeds a phone.
+    pub fn feeds(&self, port: usize) -> Known<bool> {
+        self.asked.port(port, settings::POWER)
+    }
+
     /// Which marking of arriving frames is kept.
     pub fn trust(&self, port: usize) -> Known<crate::model::Trust> {
         self.asked.port(port, settings::TRUST)

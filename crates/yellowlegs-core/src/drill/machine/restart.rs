@@ -1,5 +1,7 @@
 //! What is lost: bindings that were cleared or not written yet, pins and settings that were not saved.
 
+use std::net::Ipv4Addr;
+
 use super::{Because, Binding, Machine, Millis};
 use crate::drill::asked::Known;
 use crate::model::SavedCopy;
@@ -17,11 +19,38 @@ pub struct Lost {
 }
 
 impl Machine<'_> {
+    /// A binding that is made now.
+    pub(super) fn binding_of(&self, port: usize, address: Ipv4Addr) -> Binding {
+        Binding { port, address, ends: self.leases.map(|lasts| self.now + lasts) }
+    }
+
+    /// Whether the lease of a binding runs still.
+    pub(super) fn lasts(&self, binding: &Binding) -> bool {
+        binding.ends.is_none_or(|ends| ends > self.now)
+    }
+
+    /// The binding of a station.
+    pub(super) fn binding(&self, station: StationAddress, vlan: VlanId) -> Option<Binding> {
+        self.bindings.get(&(station, vlan)).copied().filter(|binding| self.lasts(binding))
+    }
+
+    /// The client gives its address back.
+    pub(super) fn drop_binding(&mut self, station: StationAddress, vlan: VlanId) {
+        if let Some(binding) = self.bindings.remove(&(station, vlan)) {
+            self.tell(binding.port, format!("no binding any more: {station}"), None);
+            self.write_soon();
+        }
+    }
+
     /// Keeps a binding, and remembers that it is to be written.
     pub(super) fn keep_binding(&mut self, station: StationAddress, vlan: VlanId, binding: Binding) {
         self.bindings.insert((station, vlan), binding);
         self.tell(binding.port, format!("a binding: {station} has {}", binding.address), None);
-        // The delay runs from the first change that is not written.
+        self.write_soon();
+    }
+
+    /// The delay runs from the first change that is not written.
+    fn write_soon(&mut self) {
         if self.store_due.is_none()
             && self.asked.switch_wide(settings::SNOOPING_STORE) == Ok(true)
             && let Ok(Seconds(delay)) = self.asked.switch_wide(settings::STORE_DELAY)

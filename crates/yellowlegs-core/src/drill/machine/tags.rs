@@ -3,7 +3,7 @@
 use super::{Because, Machine};
 use crate::drill::asked::Known;
 use crate::drill::frame::Frame;
-use crate::model::{Frames, Mode, SettingId, VlanId, VlanSet, settings};
+use crate::model::{Frames, Mode, SettingId, StationAddress, VlanId, VlanSet, settings};
 
 /// The VLAN a frame is taken into, or what refuses it.
 pub(super) type Taken = Result<VlanId, Because>;
@@ -61,7 +61,7 @@ impl Machine<'_> {
                 if outer.is_none() && only == Frames::Tagged {
                     return Ok(refused(settings::ACCEPTABLE_FRAMES.id));
                 }
-                match self.untagged(port)? {
+                match self.assigned(port, frame.from)?.map_or_else(|| self.untagged(port), |vlan| Ok(Some(vlan)))? {
                     Some(vlan) => vlan,
                     None => return Ok(refused(self.untagged_setting(port)?)),
                 }
@@ -81,13 +81,28 @@ impl Machine<'_> {
         if !self.asked.switch_wide(settings::VLANS)?.contains(vlan) {
             return Ok(refused(settings::VLANS.id));
         }
-        if !self.is_member(port, vlan)? && self.asked.port(port, settings::INGRESS_FILTERING)? {
+        let of_tag = outer.is_some_and(|tag| tag > 0);
+        if of_tag && !self.is_member(port, vlan)? && self.asked.port(port, settings::INGRESS_FILTERING)? {
             return Ok(refused(settings::INGRESS_FILTERING.id));
         }
         if outer.is_some() {
             frame.tags.remove(0);
         }
         Ok(Ok(vlan))
+    }
+
+    /// The VLAN that a station is put into by its address, whatever the port's own is (dynamic assignment).
+    fn assigned(&self, port: usize, from: StationAddress) -> Known<Option<VlanId>> {
+        let ranges = match self.asked.switch_wide(settings::ADDRESS_RANGES) {
+            Ok(ranges) => ranges,
+            // Where nobody says that VLANs are assigned, no range matters.
+            Err(hang) if self.asked.port(port, settings::DYNAMIC_VLAN) == Ok(true) => return Err(hang),
+            Err(_) => return Ok(None),
+        };
+        match ranges.iter().find(|(range, _)| range.contains(from)) {
+            Some((_, vlan)) if self.asked.port(port, settings::DYNAMIC_VLAN)? => Ok(Some(*vlan)),
+            _ => Ok(None),
+        }
     }
 
     /// The setting that says which VLAN is untagged.
@@ -98,7 +113,8 @@ impl Machine<'_> {
 
     /// The tags with which a frame of a VLAN leaves by a port; none where the port is no member.
     pub(super) fn leave(&self, port: usize, vlan: VlanId, inner: &[u16]) -> Known<Option<Vec<u16>>> {
-        if self.untagged(port)? == Some(vlan) {
+        let joined = self.ports.get(port).is_some_and(|state| state.joined.contains(&vlan));
+        if joined || self.untagged(port)? == Some(vlan) {
             return Ok(Some(inner.to_vec()));
         }
         Ok(self.carries_tagged(port, vlan)?.then(|| std::iter::once(vlan.get()).chain(inner.iter().copied()).collect()))

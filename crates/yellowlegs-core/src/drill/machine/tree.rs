@@ -2,7 +2,8 @@
 
 use super::{Because, Machine, Millis};
 use crate::drill::asked::Known;
-use crate::model::{Cause, FastStart, Mode, Origin, Protocol, Seconds, platform, settings};
+use crate::drill::frame::Root;
+use crate::model::{Cause, FastStart, Mode, Origin, Protocol, Seconds, StationAddress, platform, settings};
 
 /// How a port takes part in the tree.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -32,9 +33,24 @@ impl Machine<'_> {
         Ok(())
     }
 
-    /// Whether a tree runs on a port.
+    /// Whether a tree runs on a port, and in the VLAN of an access port.
     pub fn tree_runs(&self, port: usize) -> Known<bool> {
-        Ok(self.asked.switch_wide(settings::TREE)? && self.asked.port(port, settings::TREE_ON_PORT)?)
+        if !self.asked.switch_wide(settings::TREE)? || !self.asked.port(port, settings::TREE_ON_PORT)? {
+            return Ok(false);
+        }
+        let off = match self.asked.switch_wide(settings::TREE_OFF_VLANS) {
+            Ok(off) if off.is_empty() => return Ok(true),
+            Ok(off) => off,
+            // Of one tree for all VLANs none is left out unless somebody says so.
+            Err(hang) => match self.asked.switch_wide(settings::TREE_PROTOCOL)? {
+                Protocol::ClassicPerVlan | Protocol::RapidPerVlan => return Err(hang),
+                _ => return Ok(true),
+            },
+        };
+        if self.asked.port(port, settings::MODE)? == Mode::Trunk {
+            return Ok(true);
+        }
+        Ok(self.untagged(port)?.is_none_or(|vlan| !off.contains(vlan)))
     }
 
     /// Whether a port is an edge by its own settings.
@@ -110,8 +126,22 @@ impl Machine<'_> {
         Ok(!(by_default && self.asked.platform(platform::FILTER_ENDS, "on-bpdu")?))
     }
 
+    /// The best root that is known; this switch, where no other is.
+    fn known_root(&self) -> Known<(u32, StationAddress)> {
+        self.root.map_or_else(|| Ok((self.tree_priority()?, self.address())), Ok)
+    }
+
+    /// Whether a BPDU names a better root than the one that is known (IEEE 802.1Q, 13.10).
+    fn is_superior(&self, from: StationAddress, root: Root) -> Known<bool> {
+        match root {
+            Root::Better => Ok(true),
+            Root::NoBetter => Ok(false),
+            Root::Sender(priority) => Ok((priority, from) < self.known_root()?),
+        }
+    }
+
     /// A BPDU on a port: filter, guard, root guard; else it is a bridge's port from now on. Whether it was let in.
-    pub(super) fn hear_bpdu(&mut self, port: usize, superior: bool) -> Known<bool> {
+    pub(super) fn hear_bpdu(&mut self, port: usize, from: StationAddress, root: Root) -> Known<bool> {
         if self.is_deaf(port)? {
             let because = Because::of("BPDU filter", settings::BPDU_FILTER.id);
             self.tell(port, "the BPDU is not heard", Some(because));
@@ -121,11 +151,14 @@ impl Machine<'_> {
             self.hold(port, Cause::EdgeBpdu, Because::of("BPDU guard", settings::BPDU_GUARD.id));
             return Ok(false);
         }
+        let superior = self.is_superior(from, root)?;
         if superior && self.asked.port(port, settings::ROOT_GUARD)? {
             let because = Because::of("root guard", settings::ROOT_GUARD.id);
             self.tell(port, "blocks until the better root is silent", Some(because));
+            // Each such BPDU starts the wait anew. Where nobody knows how long it is, the port stays closed.
+            let opens = self.reopens().ok().map(|wait| self.now + wait);
             if let Some(state) = self.ports.get_mut(port) {
-                state.opens = None;
+                state.opens = opens;
             }
             return Ok(false);
         }
@@ -133,6 +166,9 @@ impl Machine<'_> {
         let words =
             if superior { "the root moves behind this port" } else { "a bridge is let in: no edge port any more" };
         self.tell(port, words, Some(because));
+        if let (true, Root::Sender(priority)) = (superior, root) {
+            self.root = Some((priority, from));
+        }
         Ok(true)
     }
 }

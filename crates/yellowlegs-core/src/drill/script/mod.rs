@@ -18,6 +18,8 @@ pub use problem::ScriptProblem;
 pub struct Script {
     /// Its name.
     pub name: String,
+    /// How long servers give addresses for; none: longer than it lasts.
+    pub lease: Option<Millis>,
     /// Its steps, in the order of time.
     pub steps: Vec<Step>,
 }
@@ -57,6 +59,10 @@ pub enum Act {
         /// How far apart.
         every: Millis,
     },
+    /// A wire joins the socket and another: its switch where it is another, and its port.
+    Patch(Option<String>, String),
+    /// A strand of its fibre fails: nothing is heard there any more.
+    StrandFails,
     /// The table of bindings is emptied.
     ClearBindings,
     /// The power is cut, and comes back.
@@ -76,6 +82,8 @@ pub enum Expect {
     Heard(Vec<(Option<String>, String)>),
     /// Ports that do not.
     Unheard(Vec<(Option<String>, String)>),
+    /// Whether the frame circles for ever.
+    Circles(bool),
     /// What the port is.
     Port(PortIs),
     /// What holds it down.
@@ -125,7 +133,7 @@ impl PortIs {
 }
 
 /// The frames that a step may send, by name.
-pub const FRAMES: [&str; 16] = [
+pub const FRAMES: [&str; 22] = [
     "plain",
     "arp",
     "packet",
@@ -133,14 +141,20 @@ pub const FRAMES: [&str; 16] = [
     "dhcp-offer",
     "dhcp-request",
     "dhcp-ack",
+    "dhcp-nak",
     "dhcp-release",
+    "dhcp-decline",
     "bpdu",
     "superior-bpdu",
+    "lldp",
     "router-advertisement",
     "dhcpv6-answer",
     "igmp-query",
     "igmp-report",
     "igmp-leave",
+    "mld-query",
+    "mld-report",
+    "mld-done",
     "stream",
 ];
 

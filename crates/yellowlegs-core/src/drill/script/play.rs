@@ -57,11 +57,18 @@ pub fn play(script: &Script, switches: &[&Switch], wires: &[(At, At)]) -> Result
         Ok((number, position.ok_or_else(|| problem(step, missing()))?))
     };
     let mut heard: Vec<Vec<At>> = Vec::new();
+    let mut ends: Vec<Option<At>> = Vec::new();
     for step in &script.steps {
         match find(step, &step.switch, &step.port) {
             Ok(at) => places.push(at),
             Err(wrong) => problems.push(wrong),
         }
+        ends.push(match &step.act {
+            Act::Patch(switch, port) => {
+                find(step, switch.as_deref().unwrap_or(&step.switch), port).map_err(|wrong| problems.push(wrong)).ok()
+            }
+            _ => None,
+        });
         let mut there = Vec::new();
         for expect in &step.expect {
             let (Expect::Heard(ports) | Expect::Unheard(ports)) = expect else { continue };
@@ -77,8 +84,11 @@ pub fn play(script: &Script, switches: &[&Switch], wires: &[(At, At)]) -> Result
     if !problems.is_empty() {
         return Err(problems);
     }
-    let mut machines: Vec<Machine<'_>> = switches.iter().map(|switch| Machine::new(Asked::new(switch))).collect();
-    let plugged = |at: At| script.steps.iter().zip(&places).any(|(step, p)| *p == at && matches!(step.act, Act::Plug));
+    let machines = switches.iter().map(|switch| Machine::new(Asked::new(switch)).with_leases(script.lease));
+    let mut machines: Vec<Machine<'_>> = machines.collect();
+    let plugs = |step: &Step| matches!(step.act, Act::Plug | Act::Patch(..));
+    let plugged =
+        |at: At| script.steps.iter().zip(&places).any(|(step, p)| *p == at && plugs(step)) || ends.contains(&Some(at));
     for (number, machine) in machines.iter_mut().enumerate() {
         (0..machine.port_count()).filter(|port| !plugged((number, *port))).for_each(|port| machine.settle(port));
     }
@@ -86,8 +96,8 @@ pub fn play(script: &Script, switches: &[&Switch], wires: &[(At, At)]) -> Result
     let mut playing = Playing { net: Net::new(machines, wires.iter().copied()), names };
     let mut ran = Ran::default();
     let settled = playing.net.settle_tree();
-    for ((step, at), heard) in script.steps.iter().zip(places).zip(heard) {
-        let came = settled.and_then(|()| playing.step(step, at));
+    for (((step, at), end), heard) in script.steps.iter().zip(places).zip(ends).zip(heard) {
+        let came = settled.and_then(|()| playing.step(step, at, end));
         let hang = came.as_ref().err().copied();
         let mut heard = heard.into_iter();
         for expect in &step.expect {
@@ -129,15 +139,17 @@ impl Playing<'_> {
         self.net.machine(at.0).ok_or(Hang::fact("the switch"))
     }
 
-    fn step(&mut self, step: &Step, at: At) -> Known<Option<Trip>> {
+    fn step(&mut self, step: &Step, at: At, end: Option<At>) -> Known<Option<Trip>> {
         let now = self.machine(at)?.now();
         self.net.pass(step.at.saturating_sub(now))?;
         let Some(machine) = self.net.switch(at.0) else { return Ok(None) };
         match &step.act {
-            Act::Plug => machine.link_up(at.1)?,
-            Act::Pull => machine.link_down(at.1)?,
+            Act::Plug => self.net.plug(at)?,
+            Act::Pull => self.net.pull(at)?,
+            Act::Patch(..) => end.map_or(Ok(()), |end| self.net.patch(at, end))?,
+            Act::StrandFails => self.net.strand_fails(at)?,
             Act::ClearBindings => machine.clear_bindings(at.1),
-            Act::Restart => _ = machine.restart(at.1)?,
+            Act::Restart => self.net.restart(at)?,
             Act::Look => {}
             Act::Send { frame, authenticated, count, every } => {
                 if *authenticated {
@@ -189,6 +201,10 @@ impl Playing<'_> {
                 let all = all.filter(|all| !all.is_empty()).map_or_else(|| "nobody".to_owned(), |all| all.join(", "));
                 (format!("heard on {all}"), heard.iter().all(|at| reached(at) == wanted))
             }
+            Expect::Circles(wanted) => {
+                let circles = trip.is_some_and(|trip| trip.circles);
+                (round(circles).to_owned(), circles == *wanted)
+            }
             Expect::Port(wanted) => {
                 let came = self.port_is(at);
                 (came.word().to_owned(), came == *wanted)
@@ -225,6 +241,10 @@ impl Playing<'_> {
     }
 }
 
+fn round(circles: bool) -> &'static str {
+    if circles { "circles" } else { "does not circle" }
+}
+
 impl Expect {
     /// In words.
     fn shown(&self) -> String {
@@ -240,6 +260,7 @@ impl Expect {
             Self::By(feature) => format!("stopped by {feature}"),
             Self::Heard(all) => format!("heard on {}", ports(all)),
             Self::Unheard(all) => format!("not heard on {}", ports(all)),
+            Self::Circles(circles) => round(*circles).to_owned(),
             Self::Port(port) => port.word().to_owned(),
             Self::Cause(cause) => format!("held by {cause}"),
         }

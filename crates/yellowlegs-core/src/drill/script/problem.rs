@@ -85,7 +85,9 @@ impl Explain for ScriptProblem {
             Self::Value { example, .. } => format!("for example {example}"),
             Self::Number { .. } => return None,
             Self::NoSwitch => "write `switch = \"NAME\"` here or in [drill]".to_owned(),
-            Self::Idle => "give it `link`, `send`, `clear`, `restart`, or something to expect".to_owned(),
+            Self::Idle => {
+                "give it `link`, `send`, `wire-to`, `strand`, `clear`, `restart`, or something to expect".to_owned()
+            }
             Self::TwoActs(_) => "make a step of each".to_owned(),
             Self::NoFrame(_) => {
                 "give the step a `send`, or expect something of the port: `port-is`, `cause`".to_owned()

@@ -1,11 +1,11 @@
 //! Reads the file of a drill.
 
 use std::collections::BTreeMap;
-use std::net::Ipv4Addr;
+use std::net::IpAddr;
 
 use super::{Act, Comes, Expect, FRAMES, NOBODY, PortIs, Script, ScriptProblem, Step};
 use crate::dialect::duration;
-use crate::drill::frame::{Dhcp, Frame, Payload, To};
+use crate::drill::frame::{Dhcp, Frame, Payload, Root, To};
 use crate::drill::machine::Millis;
 use crate::model::StationAddress;
 use crate::source::{Item, Problem, Source, Spot, TableReader, TomlDoc};
@@ -26,10 +26,11 @@ impl Script {
         let doc = TomlDoc::parse(source);
         let root = doc.root();
         let mut reader = Reader { doc: &doc, stations: Stations::new(), switch: None };
-        let mut name = String::new();
+        let (mut name, mut lease) = (String::new(), None);
         if let Some(table) = root.table("drill") {
             name = table.required_text("name").map(|item| item.value.to_owned()).unwrap_or_default();
             reader.switch = table.text("switch").map(|item| item.value.to_owned());
+            lease = reader.millis(&table, "lease");
             table.finish();
         } else {
             root.required_text("drill");
@@ -52,7 +53,7 @@ impl Script {
         }
         drop(tables);
         let problems = doc.into_problems();
-        if problems.is_empty() { Ok(Self { name, steps }) } else { Err(problems) }
+        if problems.is_empty() { Ok(Self { name, lease, steps }) } else { Err(problems) }
     }
 }
 
@@ -114,6 +115,14 @@ impl Reader<'_> {
         if let Some(item) = table.text("send") {
             acts.push(("send", self.sent(table, &item)?));
         }
+        if let Some(item) = table.text("wire-to") {
+            let (switch, port) = place(item.value);
+            acts.push(("wire-to", Act::Patch(switch, port)));
+        }
+        if let Some(item) = table.text("strand") {
+            self.word("strand", &item, &[("fails", ())])?;
+            acts.push(("strand", Act::StrandFails));
+        }
         if let Some(item) = table.text("clear") {
             self.word("clear", &item, &[("bindings", ())])?;
             acts.push(("clear", Act::ClearBindings));
@@ -154,13 +163,12 @@ impl Reader<'_> {
         }
         for (key, is_heard) in [("heard-on", true), ("not-heard-on", false)] {
             let Some(items) = table.texts(key) else { continue };
-            let port = |item: &Item<&str>| match item.value.split_once(' ') {
-                Some((switch, port)) => (Some(switch.to_owned()), port.trim().to_owned()),
-                None => (None, item.value.to_owned()),
-            };
-            let ports: Vec<_> = items.iter().map(port).collect();
+            let ports: Vec<_> = items.iter().map(|item| place(item.value)).collect();
             let spot = items.first().map_or_else(|| table.spot.clone(), |item| item.spot.clone());
             of_frame(key, Some(if is_heard { Expect::Heard(ports) } else { Expect::Unheard(ports) }), &spot);
+        }
+        if let Some(item) = table.flag("circles") {
+            of_frame("circles", Some(Expect::Circles(item.value)), &item.spot);
         }
         if let Some(item) = table.text("port-is") {
             expect.extend(self.word("port-is", &item, &PortIs::WORDS).map(Expect::Port));
@@ -181,15 +189,48 @@ impl Reader<'_> {
         read
     }
 
-    fn address(&self, table: &TableReader<'_>, key: &'static str) -> Option<Ipv4Addr> {
+    fn address<A: std::str::FromStr>(
+        &self,
+        table: &TableReader<'_>,
+        key: &'static str,
+        (kind, example): (&'static str, &'static str),
+        fits: impl Fn(&A) -> bool,
+    ) -> Option<A> {
         let item = table.text(key)?;
-        let read = item.value.parse::<Ipv4Addr>().ok();
+        let read = item.value.parse::<A>().ok().filter(fits);
         if read.is_none() {
-            let found = item.value.to_owned();
-            self.doc
-                .report(&item.spot, ScriptProblem::Value { kind: "IPv4 address", found, example: "\"192.0.2.10\"" });
+            self.doc.report(&item.spot, ScriptProblem::Value { kind, found: item.value.to_owned(), example });
         }
         read
+    }
+
+    /// The group that a frame of IGMP or MLD, or of a stream, is about.
+    fn group(&self, table: &TableReader<'_>, frame: &str) -> Option<IpAddr> {
+        let shown = match frame {
+            "mld-query" | "mld-report" | "mld-done" => ("IPv6 group", "\"ff35::8000:1\""),
+            "stream" => ("group", "\"233.252.0.1\" or \"ff35::8000:1\""),
+            _ => ("IPv4 group", "\"233.252.0.1\""),
+        };
+        let fits = |group: &IpAddr| {
+            group.is_multicast()
+                && match shown.0 {
+                    "IPv6 group" => group.is_ipv6(),
+                    "IPv4 group" => group.is_ipv4(),
+                    _ => true,
+                }
+        };
+        self.address(table, "group", shown, fits)
+    }
+
+    /// A priority in the tree (IEEE 802.1Q, 13.26: steps of 4096).
+    fn priority(&self, table: &TableReader<'_>) -> Option<Option<u32>> {
+        let Some(item) = table.integer("priority") else { return Some(None) };
+        let priority = u32::try_from(item.value).ok().filter(|priority| *priority <= 61440 && priority % 4096 == 0);
+        if priority.is_none() {
+            let wanted = "a multiple of 4096, 0 to 61440";
+            self.doc.report(&item.spot, ScriptProblem::Number { key: "priority", wanted, found: item.value });
+        }
+        priority.map(Some)
     }
 
     fn sent(&self, table: &TableReader<'_>, kind: &Item<&str>) -> Option<Act> {
@@ -197,8 +238,8 @@ impl Reader<'_> {
         self.word("send", kind, &words)?;
         let (from, authenticated) = self.station(&table.required_text("from")?)?;
         let client = table.text("client").map_or(Some((from, true)), |item| self.station(&item))?.0;
-        let ip = self.address(table, "ip").unwrap_or(NOBODY);
-        let group = self.address(table, "group");
+        let ip = self.address(table, "ip", ("IPv4 address", "\"192.0.2.10\""), |_| true).unwrap_or(NOBODY);
+        let group = self.group(table, kind.value);
         let to = match table.text("to") {
             None => To::All,
             Some(item) if item.value == "all" => To::All,
@@ -211,8 +252,9 @@ impl Reader<'_> {
             "dhcp-offer" => Payload::Dhcp(Dhcp::Offer, client, ip),
             "dhcp-request" => Payload::Dhcp(Dhcp::Request, client, ip),
             "dhcp-ack" => Payload::Dhcp(Dhcp::Ack, client, ip),
+            "dhcp-nak" => Payload::Dhcp(Dhcp::Nak, client, ip),
             "dhcp-release" => Payload::Dhcp(Dhcp::Release, client, ip),
-            "bpdu" | "superior-bpdu" => Payload::Bpdu { superior: kind.value == "superior-bpdu" },
+            "dhcp-decline" => Payload::Dhcp(Dhcp::Decline, client, ip),
             "router-advertisement" => Payload::RouterAdvertisement,
             "dhcpv6-answer" => Payload::ServerAnswer,
             _ => Payload::Plain,
@@ -224,11 +266,18 @@ impl Reader<'_> {
             group
         };
         let frame = match kind.value {
-            "igmp-query" => Frame::query(from, group),
-            "igmp-report" => Frame::report(from, group_of()?),
-            "igmp-leave" => Frame::leave(from, group_of()?),
+            "igmp-query" | "mld-query" => match group {
+                Some(IpAddr::V4(group)) => Frame::query(from, Some(group)),
+                Some(IpAddr::V6(group)) => Frame::query_v6(from, Some(group)),
+                None if kind.value == "mld-query" => Frame::query_v6(from, None),
+                None => Frame::query(from, None),
+            },
+            "igmp-report" | "mld-report" => Frame::report(from, group_of()?),
+            "igmp-leave" | "mld-done" => Frame::leave(from, group_of()?),
             "stream" => Frame::stream(from, ip, group_of()?),
-            "bpdu" | "superior-bpdu" => Frame::bpdu(from, kind.value == "superior-bpdu"),
+            "bpdu" => Frame::bpdu(from, self.priority(table)?.map_or(Root::NoBetter, Root::Sender)),
+            "superior-bpdu" => Frame::bpdu(from, Root::Better),
+            "lldp" => Frame::lldp(from),
             _ => Frame { to, ..Frame::to_all(from, payload) },
         };
         let tags = table.integers("tags").unwrap_or_default();
@@ -247,6 +296,14 @@ impl Reader<'_> {
         })?;
         let every = self.millis(table, "every").unwrap_or(1000);
         Some(Act::Send { frame: Frame { tags, ..frame }, authenticated, count, every })
+    }
+}
+
+/// `PORT`, or `SWITCH PORT`.
+fn place(text: &str) -> (Option<String>, String) {
+    match text.split_once(' ') {
+        Some((switch, port)) => (Some(switch.to_owned()), port.trim().to_owned()),
+        None => (None, text.to_owned()),
     }
 }
 

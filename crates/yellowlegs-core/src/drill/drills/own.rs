@@ -1,0 +1,63 @@
+//! The stations that belong on a port: those that are written or pinned there, then made-up ones.
+
+use crate::drill::asked::Known;
+use crate::drill::machine::Machine;
+use crate::drill::rehearse::{Stage, station};
+use crate::model::{Station, StationAddress, VlanId};
+use crate::policy::Faces;
+
+/// Stations that port security lets in always; none where it does not act.
+fn fixed(stage: &Stage<'_>, machine: &Machine<'_>) -> Known<Vec<Station>> {
+    if machine.is_secured(stage.port)? { machine.fixed(stage.port) } else { Ok(Vec::new()) }
+}
+
+fn admitted_in(station: &Station, vlan: Option<VlanId>) -> bool {
+    station.vlan.is_none() || station.vlan == vlan
+}
+
+/// So many hosts in the untagged VLAN. A fixed phone is none, where it can be told; of a phone and a host that cannot, the phone is
+/// the first.
+pub(super) fn hosts(stage: &Stage<'_>, machine: &Machine<'_>, count: usize) -> Known<Vec<StationAddress>> {
+    let fixed = fixed(stage, machine)?;
+    let untagged = machine.untagged(stage.port)?;
+    let own = match machine.speaks_in {
+        Some(vlan) => Some(vlan),
+        None => untagged,
+    };
+    let phone = phone_of(stage, &fixed);
+    let host = |one: &&Station| admitted_in(one, own) && Some(one.address) != phone;
+    let all = fixed.iter().filter(host).map(|one| one.address);
+    Ok(all.chain((1..).map(station)).take(count).collect())
+}
+
+/// A host in the untagged VLAN.
+pub(super) fn host(stage: &Stage<'_>, machine: &Machine<'_>) -> Known<StationAddress> {
+    Ok(hosts(stage, machine, 1)?.first().copied().unwrap_or_else(|| station(1)))
+}
+
+/// The phone: a fixed one, else one of the site's.
+pub(super) fn phone(stage: &Stage<'_>, machine: &Machine<'_>) -> Known<StationAddress> {
+    let made_up = || {
+        let prefix = stage.policy.site.phone_prefixes.value.first()?;
+        let octets = prefix.split(':').filter(|octet| !octet.is_empty()).chain(["00"; 6]).take(6);
+        StationAddress::parse(&octets.collect::<Vec<_>>().join(":")).ok()
+    };
+    Ok(phone_of(stage, &fixed(stage, machine)?).or_else(made_up).unwrap_or_else(|| station(2)))
+}
+
+fn phone_of(stage: &Stage<'_>, fixed: &[Station]) -> Option<StationAddress> {
+    let role = stage.role().ok()?;
+    let told = |one: &&Station| stage.policy.is_phone(one.address) || one.vlan.is_some() && one.vlan == role.voice;
+    let most = match role.faces {
+        Faces::Phone => 0,
+        Faces::PhoneAndHost => 1,
+        _ => return None,
+    };
+    fixed.iter().find(told).or_else(|| fixed.first().filter(|_| fixed.len() > most)).map(|one| one.address)
+}
+
+/// Whoever belongs here, so many.
+pub(super) fn all(stage: &Stage<'_>, machine: &Machine<'_>, count: usize) -> Known<Vec<StationAddress>> {
+    let fixed = fixed(stage, machine)?.into_iter().map(|one| one.address);
+    Ok(fixed.chain((1..).map(station)).take(count).collect())
+}
