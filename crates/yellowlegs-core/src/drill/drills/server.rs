@@ -30,6 +30,8 @@ pub(super) const REAL_SERVER: Drill = Drill {
         "arp-inspection/no-bindings",
         "arp-inspection/off",
         "port-security/limit-low",
+        "port-security/on-uplink",
+        "port-security/pinned-twice",
         "voice/room-missing",
     ],
     run: real_server,

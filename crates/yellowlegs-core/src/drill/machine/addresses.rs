@@ -63,19 +63,26 @@ impl Machine<'_> {
         // Fixed stations take their places whether they are there or not.
         let held = state.admitted.len() + fixed;
         let limit = self.asked.port(port, settings::LIMIT)?;
-        if held < limit as usize && !self.is_held_elsewhere(port, vlan, station) {
+        let elsewhere = self.held_elsewhere(port, vlan, station);
+        if held < limit as usize && elsewhere.is_none() {
             if let Some(state) = self.ports.get_mut(port) {
                 state.admitted.insert(key, now);
             }
             return Ok(Ok(()));
         }
         let action = self.asked.port(port, settings::ACTION)?;
-        let because = Because::of("port security", settings::LIMIT.id);
+        let setting = if elsewhere.is_some() { settings::PORT_SECURITY.id } else { settings::LIMIT.id };
+        let because = Because::of("port security", setting);
+        if let Some(other) = elsewhere {
+            let words = format!("{station} belongs on {}, and on no other port of VLAN {vlan}", self.name(other));
+            self.tell(port, words, Some(because));
+        }
         if action != Action::Drop
             && let Some(state) = self.ports.get_mut(port)
         {
             state.violations += 1;
-            let words = format!("{station} is one too many: counted and reported");
+            let why = if elsewhere.is_some() { "out of its place" } else { "one too many" };
+            let words = format!("{station} is {why}: counted and reported");
             self.tell(port, words, Some(Because { setting: settings::ACTION.id, ..because }));
         }
         if action == Action::DisablePort {
@@ -110,15 +117,15 @@ impl Machine<'_> {
         Ok(())
     }
 
-    /// Whether another secured port of the VLAN holds a station: learned there, or fixed there.
-    fn is_held_elsewhere(&mut self, port: usize, vlan: VlanId, station: StationAddress) -> bool {
-        let learned = self.ports.iter().enumerate().any(|(other, state)| {
-            other != port
+    /// Another secured port of the VLAN that holds a station: learned there, or fixed there.
+    fn held_elsewhere(&mut self, port: usize, vlan: VlanId, station: StationAddress) -> Option<usize> {
+        let learned = self.ports.iter().enumerate().find(|(other, state)| {
+            *other != port
                 && [None, Some(vlan)].iter().any(|v| state.admitted.contains_key(&(station, *v)))
-                && self.is_member(other, vlan).unwrap_or(false)
+                && self.is_member(*other, vlan).unwrap_or(false)
         });
-        if learned {
-            return true;
+        if let Some((other, _)) = learned {
+            return Some(other);
         }
         if self.fixed_at.is_none() {
             let mut fixed_at = FixedAt::new();
@@ -133,9 +140,10 @@ impl Machine<'_> {
             self.fixed_at = Some(fixed_at);
         }
         let fixed = self.fixed_at.iter().filter_map(|at| at.get(&station)).flatten();
-        fixed.copied().any(|(other, in_vlan)| {
-            other != port && in_vlan.map_or_else(|| self.is_member(other, vlan).unwrap_or(false), |v| v == vlan)
-        })
+        let is_held = |(other, in_vlan): &(usize, Option<VlanId>)| {
+            *other != port && in_vlan.map_or_else(|| self.is_member(*other, vlan).unwrap_or(false), |v| v == vlan)
+        };
+        fixed.copied().find(is_held).map(|(other, _)| other)
     }
 
     fn speaks_elsewhere(&self, port: usize, vlan: VlanId, station: StationAddress) -> bool {
