@@ -312,14 +312,15 @@ fn generated_fleets_agree() {
     let ports: Vec<Vec<Step>> = ports.into_values().flatten().filter(|steps| !steps.is_empty()).collect();
     let at_a_port = proptest::sample::select(ports)
         .prop_flat_map(|steps| proptest::collection::vec(proptest::sample::select(steps), 1..7));
-    // Two receivers, where port security has room for both; with fast leave and without.
-    let set = |setting: &str, value: Json| {
-        let fits = |c: &Change| c.place == "edge 1.4" && c.setting == setting && c.value.as_ref() == Some(&value);
+    // Two receivers, where port security has room for both; with fast leave and without. Room beside who is pinned.
+    let set = |place: &str, setting: &str, value: Json| {
+        let fits = |c: &Change| c.place == place && c.setting == setting && c.value.as_ref() == Some(&value);
         all[0].iter().find(|step| matches!(step, Step::Setting(c) if fits(c))).unwrap().clone()
     };
-    let room = vec![Step::Two("edge", 3), set("port-security.limit", json!(10))];
-    let slow = [room.clone(), vec![set("multicast.fast-leave", json!(false))]].concat();
-    let two = proptest::sample::select(vec![room, slow]);
+    let room = vec![Step::Two("edge", 3), set("edge 1.4", "port-security.limit", json!(10))];
+    let slow = [room.clone(), vec![set("edge 1.4", "multicast.fast-leave", json!(false))]].concat();
+    let beside = vec![set("edge 1.2", "port-security.limit", json!(10))];
+    let two = proptest::sample::select(vec![room, slow, beside]);
     let at_a_port = prop_oneof![19 => at_a_port, 1 => two];
     let [settings, traits, roles] = all.map(proptest::sample::select);
     let anywhere = proptest::collection::vec(prop_oneof![6 => settings, 1 => traits, 2 => roles], 0..5);

@@ -7,8 +7,8 @@ use crate::model::{Station, StationAddress, VlanId};
 use crate::policy::Faces;
 
 /// Stations that port security lets in always; none where it does not act.
-fn fixed(stage: &Stage<'_>, machine: &Machine<'_>) -> Known<Vec<Station>> {
-    if machine.is_secured(stage.port)? { machine.fixed(stage.port) } else { Ok(Vec::new()) }
+pub(super) fn fixed(machine: &Machine<'_>, port: usize) -> Known<Vec<Station>> {
+    if machine.is_secured(port)? { machine.fixed(port) } else { Ok(Vec::new()) }
 }
 
 fn admitted_in(station: &Station, vlan: Option<VlanId>) -> bool {
@@ -18,7 +18,7 @@ fn admitted_in(station: &Station, vlan: Option<VlanId>) -> bool {
 /// So many hosts in the untagged VLAN. A fixed phone is none, where it can be told; of a phone and a host that cannot, the phone is
 /// the first.
 pub(super) fn hosts(stage: &Stage<'_>, machine: &Machine<'_>, count: usize) -> Known<Vec<StationAddress>> {
-    let fixed = fixed(stage, machine)?;
+    let fixed = fixed(machine, stage.port)?;
     let untagged = machine.untagged(stage.port)?;
     let own = match machine.speaks_in {
         Some(vlan) => Some(vlan),
@@ -42,7 +42,7 @@ pub(super) fn phone(stage: &Stage<'_>, machine: &Machine<'_>) -> Known<StationAd
         let octets = prefix.split(':').filter(|octet| !octet.is_empty()).chain(["00"; 6]).take(6);
         StationAddress::parse(&octets.collect::<Vec<_>>().join(":")).ok()
     };
-    Ok(phone_of(stage, &fixed(stage, machine)?).or_else(made_up).unwrap_or_else(|| station(2)))
+    Ok(phone_of(stage, &fixed(machine, stage.port)?).or_else(made_up).unwrap_or_else(|| station(2)))
 }
 
 fn phone_of(stage: &Stage<'_>, fixed: &[Station]) -> Option<StationAddress> {
@@ -58,6 +58,6 @@ fn phone_of(stage: &Stage<'_>, fixed: &[Station]) -> Option<StationAddress> {
 
 /// Whoever belongs here, so many.
 pub(super) fn all(stage: &Stage<'_>, machine: &Machine<'_>, count: usize) -> Known<Vec<StationAddress>> {
-    let fixed = fixed(stage, machine)?.into_iter().map(|one| one.address);
+    let fixed = fixed(machine, stage.port)?.into_iter().map(|one| one.address);
     Ok(fixed.chain((1..).map(station)).take(count).collect())
 }

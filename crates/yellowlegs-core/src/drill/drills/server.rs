@@ -81,7 +81,11 @@ fn real_server(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsa
 
 /// The exchange, message by message.
 fn exchange(stage: &Stage<'_>, mut net: Net<'_>, way: &Way, vlan: VlanId, client: StationAddress) -> Known<Rehearsal> {
-    let server = station(800);
+    let server = match (way.server, net.machine(way.steps.len())) {
+        (Some(port), Some(machine)) => own::fixed(machine, port)?.first().map(|one| one.address),
+        _ => None,
+    };
+    let server = server.unwrap_or_else(|| station(800));
     let here: At = (0, stage.port);
     let last = way.steps.len();
     let asks = |kind| Frame::to_all(client, Payload::Dhcp(kind, client, OWN));
