@@ -245,3 +245,17 @@ fn own_drills_hang_on_what_nobody_knows() {
     assert_eq!((ran.code, open), (3, 8), "{told}");
     assert!(ran.out.contains("it hangs on port.enabled, which nobody knows"), "{told}");
 }
+
+/// The examples of the guide come true on the demo.
+#[test]
+fn own_drills_of_the_guide() {
+    let guide = include_str!("../../../docs/drills.md");
+    let examples: Vec<&str> = guide.split("```toml\n").skip(1).filter_map(|rest| rest.split("```").next()).collect();
+    assert!(examples.len() > 1, "{}", examples.len());
+    let fleet = Fleet::demo();
+    for example in examples {
+        fleet.write("own.toml", example);
+        let ran = fleet.run(&["drill", "--file", fleet.path().join("own.toml").to_str().unwrap()]);
+        assert_eq!(ran.code, 0, "{}{}", ran.out, ran.err);
+    }
+}

@@ -8,7 +8,7 @@ use super::asked::{Asked, Assumed, Hang, Known};
 use super::machine::{Because, Machine, Millis, Session, Told};
 use super::{Drill, all};
 use crate::finding::{Evidence, quote_slot};
-use crate::model::{Scope, Slot, StationAddress, Switch, platform};
+use crate::model::{Cause, Scope, Slot, StationAddress, Switch, platform};
 use crate::policy::{Assignment, Faces, Policy, Role, assign};
 use crate::resolve::Resolved;
 
@@ -92,12 +92,17 @@ impl Rehearsal {
     /// With how the port comes back, if it was taken down.
     #[must_use]
     pub(super) fn back(self, machine: &Machine<'_>, port: usize) -> Self {
-        let recovery = machine.held_by(port).map(|cause| match machine.back_after(port, cause) {
-            Ok(Some(seconds @ 1..)) => format!("after {seconds} s by itself; the cause still there trips it again"),
-            Ok(_) => "by hand".to_owned(),
-            Err(hang) => format!("hangs on {}, which nobody knows", hang.on),
-        });
+        let recovery = machine.held_by(port).map(|cause| comes_back(machine, port, cause));
         Self { recovery, ..self }
+    }
+}
+
+/// How a port comes back from a cause, in words.
+pub(super) fn comes_back(machine: &Machine<'_>, port: usize, cause: Cause) -> String {
+    match machine.back_after(port, cause) {
+        Ok(Some(seconds @ 1..)) => format!("after {seconds} s by itself; the cause still there trips it again"),
+        Ok(_) => "by hand".to_owned(),
+        Err(hang) => format!("hangs on {}, which nobody knows", hang.on),
     }
 }
 

@@ -28,7 +28,9 @@ fn others(kind: Kind, value: Option<&Value>) -> Vec<Json> {
         Kind::Port => vec![json!("none"), json!("1.2"), json!("1.4"), json!("9.9")],
         Kind::Taps => vec![json!([]), json!(["1.2 both"]), json!(["1.4 received"])],
         // One that is fixed on other ports, too, where these are changed alike.
-        Kind::Stations => vec![json!([]), json!(["02:00:5e:00:00:77"]), json!(["02:00:5e:00:00:77", "02:00:5e:00:00:78"])],
+        Kind::Stations => {
+            vec![json!([]), json!(["02:00:5e:00:00:77"]), json!(["02:00:5e:00:00:77", "02:00:5e:00:00:78"])]
+        }
         Kind::Words | Kind::Ranges | Kind::Pairs => vec![json!([])],
         Kind::Text => vec![json!("")],
         Kind::Station | Kind::Time => Vec::new(),

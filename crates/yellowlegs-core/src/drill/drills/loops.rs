@@ -6,8 +6,8 @@ use crate::drill::around::Far;
 use crate::drill::asked::{Hang, Known};
 use crate::drill::frame::{Frame, Payload};
 use crate::drill::machine::{Because, Machine, Millis, Net};
-use crate::drill::rehearse::{Outcome, Rehearsal, Stage, station};
-use crate::model::{Media, Seconds, Unidirectional, settings};
+use crate::drill::rehearse::{Outcome, Rehearsal, Stage, comes_back, station};
+use crate::model::{Cause, Media, Seconds, Unidirectional, settings};
 
 pub(super) const PATCHED_LOOP: Drill = Drill {
     name: "patched-loop",
@@ -27,50 +27,80 @@ fn twin(stage: &Stage<'_>, machine: &Machine<'_>) -> usize {
     stage.others().find(like).unwrap_or(stage.port)
 }
 
-/// What ends a loop that leaves by one port and comes back by another: a BPDU after a hello time, a probe after an interval.
-fn ended(machine: &mut Machine<'_>, from: usize, to: usize, bpdus_pass: bool) -> Known<End> {
+/// Another port where people plug things in, in another VLAN.
+fn neighbour_of_another_vlan(stage: &Stage<'_>, machine: &Machine<'_>) -> Known<Option<usize>> {
+    let own = machine.untagged(stage.port)?;
+    let other = |port: &usize| {
+        stage.role_of(*port).is_some_and(|role| role.faces.is_edge())
+            && machine.forwards(*port)
+            && machine.untagged(*port).is_ok_and(|vlan| vlan.is_some() && vlan != own)
+    };
+    Ok(stage.others().find(other))
+}
+
+/// What ends a loop over a wire between two ports, which goes round both ways: a BPDU after a hello time, a probe after an interval,
+/// or the storm limit within a second.
+fn ended(machine: &mut Machine<'_>, far: usize, near: usize, bpdus_pass: bool) -> Known<End> {
     let millis = |Seconds(s): Seconds| Millis::from(s) * 1000;
     let start = machine.now();
     // Somebody's broadcast: where it is refused on its way back nothing circles.
-    let circling = machine.receive(to, &Frame::to_all(station(600), Payload::Plain))?;
+    let circling = machine.receive(near, &Frame::to_all(station(600), Payload::Plain))?;
     if let Some(because) = circling.stopped_by() {
         return Ok(Some((0, because, format!("nothing circles: {}", because.feature))));
     }
-    machine.tell(from, "a frame to all circles", None);
-    let bpdu = if bpdus_pass { machine.bpdu_of(from)? } else { None };
-    let probes = machine.probes_of(from)?;
-    let hears = machine.tree_runs(to)? && !machine.is_deaf(to)?;
-    let bpdu = match bpdu {
-        Some(frame) => Some((millis(machine.hello()?), frame)),
-        None => None,
-    };
-    let probe_first = !probes.is_empty()
-        && bpdu.as_ref().map_or(Ok(true), |(hello, _)| Ok(millis(machine.probe_interval()?) < *hello))?;
-    let round = |machine: &mut Machine<'_>, probing: bool| -> Known<End> {
-        if probing {
-            let wait = millis(machine.probe_interval()?);
-            machine.pass((start + wait).saturating_sub(machine.now()))?;
-            for probe in &probes {
-                if let Some(because) = machine.receive(to, probe)?.stopped_by()
-                    && (machine.held_by(from).is_some() || machine.held_by(to).is_some())
-                {
-                    return Ok(Some((wait, because, "the first probe that comes back takes the port down".to_owned())));
-                }
-            }
-            return Ok(None);
-        }
-        let Some((wait, frame)) = &bpdu else { return Ok(None) };
+    machine.tell(far, "a frame to all circles", None);
+    let ways = [(far, near), (near, far)];
+    let sends = bpdus_pass && (machine.bpdu_of(far)?.is_some() || machine.bpdu_of(near)?.is_some());
+    let hello = if sends { Some(millis(machine.hello()?)) } else { None };
+    let probes = machine.probes(far)? || machine.probes(near)?;
+    let probe = if probes { Some(millis(machine.probe_interval()?)) } else { None };
+    // A second of what circles is above any limit; where that takes the port down nothing else has to.
+    let storm = machine.storm_holds(near);
+    if storm == Ok(true) && hello.is_none_or(|hello| hello > 1000) {
+        machine.pass(1000)?;
+        let because = machine.hold_for_storm(near);
+        return Ok(Some((1000, because, "the storm limit takes the port down".to_owned())));
+    }
+    let mut rounds = [(hello, false), (probe, true)];
+    rounds.sort_unstable();
+    for (wait, probing) in rounds.into_iter().filter_map(|(wait, probing)| Some((wait?, probing))) {
         machine.pass((start + wait).saturating_sub(machine.now()))?;
-        machine.receive(to, frame)?;
-        let because = Because::of("spanning tree", settings::TREE_ON_PORT.id);
-        if machine.held_by(to).is_some() {
-            let because = Because::of("BPDU guard", settings::BPDU_GUARD.id);
-            return Ok(Some((*wait, because, "the first BPDU ends it: BPDU guard takes the port down".to_owned())));
+        for (from, to) in ways {
+            let end = if probing { probed(machine, from, to)? } else { heard(machine, from, to)? };
+            if let Some((because, says)) = end {
+                return Ok(Some((wait, because, says.to_owned())));
+            }
         }
-        Ok(hears.then(|| (*wait, because, "the first BPDU ends it: the tree blocks the port".to_owned())))
-    };
-    let first = round(machine, probe_first)?;
-    if first.is_some() { Ok(first) } else { round(machine, !probe_first) }
+    }
+    storm?;
+    Ok(None)
+}
+
+/// A BPDU goes over the wire: whether a guard takes the port down, or the tree blocks it.
+fn heard(machine: &mut Machine<'_>, from: usize, to: usize) -> Known<Option<(Because, &'static str)>> {
+    let Some(bpdu) = machine.bpdu_of(from)? else { return Ok(None) };
+    // One tree for each VLAN does not see a wire from one VLAN into another.
+    let sees = !machine.has_tree_of_each_vlan()? || machine.untagged(from)? == machine.untagged(to)?;
+    let hears = sees && machine.tree_runs(to)? && !machine.is_deaf(to)?;
+    machine.receive(to, &bpdu)?;
+    if machine.held_by(to).is_some() {
+        let because = Because::of("BPDU guard", settings::BPDU_GUARD.id);
+        return Ok(Some((because, "the first BPDU ends it: BPDU guard takes the port down")));
+    }
+    let because = Because::of("spanning tree", settings::TREE_ON_PORT.id);
+    Ok(hears.then_some((because, "the first BPDU ends it: the tree blocks the port")))
+}
+
+/// Probes go over the wire: whether one comes back and takes a port down.
+fn probed(machine: &mut Machine<'_>, from: usize, to: usize) -> Known<Option<(Because, &'static str)>> {
+    for probe in machine.probes_of(from)? {
+        if let Some(because) = machine.receive(to, &probe)?.stopped_by()
+            && (machine.held_by(from).is_some() || machine.held_by(to).is_some())
+        {
+            return Ok(Some((because, "the first probe that comes back takes the port down")));
+        }
+    }
+    Ok(None)
 }
 
 fn rehearsal(machine: &Machine<'_>, stage: &Stage<'_>, end: End) -> Rehearsal {
@@ -140,24 +170,43 @@ fn phone_loop(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal
     if !stage.role()?.faces.has_phone() {
         return Ok(None);
     }
-    let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
-    let mut silent = machine.clone();
+    let Some(machine) = ready(stage, machine)? else { return Ok(None) };
     let twin = twin(stage, &machine);
-    machine.tell(stage.port, "a phone that passes BPDUs on", None);
-    let relaying = ended(&mut machine, twin, stage.port, true)?;
-    let first = rehearsal(&machine, stage, relaying);
-    silent.tell(stage.port, "a phone that does not", None);
-    let alone = ended(&mut silent, twin, stage.port, false)?;
-    let second = rehearsal(&silent, stage, alone);
-    let story = first.story.into_iter().chain(second.story).collect();
-    if second.outcome == Outcome::LetThrough {
-        let says = "where the phone passes no BPDU on, the loop circles for ever";
-        return Ok(Some(Rehearsal { says: says.to_owned(), story, ..second }));
+    let other = neighbour_of_another_vlan(stage, &machine)?;
+    let mut plays = vec![
+        ("BPDUs passed on", "a phone that passes BPDUs on", twin, true),
+        ("not", "a phone that does not", twin, false),
+    ];
+    if let Some(other) = other {
+        plays.push((
+            "into another VLAN",
+            "its other socket leads into another VLAN, and it passes no BPDU on",
+            other,
+            false,
+        ));
     }
-    let says = format!("BPDUs passed on: {}; not: {}", first.says, second.says);
-    let worst = if first.outcome == Outcome::Held { second.outcome } else { first.outcome };
-    let millis = first.millis.max(second.millis);
-    Ok(Some(Rehearsal { says, story, outcome: worst, millis, ..second }))
+    let mut story = Vec::new();
+    let mut worst: Option<Rehearsal> = None;
+    let mut said = Vec::new();
+    for (name, what, from, passes) in plays {
+        let mut machine = machine.clone();
+        machine.tell(stage.port, what, None);
+        let end = ended(&mut machine, from, stage.port, passes)?;
+        let told = rehearsal(&machine, stage, end);
+        said.push(format!("{name}: {}", told.says));
+        story.extend(told.story.clone());
+        if told.outcome == Outcome::LetThrough {
+            let says = match name {
+                "BPDUs passed on" => told.says.clone(),
+                "not" => "where the phone passes no BPDU on, the loop circles for ever".to_owned(),
+                _ => "where its other socket leads into another VLAN, the two are joined for ever".to_owned(),
+            };
+            return Ok(Some(Rehearsal { says, story, ..told }));
+        }
+        let millis = worst.as_ref().and_then(|worst| worst.millis).max(told.millis);
+        worst = Some(Rehearsal { millis, ..told });
+    }
+    Ok(worst.map(|worst| Rehearsal { says: said.join("; "), story, ..worst }))
 }
 
 pub(super) const ONE_WAY_FIBRE: Drill = Drill {
@@ -241,6 +290,9 @@ fn one_way_fibre(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Re
     }
     let (after, what) = held.unwrap_or_default();
     let told = Rehearsal::new(&machine, Outcome::Held, format!("{what} after {} s", after / 1000)).after(after);
+    let acts = here.detection >= Unidirectional::DisablePort && there.detection != Unidirectional::Off;
+    let recovery = acts.then(|| comes_back(&machine, stage.port, Cause::Unidirectional));
+    let told = Rehearsal { recovery, ..told };
     Ok(Some(told.because(Some(Because::of("unidirectional link detection", settings::UNIDIRECTIONAL.id)))))
 }
 

@@ -20,11 +20,9 @@ fn admitted_in(station: &Station, vlan: Option<VlanId>) -> bool {
 pub(super) fn hosts(stage: &Stage<'_>, machine: &Machine<'_>, count: usize) -> Known<Vec<StationAddress>> {
     let fixed = fixed(machine, stage.port)?;
     let untagged = machine.untagged(stage.port)?;
-    let own = match machine.speaks_in {
-        Some(vlan) => Some(vlan),
-        None => untagged,
-    };
-    let phone = phone_of(stage, &fixed);
+    let own = machine.speaks_in.or(untagged);
+    // Where only a phone belongs, it is who speaks.
+    let phone = phone_of(stage, &fixed).filter(|_| stage.role().is_ok_and(|role| role.faces != Faces::Phone));
     let host = |one: &&Station| admitted_in(one, own) && Some(one.address) != phone;
     let all = fixed.iter().filter(host).map(|one| one.address);
     Ok(all.chain((1..).map(station)).take(count).collect())

@@ -52,22 +52,66 @@ fn net<'a>(machine: Machine<'a>, way: &'a Way) -> Net<'a> {
     Net::new(switches, wires)
 }
 
-fn real_server(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
-    let Some(mut machine) = at_host(stage, machine)? else { return Ok(None) };
-    let Some(vlan) = machine.untagged(stage.port)? else { return Ok(None) };
-    let serves = |server: &crate::policy::DhcpServer| server.vlans.is_empty() || server.vlans.contains(vlan);
-    if !stage.policy.dhcp_servers.iter().any(serves) {
-        // Nobody says that there is one: where snooping acts somebody should.
-        return if machine.snoops(vlan)? { Err(Hang::fact("policy: dhcp-server")) } else { Ok(None) };
+/// Who asks: in which VLAN, with a tag or without.
+#[derive(Clone, Copy)]
+struct Client {
+    who: &'static str,
+    station: StationAddress,
+    vlan: VlanId,
+    tags: bool,
+}
+
+impl Client {
+    fn frame(&self, frame: Frame) -> Frame {
+        if self.tags { frame.tagged(self.vlan) } else { frame }
     }
+}
+
+fn real_server(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
+    let Some(machine) = at_host(stage, machine)? else { return Ok(None) };
+    let own = machine.speaks_in.map_or_else(|| machine.untagged(stage.port), |vlan| Ok(Some(vlan)))?;
+    let host = own::host(stage, &machine)?;
+    let tags = machine.speaks_in.is_some();
+    let host = own.map(|vlan| Client { who: "the client", station: host, vlan, tags });
+    let role = stage.role()?;
+    let voice = role.voice.filter(|voice| role.faces.has_phone() && own != Some(*voice));
+    let carried = voice.map(|vlan| Ok(machine.tagged(stage.port)?.contains(vlan))).transpose()? == Some(true);
+    let station = own::phone(stage, &machine)?;
+    let phone = voice.filter(|_| carried).map(|vlan| Client { who: "the phone", station, vlan, tags: true });
+    if host.is_some_and(|host| !is_served(stage, host) && machine.snoops(host.vlan) != Ok(false)) {
+        // Nobody says that there is a server: where snooping acts somebody should.
+        return Err(Hang::fact("policy: dhcp-server"));
+    }
+    let mut told: Option<Rehearsal> = None;
+    for client in host.into_iter().chain(phone).filter(|client| is_served(stage, *client)) {
+        let Some(next) = asks(stage, machine.clone(), client)? else { continue };
+        if next.outcome != Outcome::Held {
+            return Ok(Some(next));
+        }
+        told = Some(match told {
+            None => next,
+            Some(first) => {
+                let says = format!("{}; {}", first.says, next.says);
+                Rehearsal { says, story: first.story.into_iter().chain(next.story).collect(), ..next }
+            }
+        });
+    }
+    Ok(told)
+}
+
+fn is_served(stage: &Stage<'_>, client: Client) -> bool {
+    stage.policy.dhcp_servers.iter().any(|server| server.vlans.is_empty() || server.vlans.contains(client.vlan))
+}
+
+fn asks(stage: &Stage<'_>, mut machine: Machine<'_>, client: Client) -> Known<Option<Rehearsal>> {
+    let Client { vlan, .. } = client;
     let Some(way) = stage.around.way(stage.policy, stage.resolved, vlan) else {
         return Err(Hang::fact("links"));
     };
-    let client = own::host(stage, &machine)?;
     if way.steps.first().is_some_and(|(_, out, _)| *out == stage.port) {
         return Ok(None);
     }
-    machine.authenticate(client);
+    machine.authenticate(client.station);
     let net = net(machine, &way);
     for (number, (_, out, into)) in way.steps.iter().enumerate() {
         let ends = [
@@ -76,11 +120,12 @@ fn real_server(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsa
         ];
         ends.into_iter().flatten().collect::<Known<Vec<bool>>>()?;
     }
-    exchange(stage, net, &way, vlan, client).map(Some)
+    exchange(stage, net, &way, client).map(Some)
 }
 
 /// The exchange, message by message.
-fn exchange(stage: &Stage<'_>, mut net: Net<'_>, way: &Way, vlan: VlanId, client: StationAddress) -> Known<Rehearsal> {
+fn exchange(stage: &Stage<'_>, mut net: Net<'_>, way: &Way, asking: Client) -> Known<Rehearsal> {
+    let Client { who, station: client, vlan, .. } = asking;
     let server = match (way.server, net.machine(way.steps.len())) {
         (Some(port), Some(machine)) => own::fixed(machine, port)?.first().map(|one| one.address),
         _ => None,
@@ -88,7 +133,7 @@ fn exchange(stage: &Stage<'_>, mut net: Net<'_>, way: &Way, vlan: VlanId, client
     let server = server.unwrap_or_else(|| station(800));
     let here: At = (0, stage.port);
     let last = way.steps.len();
-    let asks = |kind| Frame::to_all(client, Payload::Dhcp(kind, client, OWN));
+    let asks = |kind| asking.frame(Frame::to_all(client, Payload::Dhcp(kind, client, OWN)));
     let answers = |kind| Frame::to_station(server, client, Payload::Dhcp(kind, client, OWN));
     // A server in another VLAN is reached by a relay on its switch (RFC 2131, 4.1).
     let member = |port: usize| net.machine(last).map_or(Ok(false), |machine| machine.is_member(port, vlan));
@@ -100,7 +145,14 @@ fn exchange(stage: &Stage<'_>, mut net: Net<'_>, way: &Way, vlan: VlanId, client
             None => trip.arrivals.iter().any(|(at, arrival)| at.0 == last && arrival.is_in()),
         };
         if !came {
-            return Ok(broken(stage, &mut net, &trip, way, "the client's question never reaches the server"));
+            return Ok(broken(
+                stage,
+                &mut net,
+                &trip,
+                way,
+                vlan,
+                &format!("{who}'s question never reaches the server"),
+            ));
         }
         if let Some(port) = way.server {
             net.switch(last).into_iter().for_each(|machine| machine.authenticate(server));
@@ -109,7 +161,14 @@ fn exchange(stage: &Stage<'_>, mut net: Net<'_>, way: &Way, vlan: VlanId, client
             let trip = if direct { net.send((last, port), &frame)? } else { net.arrive((last, port), &frame)? };
             let passed = if direct { trip.reaches(here) } else { trip.arrivals.iter().any(|(_, a)| a.is_in()) };
             if !passed {
-                return Ok(broken(stage, &mut net, &trip, way, "the real server's answer never reaches the client"));
+                return Ok(broken(
+                    stage,
+                    &mut net,
+                    &trip,
+                    way,
+                    vlan,
+                    &format!("the real server's answer never reaches {who}"),
+                ));
             }
         }
         if let Some((_, out, _)) = way.steps.last().filter(|_| !direct) {
@@ -117,7 +176,14 @@ fn exchange(stage: &Stage<'_>, mut net: Net<'_>, way: &Way, vlan: VlanId, client
             let frame = tagged(&net, into, vlan, answers(answer))?;
             let trip = net.send(into, &frame)?;
             if !trip.reaches(here) {
-                return Ok(broken(stage, &mut net, &trip, way, "the real server's answer never reaches the client"));
+                return Ok(broken(
+                    stage,
+                    &mut net,
+                    &trip,
+                    way,
+                    vlan,
+                    &format!("the real server's answer never reaches {who}"),
+                ));
             }
         }
         if !direct && answer == Dhcp::Ack {
@@ -129,7 +195,7 @@ fn exchange(stage: &Stage<'_>, mut net: Net<'_>, way: &Way, vlan: VlanId, client
         }
         net.pass(1000)?;
     }
-    let trip = net.send(here, &Frame::to_all(client, Payload::Arp(OWN)))?;
+    let trip = net.send(here, &asking.frame(Frame::to_all(client, Payload::Arp(OWN))))?;
     let reached = trip.arrivals.iter().any(|(at, arrival)| at.0 == last && arrival.is_in());
     if !reached {
         return Ok(broken(
@@ -137,7 +203,8 @@ fn exchange(stage: &Stage<'_>, mut net: Net<'_>, way: &Way, vlan: VlanId, client
             &mut net,
             &trip,
             way,
-            "the client has its address, and its question for the gateway is dropped",
+            vlan,
+            &format!("{who} has its address, and its question for the gateway is dropped"),
         ));
     }
     // The gateway's answer comes down every cable of the way.
@@ -152,7 +219,8 @@ fn exchange(stage: &Stage<'_>, mut net: Net<'_>, way: &Way, vlan: VlanId, client
                 &mut net,
                 &trip,
                 way,
-                "the client has its address, and the gateway's answer is dropped",
+                vlan,
+                &format!("{who} has its address, and the gateway's answer is dropped"),
             ));
         }
     }
@@ -161,7 +229,7 @@ fn exchange(stage: &Stage<'_>, mut net: Net<'_>, way: &Way, vlan: VlanId, client
         1 => "over one more switch".to_owned(),
         _ => format!("over {last} more switches"),
     };
-    let says = format!("the client gets its address {switches} and reaches its gateway");
+    let says = format!("{who} gets its address {switches} and reaches its gateway");
     let because = Because::of("DHCP snooping", settings::SNOOPING_TRUSTED.id);
     Ok(Rehearsal::told(net.story(), Outcome::Held, says).because(Some(because)))
 }
@@ -172,14 +240,13 @@ fn tagged(net: &Net<'_>, into: At, vlan: VlanId, frame: Frame) -> Known<Frame> {
     Ok(if untagged == Some(vlan) { frame } else { frame.tagged(vlan) })
 }
 
-fn broken(stage: &Stage<'_>, net: &mut Net<'_>, trip: &Trip, way: &Way, what: &str) -> Rehearsal {
+fn broken(stage: &Stage<'_>, net: &mut Net<'_>, trip: &Trip, way: &Way, vlan: VlanId, what: &str) -> Rehearsal {
     let ends = trip.stopped().or_else(|| {
         let (at, _) = trip.arrivals.last()?;
         let out = way.steps.get(at.0).map(|(_, out, _)| *out)?;
         // Clients are heard on trusted ports only; else nothing carries the VLAN on.
         let machine = net.machine(at.0)?;
-        let snooped =
-            machine.trusts(out) == Ok(false) && machine.is_member(out, machine.untagged(at.1).ok()??) == Ok(true);
+        let snooped = machine.trusts(out) == Ok(false) && machine.is_member(out, vlan) == Ok(true);
         let setting = if snooped { settings::SNOOPING_TRUSTED.id } else { settings::TAGGED_VLANS.id };
         let feature = if snooped { "DHCP snooping" } else { "tag rules" };
         Some(((at.0, out), Because::of(feature, setting)))
@@ -205,15 +272,16 @@ pub(super) const BINDINGS_CLEARED: Drill = Drill {
 
 fn bindings_cleared(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
     let Some(mut machine) = at_host(stage, machine)? else { return Ok(None) };
-    let Some(vlan) = machine.untagged(stage.port)? else { return Ok(None) };
+    let own = machine.speaks_in.map_or_else(|| machine.untagged(stage.port), |vlan| Ok(Some(vlan)))?;
+    let Some(vlan) = own else { return Ok(None) };
     if !machine.snoops(vlan)? {
         return Ok(None);
     }
     let host = own::host(stage, &machine)?;
     machine.lease(stage.port, host, OWN)?;
     machine.clear_bindings(stage.port);
-    let arp = machine.receive(stage.port, &Frame::to_all(host, Payload::Arp(OWN)))?;
-    let packet = machine.receive(stage.port, &Frame::to_station(host, station(800), Payload::Packet(OWN)))?;
+    let arp = machine.says(stage.port, &Frame::to_all(host, Payload::Arp(OWN)))?;
+    let packet = machine.says(stage.port, &Frame::to_station(host, station(800), Payload::Packet(OWN)))?;
     let by = packet.stopped_by().or(arp.stopped_by());
     let says = match by {
         Some(by) => format!(

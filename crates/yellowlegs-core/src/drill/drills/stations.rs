@@ -9,6 +9,7 @@ use crate::drill::frame::{Frame, Payload};
 use crate::drill::machine::{Because, Machine};
 use crate::drill::rehearse::{Outcome, Rehearsal, Stage, station};
 use crate::model::{StationAddress, settings};
+use crate::policy::Feature;
 
 pub(super) const SECOND_STATION: Drill = Drill {
     name: "second-station",
@@ -70,13 +71,15 @@ pub(super) const SWAPPED_STATION: Drill = Drill {
         "port-security/off",
         "port-security/not-armed",
         "port-security/limit-high",
+        "port-security/not-kept",
         "port-security/mode-conflict",
     ],
     run: swapped_station,
 };
 
 fn swapped_station(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
-    if !stage.is_edge()? || !machine.is_secured(stage.port)? || !machine.pins(stage.port)? {
+    let wanted = stage.role()?.expect.wants(Feature::Pinning);
+    if !stage.is_edge()? || !wanted && !(machine.is_secured(stage.port)? && machine.pins(stage.port)?) {
         return Ok(None);
     }
     let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
@@ -90,7 +93,12 @@ fn swapped_station(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehe
     let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
     let arrival = machine.says(stage.port, &Frame::to_station(station(900), gateway(), Payload::Plain))?;
     let told = verdict(&machine, stage, &[(arrival, "the other station")]);
-    Ok(Some(told.because(Some(Because::of("port security", settings::LIMIT.id)))))
+    let setting = if told.outcome == Outcome::LetThrough && machine.pins(stage.port) == Ok(false) {
+        settings::PINNING.id
+    } else {
+        settings::LIMIT.id
+    };
+    Ok(Some(told.because(Some(Because::of("port security", setting)))))
 }
 
 pub(super) const COPIED_ADDRESS: Drill = Drill {
@@ -114,9 +122,12 @@ pub(super) const COPIED_ADDRESS: Drill = Drill {
 
 fn copied_address(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
     let Some(mut machine) = at_host(stage, machine)? else { return Ok(None) };
-    let copied = rightful(stage, &machine)?.and_then(|all| all.first().copied()).unwrap_or_else(|| station(1));
+    let copied = own::host(stage, &machine)?;
     machine.lease(stage.port, copied, Ipv4Addr::new(192, 0, 2, 10))?;
+    machine.link_down(stage.port)?;
+    machine.pass(5000)?;
     machine.tell(stage.port, format!("a stranger takes the place and the address of {copied}"), None);
+    let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
     let foreign = Ipv4Addr::new(192, 0, 2, 66);
     let arp = machine.says(stage.port, &Frame::to_all(copied, Payload::Arp(foreign)))?;
     let packet = machine.says(stage.port, &Frame::to_station(copied, gateway(), Payload::Packet(foreign)))?;

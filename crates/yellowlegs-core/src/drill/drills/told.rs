@@ -53,7 +53,14 @@ pub(super) const RECOVERY: Drill = Drill {
 };
 
 /// What may take a port down.
-const TRIPS: [Drill; 4] = [stations::SECOND_STATION, bridges::BROUGHT_BRIDGE, loops::PATCHED_LOOP, boot::FLAPPING_PLUG];
+const TRIPS: [Drill; 6] = [
+    stations::SECOND_STATION,
+    bridges::BROUGHT_BRIDGE,
+    loops::PATCHED_LOOP,
+    loops::PHONE_LOOP,
+    loops::ONE_WAY_FIBRE,
+    boot::FLAPPING_PLUG,
+];
 
 #[allow(clippy::needless_pass_by_value, reason = "the form of all drills")]
 fn recovery(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {

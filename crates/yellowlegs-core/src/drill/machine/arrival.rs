@@ -179,6 +179,19 @@ impl Machine<'_> {
         Ok(Some(because))
     }
 
+    /// Whether broadcast without end takes a port down: a limit, and an action that does more than drop.
+    pub fn storm_holds(&self, port: usize) -> Known<bool> {
+        let limit = self.asked.port(port, settings::STORM_BROADCAST)?;
+        Ok(limit.is_some() && self.asked.port(port, settings::STORM_ACTION)? == StormAction::DisablePort)
+    }
+
+    /// It does so.
+    pub fn hold_for_storm(&mut self, port: usize) -> Because {
+        let because = Because::of("storm limit", settings::STORM_ACTION.id);
+        self.hold(port, Cause::Storm, because);
+        because
+    }
+
     /// To the port where its station was learned, or to the members of its group; else to every other port of the VLAN.
     fn forward(&self, from: usize, vlan: VlanId, frame: &Frame) -> Known<Vec<Delivery>> {
         let only = match frame.to {

@@ -302,6 +302,9 @@ impl<'a> Machine<'a> {
             state.link = false;
             state.opens = None;
         }
+        // Whoever showed who they are have to do so again (IEEE 802.1X).
+        let gone = self.table.iter().filter(|(_, (on, _))| *on == port).map(|((station, _), _)| *station);
+        gone.collect::<Vec<_>>().iter().for_each(|station| _ = self.authenticated.remove(station));
         self.table.retain(|_, (on, _)| *on != port);
         self.tell(port, "link down", None);
         if before {
