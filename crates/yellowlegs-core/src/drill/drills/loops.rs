@@ -149,6 +149,9 @@ fn patched_loop(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehears
             .is_some_and(|here| here.held_by(stage.port).or(here.held_by(up)).is_some())
             .then_some("its own probe");
     }
+    if by.is_none() && net.machine(0).map_or(Ok(false), |here| here.storm_holds(stage.port))? {
+        by = Some("the storm limit");
+    }
     let mut story = told.story.clone();
     story.extend(net.story());
     Ok(Some(match by {
