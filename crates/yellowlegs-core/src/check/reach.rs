@@ -2,7 +2,6 @@
 
 use super::all;
 use crate::dialect::Dialect;
-use crate::model::{Kind, SettingId, TraitId};
 
 /// A fact that a dialect never gives where the text is silent, and what waits for it.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -21,12 +20,8 @@ pub struct OutOfReach {
 pub fn out_of_reach(dialect: &Dialect) -> Vec<OutOfReach> {
     let needing =
         |name: &str| -> Vec<&'static str> { all().filter(|c| c.needs.contains(&name)).map(|c| c.id).collect() };
-    let settings = SettingId::all()
-        .filter(|id| dialect.default_slot(*id).is_none() && id.info().kind != Kind::Text && !dialect.is_by_trait(*id))
-        .map(|id| (id.name(), dialect.can_set(id)));
-    let traits = TraitId::all().filter(|id| dialect.traits().get(*id).is_none()).map(|id| (id.info().name, false));
-    settings
-        .chain(traits)
+    let unsettled = dialect.unsettled();
+    unsettled
         .map(|(fact, can_set)| {
             let sets = |rule: &&crate::dialect::Rule| rule.effects.iter().any(|e| e.setting.name() == fact);
             let line = dialect.rules().iter().find(sets).map(|rule| rule.line);

@@ -40,7 +40,7 @@ pub use sketch::sketch;
 pub use state::{Missed, StateRule, StateRules, StateText, Table};
 pub use time::Moment;
 
-use crate::model::{Requirement, SettingId, Slot, TraitId, Traits, platform, settings};
+use crate::model::{Kind, Requirement, SettingId, Slot, TraitId, Traits, platform, settings};
 use crate::source::{Problem, Source, Spot};
 use automaton::{Automaton, WordRule};
 
@@ -138,6 +138,15 @@ impl Dialect {
     /// The platform's default for a setting.
     pub fn default_slot(&self, id: SettingId) -> Option<&Slot> {
         self.defaults.get(id.index())?.as_ref()
+    }
+
+    /// The settings and traits that it does not settle where the text is silent; of each, whether some line can set it.
+    pub fn unsettled(&self) -> impl Iterator<Item = (&'static str, bool)> {
+        let open =
+            |id: &SettingId| self.default_slot(*id).is_none() && id.info().kind != Kind::Text && !self.is_by_trait(*id);
+        let settings = SettingId::all().filter(open).map(|id| (id.name(), self.can_set(id)));
+        let traits = TraitId::all().filter(|id| self.traits().get(*id).is_none()).map(|id| (id.info().name, false));
+        settings.chain(traits)
     }
 
     /// Whether a trait, not a default, says what holds where the text is silent; or that it does not matter.

@@ -104,6 +104,11 @@ impl Hang {
         Self { on, what: Missing::Fact }
     }
 
+    /// Whether it is a setting in seconds.
+    pub fn is_of_time(&self) -> bool {
+        matches!(self.what, Missing::Setting(id) if id.info().kind == Kind::Seconds)
+    }
+
     /// What may be so in place of what is unknown, where that is little enough to try each.
     pub fn tries(&self) -> Vec<Assumed> {
         match self.what {

@@ -4,6 +4,7 @@
 
 mod around;
 mod asked;
+mod asks;
 mod attach;
 mod drills;
 pub mod frame;
@@ -13,6 +14,7 @@ pub mod script;
 
 pub use around::{Around, Far, Sketch};
 pub use asked::{Asked, Assumed, Hang, Known};
+pub use asks::{LeftOpen, left_open};
 pub use attach::attach;
 pub use machine::{Because, Machine, Told};
 pub use rehearse::{Either, Outcome, Rehearsal, Rehearsed, Rehearser, Stage, deciding, proof};

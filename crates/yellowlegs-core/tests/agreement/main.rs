@@ -1,6 +1,7 @@
 //! Checks and drills held against each other. Both stand on the settings in force; neither knows the other. `generated.rs` changes a
 //! right fleet: each setting, trait and role alone, then several at once. `table.rs` says of each drill how it comes out.
 
+mod asks;
 #[path = "../support/changes.rs"]
 mod changes;
 mod generated;

@@ -9,7 +9,7 @@ use super::generated::{Records, fleet, records, strict};
 use super::{around, changes, played};
 
 /// `edge 1.1`, `port.mode`, a value; a switch alone is the place of its own settings, and of its traits, which are taken away.
-fn change(records: &mut Records, place: &str, setting: &str, value: &Json) {
+pub(super) fn change(records: &mut Records, place: &str, setting: &str, value: &Json) {
     let (switch, port) = place.split_once(' ').unwrap_or((place, ""));
     let record = records.get_mut(switch).unwrap();
     if let Some(name) = setting.strip_prefix("trait ") {

@@ -6,6 +6,7 @@ use std::sync::Arc;
 
 use yellowlegs_core::check;
 use yellowlegs_core::dialect::{Dialect, sketch};
+use yellowlegs_core::drill::left_open;
 use yellowlegs_core::model::SettingId;
 use yellowlegs_core::resolve::{explain, explain_state, run_examples};
 use yellowlegs_core::source::{Problem, Source};
@@ -56,7 +57,8 @@ fn test(args: &Test, loudness: Loudness) -> Result<ExitCode, Failure> {
     let dialect = load(&args.file)?;
     let failed = run_examples(&dialect);
     let mut out = output::stdout(loudness.color);
-    let written = page::tested(&mut out, &dialect, &failed, &check::out_of_reach(&dialect), loudness.quiet);
+    let written =
+        page::tested(&mut out, &dialect, &failed, &check::out_of_reach(&dialect), &left_open(&dialect), loudness.quiet);
     written.and_then(|()| out.flush()).map_err(Failure::stdout)?;
     Ok(ExitCode::from(u8::from(!failed.is_empty())))
 }

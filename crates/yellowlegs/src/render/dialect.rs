@@ -5,6 +5,7 @@ use std::io::{self, Write};
 use serde::Serialize;
 use yellowlegs_core::check::{self, OutOfReach};
 use yellowlegs_core::dialect::{Dialect, HoleType};
+use yellowlegs_core::drill::LeftOpen;
 use yellowlegs_core::model::{Fact, FactKind, SettingId, TraitId};
 use yellowlegs_core::resolve::{Explained, Failed, Outcome, Said};
 
@@ -241,12 +242,17 @@ pub(crate) fn rules(out: &mut dyn Write, dialect: &Dialect) -> io::Result<()> {
     Ok(())
 }
 
+fn unsettled(can_set: bool) -> &'static str {
+    if can_set { "no [defaults] value where the text is silent" } else { "neither a rule nor a default gives it" }
+}
+
 /// How the examples came out, and what users of the dialect will miss.
 pub(crate) fn tested(
     out: &mut dyn Write,
     dialect: &Dialect,
     failed: &[Failed],
     missing: &[OutOfReach],
+    open: &[LeftOpen],
     quiet: bool,
 ) -> io::Result<()> {
     for Failed { place, about, expected, got, line } in failed {
@@ -260,14 +266,21 @@ pub(crate) fn tested(
     if !missing.is_empty() && !quiet {
         writeln!(out, "{}", paint(BOLD, "Without these facts checks stay undetermined:"))?;
         for OutOfReach { fact, can_set, line, checks } in missing {
-            let why = if *can_set {
-                "no [defaults] value where the text is silent"
-            } else {
-                "neither a rule nor a default gives it"
-            };
+            let why = unsettled(*can_set);
             let place = line.map(|line| format!("  {}:{line}", clean(dialect.source().path()))).unwrap_or_default();
             writeln!(out, "  {} {}{}", paint(BOLD, fact), paint(DIM, why), paint(PLACE, &place))?;
             for some in checks.chunks(5) {
+                writeln!(out, "      {}", some.join(", "))?;
+            }
+        }
+    }
+    // Those that checks need are told already.
+    let more = || open.iter().filter(|open| missing.iter().all(|told| told.fact != open.fact));
+    if more().next().is_some() && !quiet {
+        writeln!(out, "{}", paint(BOLD, "Without these facts drills stay undetermined:"))?;
+        for LeftOpen { fact, can_set, drills } in more() {
+            writeln!(out, "  {} {}", paint(BOLD, fact), paint(DIM, unsettled(*can_set)))?;
+            for some in drills.chunks(6) {
                 writeln!(out, "      {}", some.join(", "))?;
             }
         }

@@ -21,6 +21,7 @@ fn desk_boot(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Rehear
     if !stage.is_edge()? || stage.stations(&machine)? == Some(0) {
         return Ok(None);
     }
+    machine.part(stage.port)?;
     machine.link_up(stage.port)?;
     let Some(opens) = machine.opens_at(stage.port) else { return Ok(None) };
     for retry in RETRIES {

@@ -97,7 +97,8 @@ fn phone_boot(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal
     let computer = if role.faces == Faces::PhoneAndHost { ", and the computer in its own" } else { "" };
     let dark =
         if machine.feeds(stage.port) == Ok(false) { "; it needs a supply of its own: the port has none" } else { "" };
-    let says = format!("after {} s the phone speaks in its VLAN{computer}{dark}", took / 1000);
+    let after = if machine.part(stage.port).is_ok() { format!("after {} s ", took / 1000) } else { String::new() };
+    let says = format!("{after}the phone speaks in its VLAN{computer}{dark}");
     Ok(Some(Rehearsal::new(&machine, Outcome::Held, says).because(because).after(took)))
 }
 

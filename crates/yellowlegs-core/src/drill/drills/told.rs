@@ -67,13 +67,25 @@ fn recovery(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>>
     let mut ways = Vec::new();
     let mut story = Vec::new();
     let mut because = None;
+    let mut open = None;
     for drill in TRIPS {
-        let Some(told) = (drill.run)(stage, machine.clone())? else { continue };
+        let told = match (drill.run)(stage, machine.clone()) {
+            Ok(Some(told)) => told,
+            Ok(None) => continue,
+            Err(hang) => {
+                open = open.or(Some(hang));
+                ways.push(format!("after {}: hangs on {}, which nobody knows", drill.name, hang.on));
+                continue;
+            }
+        };
         if let Some(recovery) = told.recovery {
             ways.push(format!("after {}: {recovery}", drill.name));
             story.extend(told.story);
             because = because.or(told.because);
         }
+    }
+    if let (None, Some(hang)) = (&because, open) {
+        return Err(hang);
     }
     if ways.is_empty() {
         return Ok(None);

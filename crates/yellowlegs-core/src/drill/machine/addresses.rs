@@ -3,6 +3,7 @@
 use std::net::Ipv4Addr;
 use std::sync::Arc;
 
+use super::held::FEW;
 use super::{Because, FixedAt, Machine};
 use crate::drill::asked::{Hang, Known};
 use crate::drill::frame::{Dhcp, Frame, Payload};
@@ -50,7 +51,6 @@ impl Machine<'_> {
         let is_fixed = written.iter().chain(pinned.iter()).any(listed);
         let fixed =
             if written.len() + pinned.len() < 2 { written.len() + pinned.len() } else { self.fixed(port)?.len() };
-        self.age(port)?;
         let now = self.now;
         let Some(state) = self.ports.get_mut(port) else { return Ok(Ok(())) };
         if let Some(heard) = state.admitted.get_mut(&key) {
@@ -61,8 +61,12 @@ impl Machine<'_> {
             return Ok(Ok(()));
         }
         // Fixed stations take their places whether they are there or not.
-        let held = state.admitted.len() + fixed;
         let limit = self.asked.port(port, settings::LIMIT)?;
+        if state.admitted.len() + fixed >= limit as usize {
+            // Only now does it matter who was forgotten meanwhile.
+            self.age(port)?;
+        }
+        let held = self.ports.get(port).map_or(0, |state| state.admitted.len()) + fixed;
         let elsewhere = self.held_elsewhere(port, vlan, station);
         if held < limit as usize && elsewhere.is_none() {
             if let Some(state) = self.ports.get_mut(port) {
@@ -203,9 +207,7 @@ impl Machine<'_> {
                 if frame.relayed && !self.asked.port(port, settings::RELAY_ACCEPTED)? {
                     return Ok(stopped("DHCP snooping", settings::RELAY_ACCEPTED.id));
                 }
-                if let Some(rate) = self.asked.port(port, settings::SNOOPING_RATE)?
-                    && self.is_above(port, "dhcp", rate)?
-                {
+                if self.is_over(port, "dhcp", settings::SNOOPING_RATE)? {
                     return Ok(stopped("DHCP snooping", settings::SNOOPING_RATE.id));
                 }
                 if client != frame.from && self.asked.switch_wide(settings::ADDRESS_CHECK)? {
@@ -244,10 +246,7 @@ impl Machine<'_> {
                 if examines && !bound(says) {
                     return Ok(stopped("ARP inspection", settings::INSPECTION_VLANS.id));
                 }
-                if examines
-                    && let Some(rate) = self.asked.port(port, settings::INSPECTION_RATE)?
-                    && self.is_above(port, "arp", rate)?
-                {
+                if examines && self.is_over(port, "arp", settings::INSPECTION_RATE)? {
                     return Ok(stopped("ARP inspection", settings::INSPECTION_RATE.id));
                 }
                 Ok(Ok(()))
@@ -259,8 +258,23 @@ impl Machine<'_> {
         }
     }
 
+    /// Counts a frame of a kind; whether it is above a limit that may be set. A few are below any limit.
+    pub(super) fn is_over(&mut self, port: usize, kind: &'static str, limit: Key<Option<Rate>>) -> Known<bool> {
+        match self.asked.port(port, limit) {
+            Ok(None) => Ok(false),
+            Ok(Some(rate)) => self.is_above(port, kind, rate),
+            Err(hang) => {
+                if self.is_busy(port, kind, FEW as u64) {
+                    Err(hang)
+                } else {
+                    Ok(false)
+                }
+            }
+        }
+    }
+
     /// Counts a frame of a kind; whether it is above the rate of this second.
-    pub(super) fn is_above(&mut self, port: usize, kind: &'static str, rate: Rate) -> Known<bool> {
+    fn is_above(&mut self, port: usize, kind: &'static str, rate: Rate) -> Known<bool> {
         // Frames of 64 octets, the shortest (IEEE 802.3, 3.2.8), with preamble and gap 84: most frames a rate in bits lets in.
         const BITS: u64 = 84 * 8;
         // Mbit/s.

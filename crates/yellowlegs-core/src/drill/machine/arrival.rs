@@ -168,8 +168,7 @@ impl Machine<'_> {
             Some(StormKind::Broadcast) => ("broadcast", settings::STORM_BROADCAST),
             Some(StormKind::Multicast) => ("multicast", settings::STORM_MULTICAST),
         };
-        let Some(rate) = self.asked.port(port, limit)? else { return Ok(None) };
-        if !self.is_above(port, kind, rate)? {
+        if !self.is_over(port, kind, limit)? {
             return Ok(None);
         }
         let because = Because::of("storm limit", limit.id);

@@ -4,6 +4,9 @@ use super::{Because, Machine, Millis};
 use crate::drill::asked::Known;
 use crate::model::{Cause, Key, Seconds, platform, settings};
 
+/// So few changes of link, or frames of a kind in a second, trip no protection, whatever it is set to.
+pub(super) const FEW: usize = 5;
+
 /// The timer of a cause.
 fn timer(cause: Cause) -> Option<Key<Seconds>> {
     Some(match cause {
@@ -83,11 +86,21 @@ impl Machine<'_> {
         if self.held_by(port).is_some() || !self.asked.port(port, settings::FLAP)? {
             return Ok(());
         }
-        let threshold = u64::from(self.asked.port(port, settings::FLAP_THRESHOLD)?);
-        let Seconds(window) = self.asked.port(port, settings::FLAP_WINDOW)?;
         let now = self.now;
         let Some(state) = self.ports.get_mut(port) else { return Ok(()) };
         state.flaps.push((now, lost));
+        let few = state.flaps.len() < FEW;
+        let known = self
+            .asked
+            .port(port, settings::FLAP_THRESHOLD)
+            .and_then(|threshold| Ok((u64::from(threshold), self.asked.port(port, settings::FLAP_WINDOW)?)));
+        let (threshold, Seconds(window)) = match known {
+            Ok(known) => known,
+            // What nobody knows is above a plug that goes in, out, and in again.
+            Err(_) if few => return Ok(()),
+            Err(hang) => return Err(hang),
+        };
+        let Some(state) = self.ports.get_mut(port) else { return Ok(()) };
         let first = now.saturating_sub(Millis::from(window) * 1000);
         state.flaps.retain(|(at, _)| *at >= first);
         let (changes, losses) = (state.flaps.len() as u64, state.flaps.iter().filter(|(_, lost)| *lost).count() as u64);

@@ -1,7 +1,7 @@
 //! How long a port waits before it forwards (IEEE 802.1D-1998, 8.5; IEEE 802.1Q, 13), and what a BPDU does.
 
 use super::{Because, Machine, Millis};
-use crate::drill::asked::Known;
+use crate::drill::asked::{Hang, Known};
 use crate::drill::frame::Root;
 use crate::model::{Cause, FastStart, Mode, Origin, Protocol, Seconds, StationAddress, platform, settings};
 
@@ -19,7 +19,9 @@ pub enum Part {
 impl Machine<'_> {
     /// Opens a port that came up: at once, or after its wait.
     pub(super) fn open(&mut self, port: usize) -> Known<()> {
-        let (wait, words) = match self.part(port)? {
+        // Where nobody knows a timer, the longest that the standard allows is waited for (IEEE 802.1D-1998, 8.10.2: twice 30 s).
+        let longest = |hang: Hang| if hang.is_of_time() { Ok(Part::Waits(60_000)) } else { Err(hang) };
+        let (wait, words) = match self.part(port).or_else(longest)? {
             Part::None => (0, "forwards at once: no spanning tree runs here".to_owned()),
             Part::Edge => (0, "forwards at once: an edge port".to_owned()),
             Part::Waits(wait) => (wait, format!("waits {} s before it forwards", wait / 1000)),
