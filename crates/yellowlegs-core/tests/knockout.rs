@@ -44,8 +44,6 @@ const QUIET: &[(&str, &str)] = &[
     ("lldp.interval", "no policy asks for one"),
     ("multicast.querier-address", "each querier here has an address of its own"),
     ("platform.pending", "only its names matter: checks/whole.rs"),
-    ("port-security.pinned-stations", "none is pinned here: fleet.rs, checks/main.rs"),
-    ("port-security.written-stations", "the same"),
     ("port.description", "roles are listed here"),
     ("port.media", "with detection on at both ends it makes no difference: fleet.rs"),
     ("power.maximum", "one port more does not exceed the budget: power.budget does"),

@@ -215,6 +215,6 @@ fn a_wire_to_nowhere() {
     let text = format!("step = [ {{ port = \"1\", wire-to = \"7\" }} ]\n{HEAD}");
     let script = Script::load(&Source::of("own.toml", text)).unwrap();
     let switch = named("s", &json!({}), &json!({}), &json!({}));
-    let problems = play(&script, &[&switch], &[]).err().expect("there is no port 7");
+    let problems = play(&script, &[&switch], &[]).expect_err("there is no port 7");
     assert!(format!("{problems:?}").contains('7'), "{problems:?}");
 }

@@ -17,8 +17,11 @@ pub(super) const PATCHED_LOOP: Drill = Drill {
     run: patched_loop,
 };
 
-/// How a loop ended: when, and by what; none: it circles for ever.
-type End = Option<(Millis, Because, String)>;
+/// How a loop ended: when, where that is known, and by what; none: it circles for ever.
+type End = Option<(Option<Millis>, Because, String)>;
+
+/// BPDUs come every ten seconds at least (IEEE 802.1Q, 13.27: hello time); probes soon after.
+const SELDOM: Millis = 10_000;
 
 /// Another port of this one's class; itself where there is none.
 fn twin(stage: &Stage<'_>, machine: &Machine<'_>) -> usize {
@@ -46,25 +49,27 @@ fn ended(machine: &mut Machine<'_>, far: usize, near: usize, bpdus_pass: bool) -
     // Somebody's broadcast: where it is refused on its way back nothing circles.
     let circling = machine.receive(near, &Frame::to_all(station(600), Payload::Plain))?;
     if let Some(because) = circling.stopped_by() {
-        return Ok(Some((0, because, format!("nothing circles: {}", because.feature))));
+        return Ok(Some((Some(0), because, format!("nothing circles: {}", because.feature))));
     }
     machine.tell(far, "a frame to all circles", None);
     let ways = [(far, near), (near, far)];
     let sends = bpdus_pass && (machine.bpdu_of(far)?.is_some() || machine.bpdu_of(near)?.is_some());
-    let hello = if sends { Some(millis(machine.hello()?)) } else { None };
+    // What nobody knows of these times says when it ends, not whether.
+    let hello = sends.then(|| machine.hello().ok().map(millis));
     let probes = machine.probes(far)? || machine.probes(near)?;
-    let probe = if probes { Some(millis(machine.probe_interval()?)) } else { None };
+    let probe = probes.then(|| machine.probe_interval().ok().map(millis));
     // A second of what circles is above any limit; where that takes the port down nothing else has to.
     let storm = machine.storm_holds(near);
-    if storm == Ok(true) && hello.is_none_or(|hello| hello > 1000) {
+    if storm == Ok(true) && hello.flatten().is_none_or(|hello| hello > 1000) {
         machine.pass(1000)?;
         let because = machine.hold_for_storm(near);
-        return Ok(Some((1000, because, "the storm limit takes the port down".to_owned())));
+        return Ok(Some((Some(1000), because, "the storm limit takes the port down".to_owned())));
     }
-    let mut rounds = [(hello, false), (probe, true)];
-    rounds.sort_unstable();
-    for (wait, probing) in rounds.into_iter().filter_map(|(wait, probing)| Some((wait?, probing))) {
-        machine.pass((start + wait).saturating_sub(machine.now()))?;
+    let rounds = [(hello, false), (probe, true)].into_iter();
+    let mut rounds: Vec<_> = rounds.filter_map(|(wait, probing)| Some((wait?, probing))).collect();
+    rounds.sort_unstable_by_key(|(wait, _)| wait.unwrap_or(SELDOM));
+    for (wait, probing) in rounds {
+        machine.pass((start + wait.unwrap_or(SELDOM)).saturating_sub(machine.now()))?;
         for (from, to) in ways {
             let end = if probing { probed(machine, from, to)? } else { heard(machine, from, to)? };
             if let Some((because, says)) = end {
@@ -106,8 +111,13 @@ fn probed(machine: &mut Machine<'_>, from: usize, to: usize) -> Known<Option<(Be
 fn rehearsal(machine: &Machine<'_>, stage: &Stage<'_>, end: End) -> Rehearsal {
     match end {
         Some((after, because, says)) => {
-            let says = if after > 0 { format!("{says}, after {} s of circling", after / 1000) } else { says };
-            Rehearsal::new(machine, Outcome::Held, says).because(Some(because)).after(after).back(machine, stage.port)
+            let says = match after {
+                Some(0) => says,
+                Some(after) => format!("{says}, after {} s of circling", after / 1000),
+                None => format!("{says}; nobody knows how soon"),
+            };
+            let told = Rehearsal::new(machine, Outcome::Held, says).because(Some(because)).back(machine, stage.port);
+            after.map_or(told.clone(), |after| told.after(after))
         }
         None => Rehearsal::new(machine, Outcome::LetThrough, "the loop circles for ever")
             .because(Some(Because::of("loop detection", settings::LOOP_DETECTION.id))),
@@ -131,10 +141,10 @@ fn patched_loop(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehears
     let bpdu = sister.bpdu_of(stage.port)?;
     let probes = sisters.probes_of(stage.port)?;
     let mut net = Net::new(vec![sisters, sister], [((0, stage.port), (1, stage.port)), ((0, up), (1, up))]);
-    let Seconds(hello) = machine.hello()?;
+    let hello = machine.hello().map_or(SELDOM, |Seconds(s)| Millis::from(s) * 1000);
     let mut by = None;
     if let Some(bpdu) = bpdu {
-        net.pass(Millis::from(hello) * 1000)?;
+        net.pass(hello)?;
         let Some(here) = net.switch(0) else { return Ok(Some(told)) };
         let hears = here.tree_runs(stage.port)? && !here.is_deaf(stage.port)?;
         here.receive(stage.port, &bpdu)?;

@@ -126,102 +126,46 @@ fn asks(stage: &Stage<'_>, mut machine: Machine<'_>, client: Client) -> Known<Op
 /// The exchange, message by message.
 fn exchange(stage: &Stage<'_>, mut net: Net<'_>, way: &Way, asking: Client) -> Known<Rehearsal> {
     let Client { who, station: client, vlan, .. } = asking;
-    let server = match (way.server, net.machine(way.steps.len())) {
+    let last = way.steps.len();
+    let server = match (way.server, net.machine(last)) {
         (Some(port), Some(machine)) => own::fixed(machine, port)?.first().map(|one| one.address),
         _ => None,
     };
     let server = server.unwrap_or_else(|| station(800));
-    let here: At = (0, stage.port);
-    let last = way.steps.len();
-    let asks = |kind| asking.frame(Frame::to_all(client, Payload::Dhcp(kind, client, OWN)));
-    let answers = |kind| Frame::to_station(server, client, Payload::Dhcp(kind, client, OWN));
     // A server in another VLAN is reached by a relay on its switch (RFC 2131, 4.1).
     let member = |port: usize| net.machine(last).map_or(Ok(false), |machine| machine.is_member(port, vlan));
     let direct = way.server.map(member).transpose()? == Some(true);
     for (question, answer) in [(Dhcp::Discover, Dhcp::Offer), (Dhcp::Request, Dhcp::Ack)] {
-        let trip = net.send(here, &asks(question))?;
+        let asks = asking.frame(Frame::to_all(client, Payload::Dhcp(question, client, OWN)));
+        let trip = net.send((0, stage.port), &asks)?;
         let came = match way.server.filter(|_| direct) {
             Some(port) => trip.reaches((last, port)),
             None => trip.arrivals.iter().any(|(at, arrival)| at.0 == last && arrival.is_in()),
         };
         if !came {
-            return Ok(broken(
-                stage,
-                &mut net,
-                &trip,
-                way,
-                vlan,
-                &format!("{who}'s question never reaches the server"),
-            ));
+            let what = format!("{who}'s question never reaches the server");
+            return Ok(broken(stage, &mut net, &trip, way, vlan, &what));
         }
-        if let Some(port) = way.server {
-            net.switch(last).into_iter().for_each(|machine| machine.authenticate(server));
-            // What goes to a relay goes no further than its switch.
-            let frame = answers(answer);
-            let trip = if direct { net.send((last, port), &frame)? } else { net.arrive((last, port), &frame)? };
-            let passed = if direct { trip.reaches(here) } else { trip.arrivals.iter().any(|(_, a)| a.is_in()) };
-            if !passed {
-                return Ok(broken(
-                    stage,
-                    &mut net,
-                    &trip,
-                    way,
-                    vlan,
-                    &format!("the real server's answer never reaches {who}"),
-                ));
-            }
-        }
-        if let Some((_, out, _)) = way.steps.last().filter(|_| !direct) {
-            let into: At = (last - 1, *out);
-            let frame = tagged(&net, into, vlan, answers(answer))?;
-            let trip = net.send(into, &frame)?;
-            if !trip.reaches(here) {
-                return Ok(broken(
-                    stage,
-                    &mut net,
-                    &trip,
-                    way,
-                    vlan,
-                    &format!("the real server's answer never reaches {who}"),
-                ));
-            }
-        }
-        if !direct && answer == Dhcp::Ack {
-            // The relay's switch knows the client's port, and what it was given.
-            net.switch(last).map_or(Ok(()), |machine| machine.bind_learned(client, vlan, OWN))?;
-        }
-        if last == 0 && !direct {
-            net.switch(0).into_iter().for_each(|own| own.tell(stage.port, "the answer comes from this switch", None));
+        let answer = Frame::to_station(server, client, Payload::Dhcp(answer, client, OWN));
+        if let Some(lost) = answered(stage, &mut net, way, asking, &answer, direct)? {
+            let what = format!("the real server's answer never reaches {who}");
+            return Ok(broken(stage, &mut net, &lost, way, vlan, &what));
         }
         net.pass(1000)?;
     }
-    let trip = net.send(here, &asking.frame(Frame::to_all(client, Payload::Arp(OWN))))?;
-    let reached = trip.arrivals.iter().any(|(at, arrival)| at.0 == last && arrival.is_in());
-    if !reached {
-        return Ok(broken(
-            stage,
-            &mut net,
-            &trip,
-            way,
-            vlan,
-            &format!("{who} has its address, and its question for the gateway is dropped"),
-        ));
+    let trip = net.send((0, stage.port), &asking.frame(Frame::to_all(client, Payload::Arp(OWN))))?;
+    if !trip.arrivals.iter().any(|(at, arrival)| at.0 == last && arrival.is_in()) {
+        let what = format!("{who} has its address, and its question for the gateway is dropped");
+        return Ok(broken(stage, &mut net, &trip, way, vlan, &what));
     }
     // The gateway's answer comes down every cable of the way.
-    if last > 0 {
-        let (_, out, _) = &way.steps[last - 1];
+    if let Some((_, out, _)) = way.steps.last() {
         let into: At = (last - 1, *out);
         let reply = tagged(&net, into, vlan, Frame::to_station(server, client, Payload::Arp(GATEWAY)))?;
         let trip = net.send(into, &reply)?;
-        if !trip.reaches(here) {
-            return Ok(broken(
-                stage,
-                &mut net,
-                &trip,
-                way,
-                vlan,
-                &format!("{who} has its address, and the gateway's answer is dropped"),
-            ));
+        if !trip.reaches((0, stage.port)) {
+            let what = format!("{who} has its address, and the gateway's answer is dropped");
+            return Ok(broken(stage, &mut net, &trip, way, vlan, &what));
         }
     }
     let switches = match last {
@@ -232,6 +176,43 @@ fn exchange(stage: &Stage<'_>, mut net: Net<'_>, way: &Way, asking: Client) -> K
     let says = format!("{who} gets its address {switches} and reaches its gateway");
     let because = Because::of("DHCP snooping", settings::SNOOPING_TRUSTED.id);
     Ok(Rehearsal::told(net.story(), Outcome::Held, says).because(Some(because)))
+}
+
+/// The server answers; what became of the answer, where it did not come.
+fn answered(
+    stage: &Stage<'_>,
+    net: &mut Net<'_>,
+    way: &Way,
+    asking: Client,
+    answer: &Frame,
+    direct: bool,
+) -> Known<Option<Trip>> {
+    let (last, vlan, here) = (way.steps.len(), asking.vlan, (0, stage.port));
+    if let Some(port) = way.server {
+        net.switch(last).into_iter().for_each(|machine| machine.authenticate(answer.from));
+        // What goes to a relay goes no further than its switch.
+        let trip = if direct { net.send((last, port), answer)? } else { net.arrive((last, port), answer)? };
+        let passed = if direct { trip.reaches(here) } else { trip.arrivals.iter().any(|(_, a)| a.is_in()) };
+        if !passed {
+            return Ok(Some(trip));
+        }
+    }
+    if let Some((_, out, _)) = way.steps.last().filter(|_| !direct) {
+        let into: At = (last - 1, *out);
+        let frame = tagged(net, into, vlan, answer.clone())?;
+        let trip = net.send(into, &frame)?;
+        if !trip.reaches(here) {
+            return Ok(Some(trip));
+        }
+    }
+    if !direct && matches!(answer.payload, Payload::Dhcp(Dhcp::Ack, ..)) {
+        // The relay's switch knows the client's port, and what it was given.
+        net.switch(last).map_or(Ok(()), |machine| machine.bind_learned(asking.station, vlan, OWN))?;
+    }
+    if last == 0 && !direct {
+        net.switch(0).into_iter().for_each(|own| own.tell(stage.port, "the answer comes from this switch", None));
+    }
+    Ok(None)
 }
 
 /// A frame as it comes over a cable in a VLAN.

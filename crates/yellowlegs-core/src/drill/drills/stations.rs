@@ -79,7 +79,7 @@ pub(super) const SWAPPED_STATION: Drill = Drill {
 
 fn swapped_station(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
     let wanted = stage.role()?.expect.wants(Feature::Pinning);
-    if !stage.is_edge()? || !wanted && !(machine.is_secured(stage.port)? && machine.pins(stage.port)?) {
+    if !stage.is_edge()? || !(wanted || machine.is_secured(stage.port)? && machine.pins(stage.port)?) {
         return Ok(None);
     }
     let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };

@@ -43,6 +43,7 @@ fn tag_hop(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> 
             return Ok(Some(told.because(Some(Because::of("tag rules", setting)))));
         }
         machine.forget_admitted(stage.port);
+        machine.pass(1000)?;
         if machine.held_by(stage.port).is_some() {
             break;
         }

@@ -222,15 +222,15 @@ impl Reader<'_> {
         self.address(table, "group", shown, fits)
     }
 
-    /// A priority in the tree (IEEE 802.1Q, 13.26: steps of 4096).
-    fn priority(&self, table: &TableReader<'_>) -> Option<Option<u32>> {
-        let Some(item) = table.integer("priority") else { return Some(None) };
+    /// The root that a BPDU names: its sender, where a priority is told (IEEE 802.1Q, 13.26: steps of 4096).
+    fn root(&self, table: &TableReader<'_>) -> Option<Root> {
+        let Some(item) = table.integer("priority") else { return Some(Root::NoBetter) };
         let priority = u32::try_from(item.value).ok().filter(|priority| *priority <= 61440 && priority % 4096 == 0);
         if priority.is_none() {
             let wanted = "a multiple of 4096, 0 to 61440";
             self.doc.report(&item.spot, ScriptProblem::Number { key: "priority", wanted, found: item.value });
         }
-        priority.map(Some)
+        priority.map(Root::Sender)
     }
 
     fn sent(&self, table: &TableReader<'_>, kind: &Item<&str>) -> Option<Act> {
@@ -275,7 +275,7 @@ impl Reader<'_> {
             "igmp-report" | "mld-report" => Frame::report(from, group_of()?),
             "igmp-leave" | "mld-done" => Frame::leave(from, group_of()?),
             "stream" => Frame::stream(from, ip, group_of()?),
-            "bpdu" => Frame::bpdu(from, self.priority(table)?.map_or(Root::NoBetter, Root::Sender)),
+            "bpdu" => Frame::bpdu(from, self.root(table)?),
             "superior-bpdu" => Frame::bpdu(from, Root::Better),
             "lldp" => Frame::lldp(from),
             _ => Frame { to, ..Frame::to_all(from, payload) },
