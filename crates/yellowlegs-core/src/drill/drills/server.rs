@@ -84,7 +84,12 @@ fn real_server(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsa
     }
     let mut told: Option<Rehearsal> = None;
     for client in host.into_iter().chain(phone).filter(|client| is_served(stage, *client)) {
-        let Some(next) = asks(stage, machine.clone(), client)? else { continue };
+        let mut machine = machine.clone();
+        if told.is_some() {
+            machine.take_story();
+            machine.tell(stage.port, format!("{} asks, in its own VLAN", client.who), None);
+        }
+        let Some(next) = asks(stage, machine, client)? else { continue };
         if next.outcome != Outcome::Held {
             return Ok(Some(next));
         }

@@ -72,7 +72,7 @@ impl Stream<'_> {
 fn heard(machine: &Machine<'_>, arrival: &Arrival) -> String {
     match arrival {
         Arrival::Forwarded(_, to) if !to.is_empty() => {
-            to.iter().map(|d| machine.name(d.port)).collect::<Vec<_>>().join(", ")
+            machine.names(&to.iter().map(|delivery| delivery.port).collect::<Vec<_>>())
         }
         _ => "nobody".to_owned(),
     }

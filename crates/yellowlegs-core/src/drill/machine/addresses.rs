@@ -77,16 +77,18 @@ impl Machine<'_> {
         let action = self.asked.port(port, settings::ACTION)?;
         let setting = if elsewhere.is_some() { settings::PORT_SECURITY.id } else { settings::LIMIT.id };
         let because = Because::of("port security", setting);
-        if let Some(other) = elsewhere {
-            let words = format!("{station} belongs on {}, and on no other port of VLAN {vlan}", self.name(other));
-            self.tell(port, words, Some(because));
+        let why = match elsewhere {
+            Some(other) => format!("belongs on {}, and on no other port of VLAN {vlan}", self.name(other)),
+            None => "is one too many".to_owned(),
+        };
+        if action == Action::Drop && elsewhere.is_some() {
+            self.tell(port, format!("{station} {why}"), Some(because));
         }
         if action != Action::Drop
             && let Some(state) = self.ports.get_mut(port)
         {
             state.violations += 1;
-            let why = if elsewhere.is_some() { "out of its place" } else { "one too many" };
-            let words = format!("{station} is {why}: counted and reported");
+            let words = format!("{station} {why}: counted and reported");
             self.tell(port, words, Some(Because { setting: settings::ACTION.id, ..because }));
         }
         if action == Action::DisablePort {

@@ -55,9 +55,12 @@ impl Machine<'_> {
         if self.tells {
             let (words, because) = match &arrival {
                 Arrival::Forwarded(vlan, to) => {
-                    let ports: Vec<&str> = to.iter().map(|d| self.name(d.port)).collect();
-                    let to = if ports.is_empty() { "nobody else is there".to_owned() } else { ports.join(", ") };
-                    (format!("{frame}: let in, VLAN {vlan}, to {to}"), None)
+                    let ports: Vec<usize> = to.iter().map(|delivery| delivery.port).collect();
+                    let to = match self.names(&ports) {
+                        none if none.is_empty() => "and goes no further".to_owned(),
+                        names => format!("to {names}"),
+                    };
+                    (format!("{frame}: let in, VLAN {vlan}, {to}"), None)
                 }
                 Arrival::Heard(_) => return Ok(arrival),
                 Arrival::Stopped(because) => (format!("{frame}: stopped"), Some(*because)),
@@ -79,6 +82,16 @@ impl Machine<'_> {
     /// The name of a port.
     pub fn name(&self, port: usize) -> &str {
         self.asked.switch().ports().get(port).map_or("", |name| name.as_str())
+    }
+
+    /// The names of ports, those in a row as `1.3 to 1.8`.
+    pub fn names(&self, ports: &[usize]) -> String {
+        let rows = ports.chunk_by(|one, next| one + 1 == *next);
+        let named = rows.flat_map(|row| match row {
+            [first, _, .., last] => vec![format!("{} to {}", self.name(*first), self.name(*last))],
+            few => few.iter().map(|port| self.name(*port).to_owned()).collect(),
+        });
+        named.collect::<Vec<String>>().join(", ")
     }
 
     fn arrive(&mut self, port: usize, frame: &Frame) -> Known<Arrival> {
