@@ -218,3 +218,41 @@ fn a_wire_to_nowhere() {
     let problems = play(&script, &[&switch], &[]).expect_err("there is no port 7");
     assert!(format!("{problems:?}").contains('7'), "{problems:?}");
 }
+
+/// Over a cable between two switches.
+#[rstest]
+#[case::heard_on_the_other(
+    r#"port = "2", from = "a", send = "plain", expect = "let-in", heard-on = ["3", "t 2", "t 3"]"#
+)]
+#[case::learned_on_both(
+    r#"port = "2", from = "a", send = "plain"
+    switch = "t", port = "2", from = "b", send = "plain", to = "a", heard-on = ["s 2"], not-heard-on = ["s 3", "t 3"]"#
+)]
+#[case::forgotten_after_300_s(
+    r#"port = "2", from = "a", send = "plain"
+    at = "300s", switch = "t", port = "2", from = "b", send = "plain", to = "a", heard-on = ["s 2", "s 3", "t 3"]"#
+)]
+#[case::pulled_and_forgotten(r#"port = "2", from = "a", send = "plain"
+    at = "1s", port = "1", link = "down"
+    at = "1s", switch = "t", port = "2", from = "b", send = "plain", to = "a", heard-on = ["t 3"], not-heard-on = ["s 2"]"#)]
+#[case::plugged_in_again(
+    r#"at = "1s", port = "1", link = "down"
+    at = "2s", port = "1", link = "up"
+    at = "30s", port = "2", from = "a", send = "plain", heard-on = ["t 2"]"#
+)]
+#[case::a_group_over_the_cable(r#"switch = "t", port = "2", from = "b", send = "igmp-query"
+    port = "2", from = "a", send = "igmp-report", group = "233.252.0.1"
+    switch = "t", port = "2", from = "b", send = "stream", group = "233.252.0.1", not-heard-on = ["t 3", "s 3"], heard-on = ["s 2"]"#)]
+#[case::a_report_goes_to_the_querier_only(r#"switch = "t", port = "2", from = "b", send = "igmp-query"
+    port = "2", from = "a", send = "igmp-report", group = "233.252.0.1", heard-on = ["t 2"], not-heard-on = ["t 3", "s 3"]"#)]
+#[case::a_flood(r#"port = "2", from = "a", send = "plain", count = 50, every = "10ms", expect = "stopped", by = "storm limit", port-is = "forwarding""#)]
+#[case::slow_enough(r#"port = "2", from = "a", send = "plain", count = 50, every = "100ms", expect = "let-in""#)]
+#[case::a_strand_of_the_cable(
+    r#"switch = "t", port = "1", strand = "fails"
+    at = "1s", port = "2", from = "a", send = "plain", not-heard-on = ["t 2", "t 3"]
+    at = "1s", switch = "t", port = "2", from = "b", send = "plain", heard-on = ["s 2"]"#
+)]
+fn over_a_cable(#[case] steps: &str) {
+    let whole = json!({"multicast.snooping": true});
+    assert_eq!(not_met(steps, &json!({"storm.broadcast": "20 pps"}), &whole, 1), [""; 0]);
+}
