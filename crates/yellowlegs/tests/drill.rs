@@ -2,7 +2,7 @@
 
 mod support;
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use rstest::rstest;
 use serde_json::Value;
@@ -127,6 +127,25 @@ fn matrix_and_timeline_say_what_the_json_says() {
         assert!(said.contains(&format!(" {drill}  on {count} port")), "{drill} {count}: {said}");
     }
     assert!(matrix.lines().all(|line| line.chars().count() <= 100));
+    // The worst switches, worst first; the page has all of them in that order.
+    let mut worst: BTreeMap<&str, [usize; 2]> = BTreeMap::new();
+    for (number, outcome) in ["let-through", "outage"].into_iter().enumerate() {
+        for told in list(&report, "drills").iter().filter(|told| text(told, "outcome") == outcome) {
+            worst.entry(text(told, "switch")).or_default()[number] += 1;
+        }
+    }
+    let mut worst: Vec<(&str, [usize; 2])> = worst.into_iter().collect();
+    worst.sort_by_key(|(_, holes)| std::cmp::Reverse(*holes));
+    let lines = worst
+        .iter()
+        .take(5)
+        .map(|(s, [through, broken])| format!("   {s}: {through} drills let through, {broken} broken"));
+    let lines: Vec<String> = lines.collect();
+    assert!(matrix.contains(&format!("Worst first\n{}\n\n", lines.join("\n"))), "{lines:?}: {matrix}");
+    let page = fleet.run(&["drill", "--format", "html"]).out;
+    let sections: Vec<&str> =
+        page.split("<section class=\"switch\"><h2>").skip(1).filter_map(|s| s.split('<').next()).collect();
+    assert_eq!(sections[..worst.len()], worst.iter().map(|(switch, _)| *switch).collect::<Vec<_>>());
     let story = fleet.run(&["drill", "brought-bridge", "--switch", "nq-desks-1", "--port", "1.1", "--timeline"]).out;
     let mirror = fleet.run(&["drill", "mirror-tap", "--switch", "nq-desks-1", "--port", "1.24", "--timeline"]).out;
     assert!(

@@ -8,7 +8,7 @@ use yellowlegs_core::drill::{self, Around, Outcome, proof};
 use yellowlegs_core::finding::EvidenceKind;
 use yellowlegs_core::model::port_spans;
 
-use super::{DrillReport, PlayedSwitch, mark, place_of, rows_of};
+use super::{DrillReport, Holes, PlayedSwitch, mark, place_of, rows_of};
 use crate::render::html::hash;
 use crate::render::{Head, place};
 
@@ -86,7 +86,7 @@ struct Told {
 #[derive(Default)]
 pub(crate) struct Html {
     title: String,
-    switches: Vec<Switch>,
+    switches: Vec<(Holes, Switch)>,
     shares: BTreeMap<Outcome, usize>,
     worst: BTreeMap<(Outcome, &'static str), (usize, String)>,
 }
@@ -143,11 +143,12 @@ impl DrillReport for Html {
             Row { ports, role: row.role.unwrap_or_default().to_owned(), cells }
         });
         let rows = rows.collect();
-        self.switches.push(Switch { name: name.to_string(), rows, told });
+        self.switches.push((Holes::of(played), Switch { name: name.to_string(), rows, told }));
         Ok(())
     }
 
     fn tail(&mut self, out: &mut dyn Write, classes: usize) -> io::Result<()> {
+        self.switches.sort_by_key(|(holes, _)| std::cmp::Reverse(*holes));
         let mut worst: Vec<_> = std::mem::take(&mut self.worst).into_iter().collect();
         worst.sort_by_key(|((outcome, _), (ports, _))| (*outcome, std::cmp::Reverse(*ports)));
         let worst = worst.into_iter().map(|((outcome, drill), (ports, example))| Worst {
@@ -170,7 +171,7 @@ impl DrillReport for Html {
             shares: Outcome::ALL.map(share).into(),
             worst: worst.collect(),
             drills: drill::all().iter().map(|drill| drill.name).collect(),
-            switches: std::mem::take(&mut self.switches),
+            switches: std::mem::take(&mut self.switches).into_iter().map(|(_, switch)| switch).collect(),
         };
         Document { page, style: STYLE, style_hash: hash(STYLE) }.write_into(out)
     }

@@ -112,15 +112,34 @@ fn rows_of(played: &PlayedSwitch) -> Vec<Row<'_>> {
     rows
 }
 
+/// How often something got through on a switch, and how often a service broke.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord)]
+struct Holes {
+    through: usize,
+    broken: usize,
+}
+
+impl Holes {
+    fn of(played: &PlayedSwitch) -> Self {
+        let outcomes = || played.ports.iter().flat_map(|port| port.drills.iter()).map(|drill| drill.told.outcome);
+        let count = |wanted| outcomes().filter(|outcome| *outcome == wanted).count();
+        Self { through: count(Outcome::LetThrough), broken: count(Outcome::Outage) }
+    }
+}
+
+/// So many switches are named as the worst.
+const WORST: usize = 5;
+
 /// Ports by drills.
 pub(crate) struct Matrix {
     look: Look,
     counts: BTreeMap<(Outcome, &'static str), (usize, String)>,
+    switches: Vec<(Holes, String)>,
 }
 
 impl Matrix {
     pub(crate) fn new(look: Look) -> Self {
-        Self { look, counts: BTreeMap::new() }
+        Self { look, counts: BTreeMap::new(), switches: Vec::new() }
     }
 }
 
@@ -138,6 +157,7 @@ impl DrillReport for Matrix {
 
     fn switch(&mut self, out: &mut dyn Write, played: &PlayedSwitch, _: &Around) -> io::Result<()> {
         let switch = played.resolved.switch.name();
+        self.switches.push((Holes::of(played), switch.to_string()));
         for port in &played.ports {
             for rehearsed in port.drills.iter() {
                 let told = &rehearsed.told;
@@ -186,6 +206,17 @@ impl DrillReport for Matrix {
                 let lead = format!("  {} {on} {count} {what}, ", paint(colour(outcome), &format!(" {name} ")));
                 wrapped(out, &lead, 6, &clean(&format!("e.g. {example}")), self.look.width)?;
             }
+        }
+        self.switches.sort_by_key(|(holes, _)| std::cmp::Reverse(*holes));
+        let worst = self.switches.iter().take_while(|(holes, _)| *holes != Holes::default()).take(WORST);
+        let worst: Vec<String> = worst
+            .map(|(Holes { through, broken }, switch)| {
+                format!("{switch}: {through} drills let through, {broken} broken")
+            })
+            .collect();
+        if self.switches.len() > 1 && !worst.is_empty() {
+            writeln!(out, "\n{}", paint(BOLD, "Worst first"))?;
+            worst.iter().try_for_each(|line| writeln!(out, "   {}", clean(line)))?;
         }
         if self.counts.keys().all(|(outcome, _)| *outcome >= Outcome::Told) {
             writeln!(out, "\n{}", paint(GOOD, "Every drill held."))?;
