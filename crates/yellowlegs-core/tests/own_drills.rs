@@ -202,6 +202,8 @@ fn a_frame(#[case] steps: &str) {
 #[case::two(r#"port = "1", link = "up", wire-to = "2""#, "link, wire-to")]
 #[case::count(r#"port = "1", from = "a", send = "plain", count = 0"#, "1 to 100000")]
 #[case::vlan(r#"port = "1", from = "a", send = "plain", tags = [4095]"#, "0 to 4094")]
+#[case::too_late(r#"at = "8d", port = "1", port-is = "down""#, "at most a week")]
+#[case::too_long(r#"port = "1", from = "a", send = "plain", count = 100000, every = "60s""#, "at most a week")]
 fn mistakes(#[case] step: &str, #[case] words: &str) {
     let text = format!("step = [ {{ {step} }} ]\n{HEAD}");
     let problems = Script::load(&Source::of("own.toml", text)).unwrap_err();
@@ -247,6 +249,17 @@ fn a_wire_to_nowhere() {
     port = "2", from = "a", send = "igmp-report", group = "233.252.0.1", heard-on = ["t 2"], not-heard-on = ["t 3", "s 3"]"#)]
 #[case::a_flood(r#"port = "2", from = "a", send = "plain", count = 50, every = "10ms", expect = "stopped", by = "storm limit", port-is = "forwarding""#)]
 #[case::slow_enough(r#"port = "2", from = "a", send = "plain", count = 50, every = "100ms", expect = "let-in""#)]
+#[case::patched_over(
+    r#"port = "1", wire-to = "2"
+    at = "1s", switch = "t", port = "1", port-is = "down"
+    at = "60s", switch = "t", port = "2", from = "b", send = "plain", not-heard-on = ["s 3"], heard-on = ["t 3"]"#
+)]
+#[case::a_plug_that_loops_back(r#"port = "2", wire-to = "2"
+    at = "30s", port = "3", from = "b", send = "plain", tags = [110], circles = false"#)]
+#[case::a_week_of_it(
+    r#"port = "1", wire-to = "2"
+    at = "7d", port = "3", from = "b", send = "plain", tags = [110], circles = false"#
+)]
 #[case::a_strand_of_the_cable(
     r#"switch = "t", port = "1", strand = "fails"
     at = "1s", port = "2", from = "a", send = "plain", not-heard-on = ["t 2", "t 3"]

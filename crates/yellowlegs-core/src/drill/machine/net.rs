@@ -14,6 +14,8 @@ pub type At = (usize, usize);
 
 /// So many arrivals of one frame, and it circles.
 const MOST: usize = 1000;
+/// So many lines a story has at most.
+const LINES: usize = 10_000;
 /// So many of them are told.
 const TOLD: usize = 24;
 
@@ -164,6 +166,8 @@ impl<'a> Net<'a> {
             let told = machine.take_story();
             self.story.extend(told.into_iter().map(|line| Told { switch: name.clone(), ..line }));
         }
+        // What goes on for days is told as long as anybody may read it.
+        self.story.truncate(LINES);
     }
 
     /// A frame arrives at a port and goes no further than its switch.

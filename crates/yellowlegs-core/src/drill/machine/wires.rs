@@ -13,6 +13,21 @@ pub(super) struct Talk {
     hello: Option<(Millis, Millis)>,
     /// The same of probes.
     probe: Option<(Millis, Millis)>,
+    /// Whether its probes found nothing, and nothing has moved since.
+    rests: bool,
+}
+
+impl Talk {
+    fn rest(&mut self) {
+        self.rests = true;
+    }
+
+    fn wake(&mut self, now: Millis) {
+        if let (true, Some((when, apart))) = (self.rests, &mut self.probe) {
+            *when = now + *apart;
+        }
+        self.rests = false;
+    }
 }
 
 /// What detection of one-way links will do at a port.
@@ -59,7 +74,8 @@ impl Net<'_> {
     fn next(&self, until: Millis) -> Option<(Millis, Next)> {
         let talks = self.talks.iter().enumerate().flat_map(|(number, talk)| {
             let hello = talk.hello.map(|(when, _)| (when, Next::Hello(number)));
-            hello.into_iter().chain(talk.probe.map(|(when, _)| (when, Next::Probe(number))))
+            let probe = talk.probe.filter(|_| !talk.rests);
+            hello.into_iter().chain(probe.map(|(when, _)| (when, Next::Probe(number))))
         });
         let due = self.due.iter().enumerate().map(|(number, due)| (due.when, Next::Detected(number)));
         talks.chain(due).filter(|(when, _)| *when <= until).min_by_key(|(when, _)| *when)
@@ -76,12 +92,19 @@ impl Net<'_> {
         }
     }
 
+    /// A plug has moved: whoever rests sends again.
+    fn wake(&mut self) {
+        let now = self.now();
+        self.talks.iter_mut().for_each(|talk| talk.wake(now));
+    }
+
     /// Plugs something in; at both ends, where a wire leads to another switch.
     pub fn plug(&mut self, at: At) -> Known<()> {
         for at in std::iter::once(at).chain(self.other_end(at)) {
             self.deaf.remove(&at);
             self.switch(at.0).map_or(Ok(()), |machine| machine.link_up(at.1))?;
         }
+        self.wake();
         self.settle_tree()
     }
 
@@ -96,6 +119,14 @@ impl Net<'_> {
     /// Somebody joins two sockets by a wire. BPDUs and probes go over it from now on, both ways.
     pub fn patch(&mut self, a: At, b: At) -> Known<()> {
         let now = self.now();
+        // Whatever was plugged in there comes out; its other end loses the link.
+        for end in [a, b] {
+            if let Some(old) = self.wires.remove(&end) {
+                self.wires.remove(&old);
+                self.switch(old.0).map_or(Ok(()), |machine| machine.link_down(old.1))?;
+            }
+            self.talks.retain(|talk| talk.from != end && talk.to != end);
+        }
         self.wires.extend([(a, b), (b, a)]);
         for (from, to) in [(a, b), (b, a)] {
             let Some(machine) = self.switch(from.0) else { continue };
@@ -105,8 +136,9 @@ impl Net<'_> {
             let probe = if machine.probes(from.1)? { Some(millis(machine.probe_interval()?)) } else { None };
             // Something that is sent every 0 seconds would never let time pass.
             let every = |apart: Option<Millis>| apart.map(|apart| apart.max(1000)).map(|apart| (now + apart, apart));
-            self.talks.push(Talk { from, to, hello: every(hello), probe: every(probe) });
+            self.talks.push(Talk { from, to, hello: every(hello), probe: every(probe), rests: false });
         }
+        self.wake();
         self.gather();
         Ok(())
     }
@@ -155,6 +187,8 @@ impl Net<'_> {
         }
         if self.held() == held {
             self.forget_story_after(told);
+            // Until a plug moves the next one will find as little.
+            self.talks.iter_mut().filter(|talk| (talk.from, talk.to) == (from, to)).for_each(Talk::rest);
         }
         Ok(())
     }

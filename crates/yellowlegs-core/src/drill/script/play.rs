@@ -157,6 +157,10 @@ impl Playing<'_> {
                 }
                 let mut trip = self.net.send(at, frame)?;
                 for _ in 1..*count {
+                    // One that goes round for ever is as good as all of them.
+                    if trip.circles {
+                        break;
+                    }
                     self.net.pass(*every)?;
                     trip = self.net.send(at, frame)?;
                 }

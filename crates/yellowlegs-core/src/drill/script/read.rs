@@ -13,6 +13,9 @@ use crate::source::{Item, Problem, Source, Spot, TableReader, TomlDoc};
 /// A station of the file: its address, and whether it can show who it is.
 type Stations = BTreeMap<String, (StationAddress, bool)>;
 
+/// In milliseconds.
+const WEEK: Millis = 7 * 24 * 3600 * 1000;
+
 struct Reader<'d> {
     doc: &'d TomlDoc<'d>,
     stations: Stations,
@@ -103,8 +106,17 @@ impl Reader<'_> {
         read
     }
 
+    /// Nobody waits for longer than a week.
+    fn lasts(&self, spot: &Spot, key: &'static str, millis: Millis) {
+        if millis > WEEK {
+            let found = i64::try_from(millis / 1000).unwrap_or(i64::MAX);
+            self.doc.report(spot, ScriptProblem::Number { key, wanted: "at most a week, 604800 s in all", found });
+        }
+    }
+
     fn step(&self, table: &TableReader<'_>) -> Option<Step> {
         let at = self.millis(table, "at").unwrap_or_default();
+        self.lasts(&table.spot, "at", at);
         let switch = table.text("switch").map(|item| item.value.to_owned()).or_else(|| self.switch.clone());
         let port = table.required_text("port").map(|item| item.value.to_owned());
         let mut acts: Vec<(&'static str, Act)> = Vec::new();
@@ -295,6 +307,7 @@ impl Reader<'_> {
             count
         })?;
         let every = self.millis(table, "every").unwrap_or(1000);
+        self.lasts(&table.spot, "every", every.saturating_mul(count.into()));
         Some(Act::Send { frame: Frame { tags, ..frame }, authenticated, count, every })
     }
 }
