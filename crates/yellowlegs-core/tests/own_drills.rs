@@ -254,8 +254,10 @@ fn a_wire_to_nowhere() {
     at = "1s", switch = "t", port = "1", port-is = "down"
     at = "60s", switch = "t", port = "2", from = "b", send = "plain", not-heard-on = ["s 3"], heard-on = ["t 3"]"#
 )]
-#[case::a_plug_that_loops_back(r#"port = "2", wire-to = "2"
-    at = "30s", port = "3", from = "b", send = "plain", tags = [110], circles = false"#)]
+#[case::a_plug_that_loops_back(
+    r#"port = "2", wire-to = "2"
+    at = "30s", port = "3", from = "b", send = "plain", tags = [110], circles = false"#
+)]
 #[case::a_week_of_it(
     r#"port = "1", wire-to = "2"
     at = "7d", port = "3", from = "b", send = "plain", tags = [110], circles = false"#
@@ -268,4 +270,74 @@ fn a_wire_to_nowhere() {
 fn over_a_cable(#[case] steps: &str) {
     let whole = json!({"multicast.snooping": true});
     assert_eq!(not_met(steps, &json!({"storm.broadcast": "20 pps"}), &whole, 1), [""; 0]);
+}
+
+/// What a step may do, whatever came before.
+const ACTS: [&str; 16] = [
+    "link = \"up\"",
+    "link = \"down\"",
+    "wire-to = \"2\"",
+    "wire-to = \"t 1\"",
+    "wire-to = \"t 3\"",
+    "strand = \"fails\"",
+    "clear = \"bindings\"",
+    "restart = true",
+    "from = \"a\", send = \"plain\", count = 20, every = \"100ms\"",
+    "from = \"b\", send = \"plain\", to = \"a\"",
+    "from = \"a\", send = \"dhcp-request\", ip = \"192.0.2.10\"",
+    "from = \"b\", send = \"dhcp-ack\", client = \"a\", ip = \"192.0.2.10\"",
+    "from = \"a\", send = \"arp\", ip = \"192.0.2.10\"",
+    "from = \"low\", send = \"bpdu\", priority = 0",
+    "from = \"a\", send = \"igmp-report\", group = \"233.252.0.1\"",
+    "from = \"b\", send = \"stream\", group = \"233.252.0.1\"",
+];
+
+/// Settings under which much happens.
+fn busy(which: usize) -> (Value, Value) {
+    let whole = json!({"multicast.snooping": true, "dhcp-snooping.vlans": "110", "arp-inspection.vlans": "110",
+        "recovery.causes": ["loop-detection", "bpdu-guard"], "recovery.interval": 7});
+    let port = match which {
+        0 => json!({"guard.bpdu": true, "fast-start.mode": "edge"}),
+        1 => json!({"guard.loop-detection": true, "spanning-tree.port-enabled": false}),
+        2 => json!({"port-security.enabled": true, "port-security.action": "disable-port", "guard.root": true}),
+        _ => {
+            json!({"unidirectional.mode": "strict", "flap.enabled": true, "flap.threshold": 3, "flap.window": 10, "flap.hold": 5})
+        }
+    };
+    (port, whole)
+}
+
+proptest::proptest! {
+    #![proptest_config(proptest::test_runner::Config { cases: 300, failure_persistence: None, ..Default::default() })]
+
+    /// Anything may be done in any order: it comes to an end, and to the same end each time. Nothing forwards that is held or down.
+    #[test]
+    fn whatever_is_done(
+        steps in proptest::collection::vec((0_u32..40, 1_usize..4, 0_usize..2, 0..ACTS.len()), 1..12),
+        which in 0_usize..4,
+        cables in 0_usize..3,
+    ) {
+        let (port, whole) = busy(which);
+        let mut at = 0;
+        let mut lines = Vec::new();
+        for (later, port, switch, act) in &steps {
+            at += later;
+            let switch = ["s", "t"][*switch];
+            lines.push(format!("{{ at = \"{at}s\", switch = \"{switch}\", port = \"{port}\", {}, port-is = \"held\" }},", ACTS[*act]));
+        }
+        let text = format!("step = [\n{}\n]\n{HEAD}", lines.join("\n"));
+        let (s, t) = (named("s", &port, &whole, &json!({})), named("t", &port, &whole, &json!({})));
+        let wires: Vec<_> = (0..cables).map(|n| ((0, n), (1, n))).collect();
+        let played = || {
+            let script = Script::load(&Source::of("own.toml", text.clone())).unwrap();
+            let ran = play(&script, &[&s, &t], &wires).unwrap();
+            let came: Vec<_> = ran.checked.iter().map(|one| (one.at, one.met, one.came.clone().ok())).collect();
+            (came, ran.story)
+        };
+        let (came, story) = played();
+        assert_eq!(came.len(), steps.len());
+        assert!(story.windows(2).all(|two| two[0].at <= two[1].at), "the story goes on in time");
+        assert!(came.iter().all(|(_, met, word)| *met == (word.as_deref() == Some("held"))));
+        assert_eq!((came, story), played());
+    }
 }
