@@ -102,7 +102,10 @@ impl<'d> Reader<'d> {
                     match site.take(key, &entry, self.cite(&entry.whole())) {
                         Some(true) => {}
                         Some(false) => {
-                            let wanted = row.map_or("something else", |v| v.values).to_owned();
+                            let mut wanted = row.map_or("something else", |v| v.values).to_owned();
+                            if let Some((least, most)) = super::site::range_of(key) {
+                                wanted = format!("{wanted}, {least} to {most}");
+                            }
                             self.report(&entry.spot(), PolicyProblem::SiteValue { key: key.to_owned(), wanted });
                         }
                         None => self.report(&entry.key.spot, PolicyProblem::SiteKey { found: key.to_owned() }),

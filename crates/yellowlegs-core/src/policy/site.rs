@@ -48,6 +48,12 @@ macro_rules! site {
 
             /// Puts a value in its place; `None`: no such key; `Some(false)`: it cannot have this value.
             pub(super) fn take(&mut self, key: &str, entry: &Entry<'_>, cite: Cite) -> Option<bool> {
+                if let Some((least, most)) = range_of(key)
+                    && let Some(Scalar::Integer(number)) = entry.scalar()
+                    && !(least..=most).contains(&number)
+                {
+                    return Some(false);
+                }
                 match key {
                     $($key => {
                         let Some(value) = Read::read(entry) else { return Some(false) };
@@ -69,6 +75,21 @@ macro_rules! site {
             }
         }
     };
+}
+
+/// Numbers that a standard bounds (IEEE 802.1Q, 6.9.3; RFC 2474, 3; RFC 3376), and shares in percent.
+const RANGES: [(&str, i64, i64); 6] = [
+    ("voice-priority", 0, 7),
+    ("signalling-priority", 0, 7),
+    ("voice-dscp", 0, 63),
+    ("signalling-dscp", 0, 63),
+    ("query-version", 1, 3),
+    ("unread-share", 0, 100),
+];
+
+/// The least and the most that a number may be.
+pub(super) fn range_of(key: &str) -> Option<(i64, i64)> {
+    RANGES.iter().find(|(name, ..)| *name == key).map(|(_, least, most)| (*least, *most))
 }
 
 fn built_in(key: &str, value: &str) -> Cite {
@@ -267,7 +288,8 @@ impl Read for Vec<(u32, u32)> {
     fn read(entry: &Entry<'_>) -> Option<Self> {
         let pair = |text: String| {
             let (dscp, queue) = text.split_once(':')?;
-            Some((dscp.trim().parse().ok()?, queue.trim().parse().ok()?))
+            let dscp = dscp.trim().parse().ok().filter(|dscp| *dscp <= 63)?;
+            Some((dscp, queue.trim().parse().ok()?))
         };
         texts(entry)?.into_iter().map(pair).collect()
     }
