@@ -79,6 +79,13 @@ impl fmt::Display for Milliwatts {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Seconds(pub u32);
 
+impl Seconds {
+    /// The same in milliseconds.
+    pub fn millis(self) -> u64 {
+        u64::from(self.0) * 1000
+    }
+}
+
 impl fmt::Display for Seconds {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self.0 {

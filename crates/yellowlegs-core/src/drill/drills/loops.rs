@@ -44,7 +44,6 @@ fn neighbour_of_another_vlan(stage: &Stage<'_>, machine: &Machine<'_>) -> Known<
 /// What ends a loop over a wire between two ports, which goes round both ways: a BPDU after a hello time, a probe after an interval,
 /// or the storm limit within a second.
 fn ended(machine: &mut Machine<'_>, far: usize, near: usize, bpdus_pass: bool) -> Known<End> {
-    let millis = |Seconds(s): Seconds| Millis::from(s) * 1000;
     let start = machine.now();
     // Somebody's broadcast: where it is refused on its way back nothing circles.
     let circling = machine.receive(near, &Frame::to_all(station(600), Payload::Plain))?;
@@ -55,9 +54,9 @@ fn ended(machine: &mut Machine<'_>, far: usize, near: usize, bpdus_pass: bool) -
     let ways = [(far, near), (near, far)];
     let sends = bpdus_pass && (machine.bpdu_of(far)?.is_some() || machine.bpdu_of(near)?.is_some());
     // What nobody knows of these times says when it ends, not whether.
-    let hello = sends.then(|| machine.hello().ok().map(millis));
+    let hello = sends.then(|| machine.hello().ok().map(Seconds::millis));
     let probes = machine.probes(far)? || machine.probes(near)?;
-    let probe = probes.then(|| machine.probe_interval().ok().map(millis));
+    let probe = probes.then(|| machine.probe_interval().ok().map(Seconds::millis));
     // A second of what circles is above any limit; where that takes the port down nothing else has to.
     let storm = machine.storm_holds(near);
     if storm == Ok(true) && hello.flatten().is_none_or(|hello| hello > 1000) {
@@ -141,7 +140,7 @@ fn patched_loop(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehears
     let bpdu = sister.bpdu_of(stage.port)?;
     let probes = sisters.probes_of(stage.port)?;
     let mut net = Net::new(vec![sisters, sister], [((0, stage.port), (1, stage.port)), ((0, up), (1, up))]);
-    let hello = machine.hello().map_or(SELDOM, |Seconds(s)| Millis::from(s) * 1000);
+    let hello = machine.hello().map_or(SELDOM, Seconds::millis);
     let mut by = None;
     if let Some(bpdu) = bpdu {
         net.pass(hello)?;
@@ -315,7 +314,7 @@ fn seen(deaf: &Side, other: &Side) -> Known<Option<(Millis, String)>> {
     if deaf.detection == Unidirectional::Off || other.detection == Unidirectional::Off {
         return Ok(None);
     }
-    let three = |side: &Side| side.interval.map(|Seconds(s)| Millis::from(s) * 3000);
+    let three = |side: &Side| side.interval.map(|interval| 3 * interval.millis());
     if other.detection >= Unidirectional::DisablePort {
         return Ok(Some((three(other)?, format!("{} misses its echo and goes down", other.name))));
     }

@@ -19,8 +19,7 @@ fn admitted_in(station: &Station, vlan: Option<VlanId>) -> bool {
 /// the first.
 pub(super) fn hosts(stage: &Stage<'_>, machine: &Machine<'_>, count: usize) -> Known<Vec<StationAddress>> {
     let fixed = fixed(machine, stage.port)?;
-    let untagged = machine.untagged(stage.port)?;
-    let own = machine.speaks_in.or(untagged);
+    let own = machine.vlan_of_host(stage.port)?;
     // Where only a phone belongs, it is who speaks.
     let phone = phone_of(stage, &fixed).filter(|_| stage.role().is_ok_and(|role| role.faces != Faces::Phone));
     let host = |one: &&Station| admitted_in(one, own) && Some(one.address) != phone;

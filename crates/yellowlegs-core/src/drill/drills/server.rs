@@ -69,7 +69,7 @@ impl Client {
 
 fn real_server(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
     let Some(machine) = at_host(stage, machine)? else { return Ok(None) };
-    let own = machine.speaks_in.map_or_else(|| machine.untagged(stage.port), |vlan| Ok(Some(vlan)))?;
+    let own = machine.vlan_of_host(stage.port)?;
     let host = own::host(stage, &machine)?;
     let tags = machine.speaks_in.is_some();
     let host = own.map(|vlan| Client { who: "the client", station: host, vlan, tags });
@@ -258,7 +258,7 @@ pub(super) const BINDINGS_CLEARED: Drill = Drill {
 
 fn bindings_cleared(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
     let Some(mut machine) = at_host(stage, machine)? else { return Ok(None) };
-    let own = machine.speaks_in.map_or_else(|| machine.untagged(stage.port), |vlan| Ok(Some(vlan)))?;
+    let own = machine.vlan_of_host(stage.port)?;
     let Some(vlan) = own else { return Ok(None) };
     if !machine.snoops(vlan)? {
         return Ok(None);

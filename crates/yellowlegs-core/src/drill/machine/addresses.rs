@@ -114,9 +114,9 @@ impl Machine<'_> {
         if oldest == now {
             return Ok(());
         }
-        let Seconds(aging) = self.asked.port(port, settings::AGING)?;
-        if aging > 0 && !self.asked.port(port, settings::PINNING)? {
-            let lasts = u64::from(aging) * 1000;
+        let aging = self.asked.port(port, settings::AGING)?;
+        if aging > Seconds(0) && !self.asked.port(port, settings::PINNING)? {
+            let lasts = aging.millis();
             let state = self.ports.get_mut(port).into_iter();
             state.for_each(|p| p.admitted.retain(|_, heard| now.saturating_sub(*heard) < lasts));
         }

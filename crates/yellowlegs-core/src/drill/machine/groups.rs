@@ -58,15 +58,15 @@ impl Machine<'_> {
     }
 
     fn query_times(&self, vlan: VlanId) -> Known<(Millis, Millis, Millis)> {
-        let seconds = |key: Key<Seconds>| self.asked.vlan(vlan, key).map(|Seconds(s)| Millis::from(s) * 1000);
+        let seconds = |key: Key<Seconds>| self.asked.vlan(vlan, key).map(Seconds::millis);
         let robustness = Millis::from(self.asked.vlan(vlan, settings::ROBUSTNESS)?);
         Ok((robustness, seconds(settings::QUERY_INTERVAL)?, seconds(settings::RESPONSE_INTERVAL)?))
     }
 
     /// How long a stream runs on after a leave, without fast leave (RFC 2236, 8.8 and 8.9): 1 s × 2 by default.
     pub fn leave_takes(&self, vlan: VlanId) -> Known<Millis> {
-        let Seconds(interval) = self.asked.vlan(vlan, settings::LAST_MEMBER_INTERVAL)?;
-        Ok(Millis::from(interval) * 1000 * Millis::from(self.asked.vlan(vlan, settings::LAST_MEMBER_COUNT)?))
+        let interval = self.asked.vlan(vlan, settings::LAST_MEMBER_INTERVAL)?;
+        Ok(interval.millis() * Millis::from(self.asked.vlan(vlan, settings::LAST_MEMBER_COUNT)?))
     }
 
     /// Whether the switch itself asks for memberships in a VLAN: its querier is on, and has an address to ask from.

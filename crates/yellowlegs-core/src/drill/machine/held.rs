@@ -94,14 +94,14 @@ impl Machine<'_> {
             .asked
             .port(port, settings::FLAP_THRESHOLD)
             .and_then(|threshold| Ok((u64::from(threshold), self.asked.port(port, settings::FLAP_WINDOW)?)));
-        let (threshold, Seconds(window)) = match known {
+        let (threshold, window) = match known {
             Ok(known) => known,
             // What nobody knows is above a plug that goes in, out, and in again.
             Err(_) if few => return Ok(()),
             Err(hang) => return Err(hang),
         };
         let Some(state) = self.ports.get_mut(port) else { return Ok(()) };
-        let first = now.saturating_sub(Millis::from(window) * 1000);
+        let first = now.saturating_sub(window.millis());
         state.flaps.retain(|(at, _)| *at >= first);
         let (changes, losses) = (state.flaps.len() as u64, state.flaps.iter().filter(|(_, lost)| *lost).count() as u64);
         // What counts as a flap makes a difference only between the two.

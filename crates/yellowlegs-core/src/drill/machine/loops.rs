@@ -3,7 +3,7 @@
 use super::{Because, Machine, Millis};
 use crate::drill::asked::Known;
 use crate::drill::frame::{Frame, Payload, Root, To};
-use crate::model::{Cause, Protocol, Seconds, StationAddress, platform, settings};
+use crate::model::{Cause, Protocol, StationAddress, platform, settings};
 
 /// The address of a switch: made up from its name, so that two differ.
 pub(super) fn address(name: &str) -> StationAddress {
@@ -35,8 +35,7 @@ impl Machine<'_> {
     pub(super) fn opens_for_lost(&mut self, port: usize) -> Known<()> {
         let wait = match self.asked.switch_wide(settings::TREE_PROTOCOL)? {
             Protocol::Classic | Protocol::ClassicPerVlan => {
-                let Seconds(delay) = self.asked.switch_wide(settings::FORWARD_DELAY)?;
-                2000 * Millis::from(delay)
+                2 * self.asked.switch_wide(settings::FORWARD_DELAY)?.millis()
             }
             _ => 0,
         };
@@ -105,12 +104,11 @@ impl Machine<'_> {
     /// delay (IEEE 802.1D-1998, 8.5: 50 s); rapid three hello times (IEEE 802.1Q, 13.27) and the handshake with nobody, twice
     /// hello (10 s), or the classic wait (36 s).
     pub fn reopens(&self) -> Known<Millis> {
-        let millis = |Seconds(s): Seconds| Millis::from(s) * 1000;
-        let hello = millis(self.hello()?);
-        let delay = millis(self.asked.switch_wide(settings::FORWARD_DELAY)?);
+        let hello = self.hello()?.millis();
+        let delay = self.asked.switch_wide(settings::FORWARD_DELAY)?.millis();
         Ok(match self.asked.switch_wide(settings::TREE_PROTOCOL)? {
             Protocol::Classic | Protocol::ClassicPerVlan => {
-                millis(self.asked.switch_wide(settings::MAX_AGE)?) + 2 * delay
+                self.asked.switch_wide(settings::MAX_AGE)?.millis() + 2 * delay
             }
             _ if self.asked.platform(platform::RAPID_WITHOUT_EDGE, "classic")? => 3 * hello + 2 * delay,
             _ => 3 * hello + 2 * hello,

@@ -230,11 +230,6 @@ impl<'a> Machine<'a> {
         self.ports.get(port).and_then(|p| p.held).map(|(cause, _)| cause)
     }
 
-    /// Whether anything holds a port down.
-    pub(super) fn is_held(&self, port: usize) -> bool {
-        self.held_by(port).is_some()
-    }
-
     /// Puts a line into the story.
     pub fn tell(&mut self, port: usize, words: impl Into<String>, because: Option<Because>) {
         if self.tells {

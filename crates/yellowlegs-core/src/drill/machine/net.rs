@@ -88,8 +88,9 @@ impl<'a> Net<'a> {
     /// 802.1Q, 13.9: root, designated and alternate ports). Cables with an end where no tree runs, or no BPDU is heard, stay open.
     fn closed_by_tree(&mut self) -> Known<BTreeSet<At>> {
         let mut closed = BTreeSet::new();
-        let is_up =
-            |at: &At| self.machine(at.0).is_some_and(|machine| machine.has_link(at.1) && !machine.is_held(at.1));
+        let is_up = |at: &At| {
+            self.machine(at.0).is_some_and(|machine| machine.has_link(at.1) && machine.held_by(at.1).is_none())
+        };
         let all = self.wires.iter().filter(|(a, b)| a < b && is_up(a) && is_up(b));
         let cables: Vec<(At, At)> = all.map(|(a, b)| (*a, *b)).collect();
         let ranks = self.switches.iter().map(|machine| Ok((machine.tree_priority()?, machine.address())));

@@ -2,10 +2,10 @@
 
 use std::net::Ipv4Addr;
 
-use super::{Because, Binding, Machine, Millis};
+use super::{Because, Binding, Machine};
 use crate::drill::asked::Known;
 use crate::model::SavedCopy;
-use crate::model::{Scope, Seconds, SettingId, StationAddress, VlanId, settings};
+use crate::model::{Scope, SettingId, StationAddress, VlanId, settings};
 
 /// What a restart takes.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -53,9 +53,9 @@ impl Machine<'_> {
     fn write_soon(&mut self) {
         if self.store_due.is_none()
             && self.asked.switch_wide(settings::SNOOPING_STORE) == Ok(true)
-            && let Ok(Seconds(delay)) = self.asked.switch_wide(settings::STORE_DELAY)
+            && let Ok(delay) = self.asked.switch_wide(settings::STORE_DELAY)
         {
-            self.store_due = Some(self.now + Millis::from(delay) * 1000);
+            self.store_due = Some(self.now + delay.millis());
         }
     }
 

@@ -21,6 +21,11 @@ impl Machine<'_> {
         }
     }
 
+    /// The VLAN that a host on a port speaks in: the one it tags with, else the untagged one.
+    pub fn vlan_of_host(&self, port: usize) -> Known<Option<VlanId>> {
+        self.speaks_in.map_or_else(|| self.untagged(port), |vlan| Ok(Some(vlan)))
+    }
+
     /// The VLANs that a port carries tagged.
     pub fn tagged(&self, port: usize) -> Known<VlanSet> {
         match self.asked.port(port, settings::MODE)? {

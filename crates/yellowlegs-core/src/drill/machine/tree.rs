@@ -3,7 +3,7 @@
 use super::{Because, Machine, Millis};
 use crate::drill::asked::{Hang, Known};
 use crate::drill::frame::Root;
-use crate::model::{Cause, FastStart, Mode, Origin, Protocol, Seconds, StationAddress, platform, settings};
+use crate::model::{Cause, FastStart, Mode, Origin, Protocol, StationAddress, platform, settings};
 
 /// How a port takes part in the tree.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -76,17 +76,16 @@ impl Machine<'_> {
         if self.is_edge(port)? {
             return Ok(Part::Edge);
         }
-        let millis = |Seconds(seconds): Seconds| Millis::from(seconds) * 1000;
         // The migrate time without a BPDU (IEEE 802.1Q, 13.26).
         const MIGRATE: Part = Part::Waits(3000);
         if ask.port(port, settings::FAST_START)? == FastStart::Auto {
             return Ok(MIGRATE);
         }
         // Listening and learning, forward delay each (IEEE 802.1D-1998, 8.5.3).
-        let classic = || Ok(Part::Waits(millis(ask.switch_wide(settings::FORWARD_DELAY)?) * 2));
+        let classic = || Ok(Part::Waits(ask.switch_wide(settings::FORWARD_DELAY)?.millis() * 2));
         match ask.switch_wide(settings::TREE_PROTOCOL)? {
             Protocol::Classic | Protocol::ClassicPerVlan => {
-                let speed_up = millis(ask.switch_wide(settings::HOST_SPEED_UP)?);
+                let speed_up = ask.switch_wide(settings::HOST_SPEED_UP)?.millis();
                 if speed_up == 0 || self.speed_up_is_void(port)? { classic() } else { Ok(Part::Waits(speed_up)) }
             }
             _ => {
@@ -98,7 +97,7 @@ impl Machine<'_> {
                 }
                 // A host never answers a proposal: max age and hello time go by.
                 let (age, hello) = (ask.switch_wide(settings::MAX_AGE)?, ask.switch_wide(settings::HELLO)?);
-                Ok(Part::Waits(millis(age) + millis(hello)))
+                Ok(Part::Waits(age.millis() + hello.millis()))
             }
         }
     }

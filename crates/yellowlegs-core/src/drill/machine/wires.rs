@@ -18,10 +18,6 @@ pub(super) struct Talk {
 }
 
 impl Talk {
-    fn rest(&mut self) {
-        self.rests = true;
-    }
-
     fn wake(&mut self, now: Millis) {
         if let (true, Some((when, apart))) = (self.rests, &mut self.probe) {
             *when = now + *apart;
@@ -43,10 +39,6 @@ enum Next {
     Hello(usize),
     Probe(usize),
     Detected(usize),
-}
-
-fn millis(Seconds(seconds): Seconds) -> Millis {
-    Millis::from(seconds) * 1000
 }
 
 impl Net<'_> {
@@ -132,8 +124,8 @@ impl Net<'_> {
             let Some(machine) = self.switch(from.0) else { continue };
             machine.link_up(from.1)?;
             let sends = machine.bpdu_of(from.1)?.is_some();
-            let hello = if sends { Some(millis(machine.hello()?)) } else { None };
-            let probe = if machine.probes(from.1)? { Some(millis(machine.probe_interval()?)) } else { None };
+            let hello = if sends { Some(machine.hello()?.millis()) } else { None };
+            let probe = if machine.probes(from.1)? { Some(machine.probe_interval()?.millis()) } else { None };
             // Something that is sent every 0 seconds would never let time pass.
             let every = |apart: Option<Millis>| apart.map(|apart| apart.max(1000)).map(|apart| (now + apart, apart));
             self.talks.push(Talk { from, to, hello: every(hello), probe: every(probe), rests: false });
@@ -188,13 +180,14 @@ impl Net<'_> {
         if self.held() == held {
             self.forget_story_after(told);
             // Until a plug moves the next one will find as little.
-            self.talks.iter_mut().filter(|talk| (talk.from, talk.to) == (from, to)).for_each(Talk::rest);
+            self.talks.iter_mut().filter(|talk| (talk.from, talk.to) == (from, to)).for_each(|talk| talk.rests = true);
         }
         Ok(())
     }
 
     fn held(&self) -> usize {
-        let of = |machine: &Machine<'_>| (0..machine.port_count()).filter(|port| machine.is_held(*port)).count();
+        let of =
+            |machine: &Machine<'_>| (0..machine.port_count()).filter(|port| machine.held_by(*port).is_some()).count();
         self.switches.iter().map(of).sum()
     }
 
@@ -222,7 +215,7 @@ impl Net<'_> {
             let ends = [(at, deaf == Unidirectional::Strict), (other, echo >= Unidirectional::DisablePort)];
             for (end, acts) in ends {
                 let interval = self.machine(end.0).map_or(Ok(Seconds(0)), |m| m.detection_interval(end.1))?;
-                self.due.push(Due { when: now + 3 * millis(interval), at: end, acts });
+                self.due.push(Due { when: now + 3 * interval.millis(), at: end, acts });
             }
         }
         self.gather();
@@ -232,7 +225,9 @@ impl Net<'_> {
     fn detected(&mut self, at: At, acts: bool) -> Known<()> {
         let because = Because::of("unidirectional link detection", settings::UNIDIRECTIONAL.id);
         let other = self.other_end(at);
-        let Some(machine) = self.switch(at.0).filter(|machine| machine.has_link(at.1) && !machine.is_held(at.1)) else {
+        let Some(machine) =
+            self.switch(at.0).filter(|machine| machine.has_link(at.1) && machine.held_by(at.1).is_none())
+        else {
             return Ok(());
         };
         if !acts {
