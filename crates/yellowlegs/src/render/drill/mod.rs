@@ -211,7 +211,8 @@ impl DrillReport for Matrix {
         let worst = self.switches.iter().take_while(|(holes, _)| *holes != Holes::default()).take(WORST);
         let worst: Vec<String> = worst
             .map(|(Holes { through, broken }, switch)| {
-                format!("{switch}: {through} drills let through, {broken} broken")
+                let drills = if *through == 1 { "drill" } else { "drills" };
+                format!("{switch}: {through} {drills} let through, {broken} broken")
             })
             .collect();
         if self.switches.len() > 1 && !worst.is_empty() {
