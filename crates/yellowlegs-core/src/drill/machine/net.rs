@@ -162,11 +162,14 @@ impl<'a> Net<'a> {
     }
 
     pub(super) fn gather(&mut self) {
+        let before = self.story.len();
         for (number, machine) in self.switches.iter_mut().enumerate() {
             let name = (number > 0).then(|| Arc::clone(machine.asked.switch().name()));
             let told = machine.take_story();
             self.story.extend(told.into_iter().map(|line| Told { switch: name.clone(), ..line }));
         }
+        // While time passed on one switch it did on all.
+        self.story.get_mut(before..).into_iter().for_each(|new| new.sort_by_key(|line| line.at));
         // What goes on for days is told as long as anybody may read it.
         self.story.truncate(LINES);
     }
