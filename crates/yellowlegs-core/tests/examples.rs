@@ -56,6 +56,8 @@ const NONE: &[(&str, &str)] = &[
     ("config/waiver-expired", "about an entry of the policy"),
     ("config/policy-unused", "about an entry of the policy"),
     ("config/unread", "about lines that the dialect does not know"),
+    ("config/torn", "about texts that are cut, or two in one file"),
+    ("config/dangling", "about a profile that ports use and nothing describes"),
 ];
 
 fn about(place: &str) -> (&str, About) {

@@ -129,7 +129,7 @@ fn judged(extra: &str, changes: &[&str], states: &[(&str, &str)]) -> (BTreeSet<S
         })
         .collect();
     let view = FleetView::new(&policy, &as_of, &digests, &[]);
-    let outcome = FleetOutcome::judge(&view, &mut usage, &selection, &|name| resolved.get(name).cloned());
+    let outcome = FleetOutcome::judge(&view, None, &mut usage, &selection, &|name| resolved.get(name).cloned());
     let told = outcome.findings.iter().map(|f| {
         assert!(!f.evidence.is_empty(), "{} without evidence", f.check);
         assert!(!f.message.contains('{') && !f.remedy.contains('{'), "{}: {} {}", f.check, f.message, f.remedy);

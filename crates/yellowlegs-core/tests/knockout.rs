@@ -31,6 +31,8 @@ const ELSEWHERE: &[(&str, &str)] = &[
     ("voice/range-wide", "the same"),
     ("config/unsaved", "this fleet keeps no saved copies: checks/whole.rs"),
     ("config/unread", "about lines, not settings: checks/whole.rs"),
+    ("config/torn", "about the text, not settings: doubt.rs"),
+    ("config/dangling", "about names, not settings: doubt.rs"),
     ("config/restart-pending", "names are lists without a value of their own to put in: checks/whole.rs"),
     ("config/drift", "this fleet has no sisters: fleet.rs"),
 ];

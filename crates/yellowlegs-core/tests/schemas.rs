@@ -1,5 +1,7 @@
 //! JSON Schemas made from the core's own rows: they are compared here, and written with `YELLOWLEGS_RENEW=1`.
 
+#![recursion_limit = "256"]
+
 mod support;
 
 use serde_json::{Value, json};
@@ -71,6 +73,20 @@ fn the_schema_of_records() {
         );
     }
     let number = json!({"type": "integer", "minimum": 0});
+    let torn = yellowlegs_core::model::Torn::WORDS.map(|(_, word)| word);
+    let torn = json!({"enum": yellowlegs_core::model::Torn::WORDS.map(|(_, word)| word)});
+    let quote = json!({"$ref": "#/$defs/quote"});
+    let texts = json!({"type": "array", "items": {"type": "string"}});
+    let list_of = |items: Value| json!({"type": "array", "items": items});
+    let torn_text = table(&["how"], &json!({"how": torn, "evidence": quote}));
+    let dangling = table(&["name"], &json!({"name": {"type": "string"}, "ports": texts, "evidence": quote}));
+    let names = SettingId::all().map(SettingId::name).collect::<Vec<_>>();
+    let kinds = FactKind::all().map(|kind| kind.info().name).collect::<Vec<_>>();
+    let doubt = table(
+        &["shape", "file", "line", "column", "width"],
+        &json!({"shape": {"type": "string"}, "torn": torn, "file": {"type": "string"}, "line": number, "column": number,
+            "width": number, "ports": texts, "settings": {"type": "array", "items": {"enum": names}}, "fact": {"enum": kinds}}),
+    );
     let schema = json!({
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Switch record, version 1",
@@ -100,6 +116,10 @@ fn the_schema_of_records() {
                 "unread": {"type": "array", "items": {"type": "object", "additionalProperties": false,
                     "required": ["shape", "file", "line", "column", "width"],
                     "properties": {"shape": {"type": "string"}, "file": {"type": "string"}, "line": number, "column": number, "width": number}}},
+                "statements": number,
+                "torn": list_of(torn_text),
+                "dangling": list_of(dangling),
+                "doubts": list_of(doubt),
                 "remarks": {"type": "array", "items": {"type": "object", "required": ["about", "text"],
                     "properties": {"about": {"type": "string"}, "file": {"type": ["string", "null"]}, "line": {"type": ["integer", "null"]}, "text": {"type": "string"}}}},
                 "saved": {"anyOf": [{"enum": ["missing", "not-kept"]},

@@ -3,13 +3,16 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use super::doubt::Shadow;
 use super::fleet::{Digest, Usage};
 use super::say::{Subject, finding, waiver_shown};
 use super::verdict::{Unknown, Verdict, Violation};
 use super::{Check, PortCheck, PortView, Run, Selection, SwitchCheck, SwitchView, all};
 use crate::dialect::Lists;
-use crate::finding::{Finding, Levels, PortShown, Standing, SwitchOutcome, SwitchRow, Undecided, UnreadRow};
-use crate::model::{Remark, SettingId, Switch, Value, settings};
+use crate::finding::{
+    DoubtLine, Finding, Levels, PortShown, Standing, SwitchOutcome, SwitchRow, Undecided, UnreadRow,
+};
+use crate::model::{FactKind, Remark, SettingId, Switch, Value, settings};
 use crate::policy::{AsOf, HouseRule, Level, Name, Policy, assign};
 use crate::resolve::Resolved;
 
@@ -34,6 +37,22 @@ pub struct Judged {
     pub usage: Usage,
     /// What the fleet's checks need to know of it.
     pub digest: Digest,
+    /// The same with everything doubtful unknown, where something is.
+    pub doubtful: Option<Digest>,
+}
+
+/// What a port, or the switch, came to, and which checks are undecided only because lines are not understood.
+struct Cast {
+    told: Vec<(&'static Check, Told)>,
+    doubted: Vec<&'static str>,
+}
+
+/// Where doubts are looked up: the switch with everything doubtful unknown, if something is.
+#[derive(Clone, Copy)]
+struct Around<'a> {
+    lists: Option<&'a Lists>,
+    shadow: Option<&'a Shadow>,
+    chosen: bool,
 }
 
 /// What the checks came to on a port that hangs on its role and settings alone: it is so on every port that is alike.
@@ -81,19 +100,21 @@ impl<'p> Judge<'p> {
         let chosen = self.selection.takes_switch(switch.name());
         let mut ports = 0;
         let on = SwitchView::new(resolved, self.policy, &roles, self.as_of);
-        let mut placed = self.on_switch(on, lists, &mut outcome, &mut usage, chosen);
+        let shadow = Shadow::of(self.policy, resolved, &roles);
+        let around = Around { lists, shadow: shadow.as_ref(), chosen };
+        let certain = shadow.as_ref().map(|shadow| shadow.view(self.policy, self.as_of));
+        let mut placed = self.on_switch(on, certain, around, &mut outcome, &mut usage);
         let mut settled: BTreeMap<usize, Settled> = BTreeMap::new();
+        let mut settled_certain: BTreeMap<usize, Settled> = BTreeMap::new();
         for view in on.ports() {
             let port = view.port();
-            let told = match settled.get(&on.first_alike(port)) {
-                Some(settled) => self.again(&view, settled),
-                None => {
-                    let told = self.first_of_kind(&view);
-                    settled.insert(port, told.1);
-                    told.0
-                }
-            };
-            let mut findings = self.port(&view, told, lists, &mut outcome, &mut usage, chosen);
+            let mut cast = Cast { told: self.of_port(&view, &mut settled), doubted: Vec::new() };
+            let certain = certain.map(|on| on.port(port));
+            if let Some(certain) = &certain {
+                let certain = self.of_port(certain, &mut settled_certain);
+                cast.doubted = super::doubt::cast(&mut cast.told, certain);
+            }
+            let mut findings = self.port((&view, certain.as_ref()), cast, around, &mut outcome, &mut usage);
             findings.extend(placed.remove(&Some(port)).into_iter().flatten());
             let role = view.role().ok().map(|r| r.name.as_str());
             let name = switch.ports().get(port).map_or("", |p| p.as_str());
@@ -106,6 +127,7 @@ impl<'p> Judge<'p> {
             }
         }
         let digest = Digest::of(on);
+        let doubtful = certain.map(Digest::of);
         super::mirror::note_entries(on, &mut usage);
         usage.place(self.policy, &digest);
         if chosen {
@@ -114,28 +136,43 @@ impl<'p> Judge<'p> {
             self.finish(switch, remarks, ports, &mut outcome);
         }
         debug_assert!(placed.is_empty(), "a finding stands on a port that is not there");
-        Judged { outcome, usage, digest }
+        Judged { outcome, usage, digest, doubtful }
+    }
+
+    /// What the checks come to on a port; on those that are alike once for all.
+    fn of_port(&self, view: &PortView<'_>, settled: &mut BTreeMap<usize, Settled>) -> Vec<(&'static Check, Told)> {
+        let port = view.port();
+        match settled.get(&view.on().first_alike(port)) {
+            Some(settled) => self.again(view, settled),
+            None => {
+                let (told, of_kind) = self.first_of_kind(view);
+                settled.insert(port, of_kind);
+                told
+            }
+        }
     }
 
     /// The checks of the switch: what stands on it goes into the outcome, what stands on a port comes back.
     fn on_switch(
         &self,
         on: SwitchView<'_>,
-        lists: Option<&Lists>,
+        certain: Option<SwitchView<'_>>,
+        around: Around<'_>,
         outcome: &mut SwitchOutcome,
         usage: &mut Usage,
-        chosen: bool,
     ) -> BTreeMap<Option<usize>, Vec<Finding>> {
-        let reported = chosen && !self.selection.names_ports();
+        let reported = around.chosen && !self.selection.names_ports();
         let mut placed: BTreeMap<Option<usize>, Vec<Finding>> = BTreeMap::new();
-        for (check, told) in self.switch_verdicts(on) {
+        let mut told = self.switch_verdicts(on);
+        let certain = certain.map(|on| self.switch_verdicts(on)).unwrap_or_default();
+        let doubted = super::doubt::cast(&mut told, certain);
+        for (check, told) in told {
             match told {
                 Told::Met | Told::NotApplicable => {}
                 Told::Undetermined(needs) => {
                     let level = self.policy.level(check.id, None, check.level);
                     if let Some(level) = level.filter(|_| reported && self.selection.takes_check(check.id)) {
-                        let level = counted(check, level);
-                        outcome.undetermined.push(Undecided { check: check.id, level, port: None, needs });
+                        outcome.undetermined.push(around.undecided(check, level, None, needs, &doubted));
                     }
                 }
                 Told::Violated(violations) => {
@@ -145,7 +182,7 @@ impl<'p> Judge<'p> {
                         let role = role.map(|r| r.name.as_str());
                         let Some(level) = self.policy.level(check.id, role, check.level) else { continue };
                         let mut finding = finding(check.into(), level, Subject { on, port }, violation);
-                        waive(self.policy, self.as_of, &mut finding, on, port, lists, usage);
+                        waive(self.policy, self.as_of, &mut finding, on, port, around.lists, usage);
                         placed.entry(port).or_default().push(finding);
                     }
                 }
@@ -260,16 +297,17 @@ impl<'p> Judge<'p> {
     /// All checks on one port: its findings; what could not be decided goes into the outcome.
     fn port(
         &self,
-        view: &PortView<'_>,
-        told: Vec<(&'static Check, Told)>,
-        lists: Option<&Lists>,
+        (view, certain): (&PortView<'_>, Option<&PortView<'_>>),
+        Cast { told, doubted }: Cast,
+        around: Around<'_>,
         outcome: &mut SwitchOutcome,
         usage: &mut Usage,
-        chosen: bool,
     ) -> Vec<Finding> {
+        let lists = around.lists;
         let role = view.role().ok().map(|r| r.name.as_str());
         let name = view.name();
-        let reported = chosen && self.selection.takes_port(name, role);
+        let reported = around.chosen && self.selection.takes_port(name, role);
+        let place = Some((view.port(), name));
         let mut findings = Vec::new();
         for (check, told) in told {
             if matches!(told, Told::Met | Told::NotApplicable) {
@@ -280,8 +318,7 @@ impl<'p> Judge<'p> {
                 Told::Met | Told::NotApplicable => {}
                 Told::Undetermined(needs) => {
                     if reported && self.selection.takes_check(check.id) {
-                        let (level, port) = (counted(check, level), Some(name.to_owned()));
-                        outcome.undetermined.push(Undecided { check: check.id, level, port, needs });
+                        outcome.undetermined.push(around.undecided(check, level, place, needs, &doubted));
                     }
                 }
                 Told::Violated(violations) => {
@@ -296,28 +333,59 @@ impl<'p> Judge<'p> {
         }
         for rule in &self.policy.rules {
             let Some(level) = self.policy.level(rule.id, role, rule.level) else { continue };
+            let mut open = |needs: Vec<&'static str>, doubts| {
+                if reported && self.selection.takes_check(rule.id) {
+                    let (level, port) = (Some(level), Some(name.to_owned()));
+                    outcome.undetermined.push(Undecided { check: rule.id, level, port, needs, doubts });
+                }
+            };
             match house(view, rule) {
-                Ok(None) => {}
+                Ok(None) => {
+                    let unknown = certain.and_then(|certain| super::doubt::cast_house(house(certain, rule)));
+                    if let Some(Unknown { needs }) = unknown {
+                        let doubts = around.lines(Some(view.port()), &needs);
+                        open(needs, doubts);
+                    }
+                }
                 Ok(Some(violation)) => {
                     let subject = Subject { on: view.on(), port: Some(view.port()) };
                     let mut finding = finding(rule.into(), level, subject, violation);
                     waive(self.policy, self.as_of, &mut finding, view.on(), Some(view.port()), lists, usage);
                     findings.push(finding);
                 }
-                Err(Unknown { needs }) if reported && self.selection.takes_check(rule.id) => {
-                    let (level, port) = (Some(level), Some(name.to_owned()));
-                    outcome.undetermined.push(Undecided { check: rule.id, level, port, needs });
-                }
-                Err(_) => {}
+                Err(Unknown { needs }) => open(needs, Vec::new()),
             }
         }
         findings
     }
 }
 
-/// The level at which an undecided check counts for the exit code: one that needs state does not.
-fn counted(check: &Check, level: Level) -> Option<Level> {
-    (!check.is_state()).then_some(level)
+impl Around<'_> {
+    fn lines(&self, port: Option<usize>, needs: &[&'static str]) -> Vec<Arc<DoubtLine>> {
+        self.shadow.map(|shadow| shadow.lines(port, needs)).unwrap_or_default()
+    }
+
+    /// A check that could not be decided. One of state counts for the exit code only where state was read that is too old or
+    /// not understood; that a switch tells nothing is no fault of it.
+    fn undecided(
+        &self,
+        check: &Check,
+        level: Level,
+        port: Option<(usize, &str)>,
+        needs: Vec<&'static str>,
+        doubted: &[&'static str],
+    ) -> Undecided {
+        let is_doubted = doubted.contains(&check.id);
+        let doubts = if is_doubted { self.lines(port.map(|(port, _)| port), &needs) } else { Vec::new() };
+        let counts = !check.is_state() || is_doubted || needs.iter().any(|need| is_too_old(need));
+        let port = port.map(|(_, name)| name.to_owned());
+        Undecided { check: check.id, level: counts.then_some(level), port, needs, doubts }
+    }
+}
+
+/// Whether what is missing is newer state than there is.
+fn is_too_old(need: &str) -> bool {
+    FactKind::all().any(|kind| kind.info().newer == need)
 }
 
 /// What a rule of the house comes to on a port.

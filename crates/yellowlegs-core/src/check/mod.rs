@@ -9,6 +9,7 @@ mod compare;
 mod config;
 mod contradictions;
 mod dhcp_snooping;
+mod doubt;
 mod example;
 mod fast_start;
 mod figure;

@@ -14,6 +14,14 @@ pub(super) type Kept<T> = Result<Option<T>, Unknown>;
 impl<'a> SwitchView<'a> {
     /// Whether a kind of facts was read and may be believed; `None` where no state of the switch is kept.
     pub(super) fn reads(&self, kind: FactKind) -> Kept<()> {
+        if self.switch().is_doubted(kind, None) {
+            return Err(Unknown::fact(kind.info().name));
+        }
+        self.reads_any(kind)
+    }
+
+    /// The same, whatever is doubtful about some of its ports.
+    fn reads_any(&self, kind: FactKind) -> Kept<()> {
         if !self.switch().has_state() {
             return Ok(None);
         }
@@ -52,9 +60,18 @@ impl<'a> SwitchView<'a> {
 }
 
 impl<'a> PortView<'a> {
+    /// Whether a kind of facts was read and may be believed of the port; `None` where no state of the switch is kept.
+    pub(super) fn reads(&self, kind: FactKind) -> Kept<()> {
+        // Which port it is, is asked only where it matters.
+        if self.switch().is_doubted(kind, None) && self.switch().is_doubted(kind, Some(self.port())) {
+            return Err(Unknown::fact(kind.info().name));
+        }
+        self.on().reads_any(kind)
+    }
+
     /// The facts of a kind about the port, if they may be believed; `None` where no state of the switch is kept.
     pub(super) fn seen(&self, kind: FactKind) -> Kept<Vec<&'a Fact>> {
-        Ok(self.on().reads(kind)?.map(|()| self.facts(kind).collect()))
+        Ok(self.reads(kind)?.map(|()| self.facts(kind).collect()))
     }
 
     /// The log's lines about the port of one kind.

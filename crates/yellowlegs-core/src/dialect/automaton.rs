@@ -11,6 +11,7 @@ use std::borrow::Cow;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::captured::Captured;
+use super::hints::is_near;
 use super::hole::HoleType;
 use super::pattern::{HoleKind, Pattern, Step};
 use super::ports::Lists;
@@ -57,6 +58,29 @@ struct Taken {
     parts: Vec<(u32, usize, usize)>,
     /// Contexts in which the rest of the line from a word on fits nothing.
     failed: Vec<(usize, usize)>,
+}
+
+/// How far an unread line leads.
+#[derive(Debug)]
+pub(super) struct Furthest {
+    /// The first word that does not fit.
+    pub(super) at: usize,
+    /// The root of the context it leads into.
+    pub(super) root: usize,
+    /// The openers it begins with, each with what its holes took.
+    pub(super) openers: Vec<(u32, Vec<Captured>)>,
+    /// The rules that go on from there.
+    pub(super) rules: Vec<u32>,
+}
+
+/// What looking for the furthest place has seen.
+#[derive(Default)]
+struct Search {
+    /// The node and the word it stands before.
+    best: (NodeId, usize),
+    root: usize,
+    taken: Taken,
+    seen: FxHashSet<(NodeId, usize)>,
 }
 
 #[derive(Debug, Clone)]
@@ -378,6 +402,100 @@ impl Automaton {
         }
         let (node, at) = best?;
         Some((self.any_rule(node)?, at))
+    }
+
+    /// How far a line leads into a context's patterns, with the openers it begins with and the rules that go on from there.
+    /// Where most of the context's rules go on from there, only those count whose next word is like the line's.
+    pub(super) fn furthest(&self, context: usize, line: &Walk<'_>, from: usize) -> Option<Furthest> {
+        let root = *self.roots.get(context)?;
+        let mut search = Search { best: (root, from), root: context, ..Search::default() };
+        self.search(root, context, line, from, &mut Taken::default(), &mut search);
+        let (node, at) = search.best;
+        let all = self.rules_below(*self.roots.get(search.root)?);
+        let mut rules = self.rules_below(node);
+        let tells = at > from && (rules.len() * 2 <= all.len() || all.len() < 5) || !search.taken.parts.is_empty();
+        let word = line.words.get(at).map(|word| word.of(line.text));
+        let like: Vec<NodeId> = self.nodes.get(node as usize).into_iter().flat_map(Node::literals).filter_map(|(known, to)| {
+            word.is_some_and(|word| is_near(word, known)).then_some(to)
+        }).collect();
+        if !tells {
+            rules = like.into_iter().flat_map(|to| self.rules_below(to)).collect();
+            rules.sort_unstable();
+            rules.dedup();
+        }
+        let openers = self.spread(search.taken);
+        Some(Furthest { at, root: search.root, openers, rules })
+    }
+
+    fn search(
+        &self,
+        id: NodeId,
+        root: usize,
+        line: &Walk<'_>,
+        at: usize,
+        taken: &mut Taken,
+        search: &mut Search,
+    ) {
+        if !search.seen.insert((id, at)) {
+            return;
+        }
+        if at > search.best.1 || at == search.best.1 && taken.parts.len() > search.taken.parts.len() {
+            search.best = (id, at);
+            search.root = root;
+            search.taken.parts.clone_from(&taken.parts);
+            search.taken.values.clone_from(&taken.values);
+        }
+        let (Some(node), Some(word)) = (self.nodes.get(id as usize), line.words.get(at)) else { return };
+        if let Some(to) = self.literal(node, word.of(line.text)) {
+            self.search(to, root, line, at + 1, taken, search);
+        }
+        for edge in node.holes.iter().filter(|edge| !edge.kind.is_rest()) {
+            let Some((count, value)) = self.take(edge, line, at) else { continue };
+            taken.values.push(value);
+            self.search(edge.to, root, line, at + count, taken, search);
+            taken.values.pop();
+        }
+        if let Some((context, opener)) = node.enter
+            && let Some(inside) = self.roots.get(context)
+        {
+            taken.parts.push((opener, at, taken.values.len()));
+            self.search(*inside, context, line, at, taken, search);
+            taken.parts.pop();
+        }
+    }
+
+    /// The openers of a way, each with what its holes took.
+    fn spread(&self, taken: Taken) -> Vec<(u32, Vec<Captured>)> {
+        let (mut values, mut before) = (taken.values.into_iter(), 0);
+        let mut openers = Vec::new();
+        for (accept, _, so_far) in taken.parts {
+            let Some(accept) = self.accepts.get(accept as usize) else { break };
+            let mut captures = vec![Captured::Absent; accept.holes];
+            for ((hole, _), value) in accept.typed.iter().zip(values.by_ref().take(so_far - before)) {
+                captures[*hole] = value;
+            }
+            for (hole, which, _) in &accept.chosen {
+                captures[*hole] = Captured::Choice(*which);
+            }
+            openers.push((accept.rule, captures));
+            before = so_far;
+        }
+        openers
+    }
+
+    /// The rules that end somewhere below a node, or open something there.
+    fn rules_below(&self, from: NodeId) -> Vec<u32> {
+        let mut open = vec![from];
+        let mut rules = Vec::new();
+        while let Some(id) = open.pop() {
+            let Some(node) = self.nodes.get(id as usize) else { continue };
+            let here = node.accept.into_iter().chain(node.enter.map(|(_, opener)| opener));
+            rules.extend(here.filter_map(|accept| Some(self.accepts.get(accept as usize)?.rule)));
+            open.extend(node.holes.iter().map(|e| e.to).chain(node.literals().map(|(_, to)| to)));
+        }
+        rules.sort_unstable();
+        rules.dedup();
+        rules
     }
 
     /// A rule that is reached from a node.

@@ -1,5 +1,6 @@
 //! How a text is laid out: what a statement's words are, across comments, continued lines and free text.
 
+use crate::model::Torn;
 use crate::source::Word;
 use crate::syntax::{Line, Splitter};
 
@@ -43,9 +44,9 @@ pub struct Layout {
     pub splitter: Splitter,
     /// Signs at the beginning of a comment line.
     pub comments: Vec<String>,
-    /// A word that begins with it, and what follows on the line, is a comment.
+    /// What begins with it where a word begins, to the end of the line, is a comment.
     pub inline_comment: Option<String>,
-    /// Signs around comments of several lines: where a line begins with the first.
+    /// Signs around comments, wherever they stand outside quoted texts; over several lines, too.
     pub block_comment: Option<(String, String)>,
     /// At the end of a line: it goes on in the next.
     pub continuation: Option<String>,
@@ -111,12 +112,24 @@ pub(super) struct Logicals<'t> {
     at: usize,
     lines: u32,
     words: Vec<Word>,
+    /// What stands on a line behind the end of a comment.
+    behind: Option<Line<'t>>,
+    /// Comments and free texts without an end: the line and offset where they begin.
+    pub(super) torn: Vec<(u32, usize, Torn)>,
+}
+
+/// The parts of a line that are no comment, as offsets in it.
+#[derive(Debug, Default, PartialEq, Eq)]
+struct Code {
+    parts: Vec<(usize, usize)>,
+    /// Where a comment begins that the line does not end.
+    open: Option<usize>,
 }
 
 impl<'t> Logicals<'t> {
     /// From the beginning of a text.
     pub(super) fn new(text: &'t str, layout: &'t Layout) -> Self {
-        Self { text, layout, at: 0, lines: 0, words: Vec::new() }
+        Self { text, layout, at: 0, lines: 0, words: Vec::new(), behind: None, torn: Vec::new() }
     }
 
     /// How many lines have been passed.
@@ -124,8 +137,11 @@ impl<'t> Logicals<'t> {
         self.lines
     }
 
-    /// The next physical line, whatever it is.
+    /// The next physical line, whatever it is, or what is left of one behind a comment.
     fn physical(&mut self) -> Option<Line<'t>> {
+        if let Some(behind) = self.behind.take() {
+            return Some(behind);
+        }
         let (line, next) = Line::at(self.text, self.at, self.lines + 1)?;
         self.at = next;
         self.lines += 1;
@@ -151,8 +167,9 @@ impl<'t> Logicals<'t> {
             if let Some((open, close)) = &self.layout.block_comment
                 && let Some(rest) = first.text.strip_prefix(open.as_str())
             {
-                if !rest.contains(close.as_str()) {
-                    self.skip_past(close);
+                match rest.find(close.as_str()) {
+                    Some(end) => self.go_on_behind(first, open.len() + end + close.len()),
+                    None => self.skip_comment(first.number, first.start),
                 }
                 continue;
             }
@@ -167,7 +184,7 @@ impl<'t> Logicals<'t> {
         (line.number, line.indent) = (first.number, first.indent);
         line.line_end = first.start + first.text.len();
         let mut goes_on = self.add(first, line);
-        line.goes_on = goes_on;
+        line.goes_on = goes_on || self.behind.is_some();
         while goes_on {
             let Some(next) = self.physical() else { break };
             goes_on = self.add(next, line);
@@ -177,44 +194,117 @@ impl<'t> Logicals<'t> {
 
     /// Adds a physical line's words; whether the line goes on.
     fn add(&mut self, physical: Line<'t>, line: &mut Logical) -> bool {
-        let sign = self.layout.continuation.as_deref().filter(|sign| physical.text.ends_with(sign));
-        let body = sign.and_then(|sign| physical.text.strip_suffix(sign)).unwrap_or(physical.text);
-        self.layout.splitter.split(body, physical.start, &mut self.words);
-        let kept = match &self.layout.inline_comment {
-            Some(sign) => {
-                let comment = |w: &Word| w.of(self.text).starts_with(sign.as_str());
-                self.words.iter().position(comment).unwrap_or(self.words.len())
+        let layout = self.layout;
+        let code = self.code(physical.text);
+        for (from, to) in code.parts {
+            let mut body = physical.text.get(from..to).unwrap_or_default();
+            let sign = layout.continuation.as_deref();
+            let goes_on = sign.and_then(|sign| body.strip_suffix(sign)).filter(|_| to == physical.text.len());
+            body = goes_on.unwrap_or(body);
+            layout.splitter.split(body, physical.start + from, &mut self.words);
+            line.words.extend(&self.words);
+            if goes_on.is_some() {
+                return true;
             }
-            None => self.words.len(),
-        };
-        line.words.extend(self.words.iter().take(kept));
-        sign.is_some() && kept == self.words.len()
+        }
+        if let Some(open) = code.open {
+            line.goes_on = true;
+            self.skip_comment(physical.number, physical.start + open);
+        }
+        false
     }
 
-    fn skip_past(&mut self, sign: &str) {
-        while let Some(line) = self.physical() {
-            if line.text.contains(sign) {
-                break;
+    /// Finds comments before words are split, for signs of comments may be signs that split; quoted texts hold none.
+    fn code(&self, text: &str) -> Code {
+        let (inline, block) = (self.layout.inline_comment.as_deref(), self.layout.block_comment.as_ref());
+        let may_hold = inline.is_some_and(|sign| text.contains(sign))
+            || block.is_some_and(|(open, _)| text.contains(open.as_str()));
+        if !may_hold {
+            return Code { parts: vec![(0, text.len())], open: None };
+        }
+        let (mut code, mut from, mut at, mut begins_word) = (Code::default(), 0, 0, true);
+        while let Some(rest) = text.get(at..).filter(|rest| !rest.is_empty()) {
+            if begins_word && inline.is_some_and(|sign| rest.starts_with(sign)) {
+                code.parts.push((from, at));
+                return code;
             }
+            if let Some((open, close)) = block.filter(|(open, _)| rest.starts_with(open.as_str())) {
+                code.parts.push((from, at));
+                let Some(end) = rest.get(open.len()..).and_then(|body| body.find(close.as_str())) else {
+                    code.open = Some(at);
+                    return code;
+                };
+                at += open.len() + end + close.len();
+                (from, begins_word) = (at, true);
+                continue;
+            }
+            let quoted = if begins_word { self.layout.splitter.quoted_end(text, at) } else { None };
+            let next = quoted.unwrap_or_else(|| at + rest.chars().next().map_or(1, char::len_utf8));
+            let byte = rest.bytes().next().unwrap_or_default();
+            begins_word = quoted.is_some() || byte.is_ascii_whitespace() || self.layout.splitter.stands_alone(byte);
+            at = next;
+        }
+        code.parts.push((from, text.len()));
+        code
+    }
+
+    /// Goes on behind so many bytes of a line.
+    fn go_on_behind(&mut self, line: Line<'t>, bytes: usize) {
+        let rest = line.text.get(bytes..).unwrap_or_default();
+        let text = rest.trim_start();
+        let before = bytes + rest.len() - text.len();
+        if !text.is_empty() {
+            let indent = line.indent + line.text.get(..before).unwrap_or_default().chars().count() as u32;
+            self.behind = Some(Line { number: line.number, start: line.start + before, text, indent });
         }
     }
 
-    /// Passes over lines up to one that is this text, blanks around it apart.
-    pub(super) fn skip_to_line(&mut self, end: &str) {
+    /// Passes over a comment that does not end on its line; without an end the rest is read as if there were none.
+    fn skip_comment(&mut self, number: u32, start: usize) {
+        let Some((_, close)) = &self.layout.block_comment else { return };
+        if let Some((line, end)) = self.skip_past(close) {
+            self.go_on_behind(line, end);
+        } else {
+            self.torn.push((number, start, Torn::Comment));
+        }
+    }
+
+    /// Passes over lines up to one that holds a sign: that line, and where in it the sign ends. Where none does, nothing
+    /// is passed over.
+    fn skip_past(&mut self, sign: &str) -> Option<(Line<'t>, usize)> {
+        self.skip(|line| line.text.find(sign).map(|at| (line, at + sign.len())))
+    }
+
+    /// Passes over lines up to one for which something is found. Where none is, nothing is passed over; that is looked for
+    /// once in a text, so that a hostile one costs no more than its length.
+    fn skip<T>(&mut self, found: impl Fn(Line<'t>) -> Option<T>) -> Option<T> {
+        if !self.torn.is_empty() {
+            return None;
+        }
+        let before = (self.at, self.lines);
         while let Some(line) = self.physical() {
-            if line.text == end.trim() {
-                break;
+            if let Some(found) = found(line) {
+                return Some(found);
             }
+        }
+        (self.at, self.lines) = before;
+        None
+    }
+
+    /// Passes over lines up to one that is this text, blanks around it apart; `begins`: the line of the free text.
+    pub(super) fn skip_to_line(&mut self, end: &str, begins: (u32, usize)) {
+        if self.skip(|line| (line.text == end.trim()).then_some(())).is_none() {
+            self.torn.push((begins.0, begins.1, Torn::FreeText));
         }
     }
 
     /// Passes over the text from a sign to its next place, and over the line that is on.
-    pub(super) fn skip_to_sign(&mut self, from: usize) {
+    pub(super) fn skip_to_sign(&mut self, from: usize, begins: (u32, usize)) {
         let Some(sign) = self.text.get(from..).and_then(|rest| rest.chars().next()) else { return };
         let body = from + sign.len_utf8();
         let on_line = self.text.get(body..self.at).is_some_and(|line| line.contains(sign));
-        if !on_line {
-            self.skip_past(sign.encode_utf8(&mut [0; 4]));
+        if !on_line && self.skip_past(sign.encode_utf8(&mut [0; 4])).is_none() {
+            self.torn.push((begins.0, begins.1, Torn::FreeText));
         }
     }
 }
@@ -246,10 +336,49 @@ mod tests {
     #[case("! x\na # b\n #c\n d", &[(2, 0, "a"), (4, 1, "d")])]
     #[case("a \\\n  b\\\n c\nd", &[(1, 0, "a b c"), (4, 0, "d")])]
     #[case("a \\", &[(1, 0, "a")])]
-    #[case("/* x\n y\n*/ z\na\n/* b */\nc", &[(4, 0, "a"), (6, 0, "c")])]
+    #[case("/* x\n y\n*/ z\na\n/* b */\nc", &[(3, 3, "z"), (4, 0, "a"), (6, 0, "c")])]
+    #[case::inside_a_line("a /* was b */ c", &[(1, 0, "a c")])]
+    #[case::inside_a_word("a/* was */b", &[(1, 0, "a b")])]
+    #[case::before_a_statement("/* x */ a", &[(1, 8, "a")])]
+    #[case::two_on_a_line("/* x */ /* y */ a /* z */", &[(1, 16, "a")])]
+    #[case::from_line_to_line("a /* b\nc */ d", &[(1, 0, "a"), (2, 5, "d")])]
+    #[case::in_quotes_is_none("a \"/* b */\" c", &[(1, 0, "a \"/* b */\" c")])]
+    #[case::inline_in_a_block_comment("a /* # */ b", &[(1, 0, "a b")])]
+    #[case::block_in_an_inline_comment("a # /* b\nc", &[(1, 0, "a"), (2, 0, "c")])]
+    #[case::never_ends("a /* b\nc\nd", &[(1, 0, "a"), (2, 0, "c"), (3, 0, "d")])]
     #[case("a \"# no\" b", &[(1, 0, "a \"# no\" b")])]
     fn statements(#[case] text: &str, #[case] expected: &[(u32, u32, &str)]) {
         let expected: Vec<_> = expected.iter().map(|(n, i, w)| (*n, *i, (*w).to_owned())).collect();
         assert_eq!(told(text), expected);
+    }
+
+    #[rstest]
+    #[case::as_words("pool=110; // was; off", "pool = 110 ;")]
+    #[case::inside_a_word("see http://x;", "see http: / / x ;")]
+    #[case::block("pool=110; /* was; off; */ on;", "pool = 110 ; on ;")]
+    #[case::right_after_a_sign("pool=110;//x", "pool = 110 ;")]
+    fn signs_that_split_may_be_part_of_a_comment_sign(#[case] text: &str, #[case] expected: &str) {
+        let layout = Layout {
+            splitter: Splitter::new("=;/"),
+            inline_comment: Some("//".into()),
+            block_comment: Some(("/*".into(), "*/".into())),
+            ..Layout::default()
+        };
+        let mut line = Logical::default();
+        assert!(Logicals::new(text, &layout).next(&mut line));
+        let words: Vec<&str> = line.words.iter().map(|w| w.of(text)).collect();
+        assert_eq!(words.join(" "), expected);
+    }
+
+    #[rstest]
+    #[case("a /* b\nc", &[(1, 2)])]
+    #[case("/* b\nc\n/* d", &[(1, 0), (3, 7)])]
+    #[case("a /* b */\nc", &[])]
+    fn comments_without_an_end_are_told(#[case] text: &str, #[case] expected: &[(u32, usize)]) {
+        let layout = Layout { block_comment: Some(("/*".into(), "*/".into())), ..Layout::default() };
+        let mut lines = Logicals::new(text, &layout);
+        while lines.next(&mut Logical::default()) {}
+        let torn: Vec<_> = lines.torn.iter().map(|(line, offset, _)| (*line, *offset)).collect();
+        assert_eq!(torn, expected);
     }
 }

@@ -46,7 +46,7 @@ fn read(doc: &TomlDoc<'_>, source: &Arc<Source>) -> Option<Dialect> {
     }
     let (ports, lists, time) = (root.table("ports"), root.table("lists"), root.table("time"));
     let lists = read_lists(doc, ports.as_ref(), lists.as_ref(), time.as_ref(), text.words.ignore_case);
-    let (recognise, recognise_lines) = read_recognise(doc, root.table("recognise"), &text);
+    let (recognise, recognise_lines, last) = read_recognise(doc, root.table("recognise"), &text);
     let defaults = read_defaults(doc, root.table("defaults").as_ref());
     let traits = read_traits(doc, root.table("traits").as_ref());
     let requires = root.tables("requires").iter().filter_map(|table| read_requirement(doc, table)).collect();
@@ -81,7 +81,9 @@ fn read(doc: &TomlDoc<'_>, source: &Arc<Source>) -> Option<Dialect> {
         lists,
         recognise,
         recognise_lines,
+        last,
         titles,
+        hints: super::hints::Hints::of(&rules),
         traits: Arc::new(traits),
         requires,
         state,
@@ -295,12 +297,18 @@ fn read_zone(doc: &TomlDoc<'_>, item: &Item<&str>) -> Option<Offset> {
     offset
 }
 
-fn read_recognise(doc: &TomlDoc<'_>, table: Option<TableReader<'_>>, text: &Text) -> (Automaton, usize) {
+/// What a text begins with, how many lines that is, and what a whole one ends with, where it has such a line.
+fn read_recognise(
+    doc: &TomlDoc<'_>,
+    table: Option<TableReader<'_>>,
+    text: &Text,
+) -> (Automaton, usize, Option<Automaton>) {
     let lines = table.as_ref().and_then(|t| t.texts("lines")).unwrap_or_default();
+    let last = table.as_ref().and_then(|t| t.texts("last"));
     if let Some(table) = table {
         table.finish();
     }
-    (patterns(doc, &lines, text), lines.len())
+    (patterns(doc, &lines, text), lines.len(), last.map(|last| patterns(doc, &last, text)))
 }
 
 pub(super) fn parse_pattern(doc: &TomlDoc<'_>, item: &Item<&str>, text: &Text) -> Option<Pattern> {

@@ -5,6 +5,7 @@ mod captured;
 mod compile;
 mod convert;
 mod example;
+mod hints;
 mod hole;
 mod layout;
 mod load;
@@ -28,12 +29,14 @@ pub use automaton::Match;
 pub use captured::Captured;
 pub use convert::port_names;
 pub use example::{Example, Expected, ExpectedFact};
+pub use hints::{Alike, Named};
+use hints::Hints;
 pub use hole::{HoleType, duration};
 pub use layout::{Layout, Structure};
 pub use pattern::{Hole, HoleKind, Pattern, Step};
 pub use ports::{Lists, ListsText, PortItem, PortRef};
 pub use problem::DialectProblem;
-pub use reading::{Reading, Statement};
+pub use reading::{Reading, Statement, UnreadAt};
 pub use render::{Held, Writing};
 pub use rule::{Change, Effect, HoleRef, Operand, ProfileRef, Reach, Rule, Subject, Until};
 pub use sketch::sketch;
@@ -58,7 +61,10 @@ pub struct Dialect {
     contexts: Vec<String>,
     recognise: Automaton,
     recognise_lines: usize,
+    /// What a whole text ends with.
+    last: Option<Automaton>,
     titles: Automaton,
+    hints: Hints,
     defaults: Vec<Option<Slot>>,
     set_by_rules: Vec<bool>,
     traits: Arc<Traits>,

@@ -66,6 +66,14 @@ pub struct PortRef {
     parts: [u16; 4],
 }
 
+impl PortRef {
+    /// Of a port between two ends, the first part in which the ends differ.
+    pub fn part_that_differs(&self, from: &Self, to: &Self) -> u16 {
+        let differs = from.parts.iter().zip(to.parts).position(|(a, b)| *a != b).unwrap_or(3);
+        self.parts[differs]
+    }
+}
+
 /// One element of a port list.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum PortItem {

@@ -11,7 +11,7 @@ use super::hole::HoleType;
 use super::layout::{Logical, Logicals, Structure};
 use super::pattern::HoleKind;
 use super::rule::{HoleRef, Subject, Until};
-use crate::model::{Mark, Unread};
+use crate::model::{Mark, Torn, Unread};
 use crate::source::{Source, Word};
 use crate::syntax::{Line, Nesting};
 
@@ -50,20 +50,47 @@ pub struct Reading {
     captures: Vec<Captured>,
     /// The lines that no rule takes.
     pub unread: Vec<Unread>,
-    /// For each of them, the context it stands in; `None` inside what nobody knows.
-    pub unread_in: Vec<Option<usize>>,
+    /// For each of them, where it stands.
+    pub unread_at: Vec<UnreadAt>,
+    /// Where the text is not one whole configuration.
+    pub torn: Vec<(Mark, Torn)>,
     /// Stretches of the text that are never shown.
     pub secrets: Vec<Word>,
     /// How many lines the text has.
     pub lines: u32,
 }
 
+/// Where an unread line stands.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum UnreadAt {
+    /// In a context, outside all blocks or in that of a statement.
+    Context(usize, Option<u32>),
+    /// Inside a statement that opens nothing.
+    Statement(u32),
+    /// Inside an unread line, by its position among those.
+    Unread(u32),
+}
+
+impl UnreadAt {
+    /// The context whose rules it was held against.
+    pub fn context(self) -> Option<usize> {
+        match self {
+            Self::Context(context, _) => Some(context),
+            Self::Statement(_) | Self::Unread(_) => None,
+        }
+    }
+}
+
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Block {
     /// The lines inside stand in this context, opened by this statement.
     Context(usize, u32),
-    /// The line above is unknown or opens nothing: what is inside has no context.
-    Closed,
+    /// The statement above opens nothing: what is inside has no context.
+    Closed(u32),
+    /// The line above is unknown.
+    Unread(u32),
+    /// The dialect says that the line above is about nothing, and so is what stands inside.
+    Nothing,
 }
 
 /// The context of lines outside all blocks.
@@ -172,8 +199,7 @@ impl Dialect {
             Structure::Sections => reader.by_section(&mut line),
             Structure::Braces => reader.by_brace(&mut line),
         }
-        reader.reading.lines = reader.lines.count();
-        reader.reading
+        reader.finish()
     }
 
     /// The stretch of a statement's line that one of its holes took.
@@ -237,8 +263,26 @@ struct Known {
     to: u32,
     /// Where its text began.
     start: usize,
-    /// The context that its last statement opens.
-    opens: Option<usize>,
+    /// What its last statement opens.
+    opens: Opens,
+}
+
+/// What a statement opens.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Opens {
+    Context(usize),
+    Closed,
+    Nothing,
+}
+
+impl Opens {
+    fn block(self, position: u32) -> Block {
+        match self {
+            Self::Context(context) => Block::Context(context, position),
+            Self::Closed => Block::Closed(position),
+            Self::Nothing => Block::Nothing,
+        }
+    }
 }
 
 /// So many lines are remembered: most texts say the same few hundred things.
@@ -272,6 +316,9 @@ impl<'a> Reader<'a> {
         if !self.lines.whole(first, line) || self.is_close(line) {
             return None;
         }
+        if block == Block::Nothing {
+            return Some(block);
+        }
         let from = self.reading.statements.len() as u32;
         let Some(inside) = self.take(line, block) else { return Some(self.unread(line, block)) };
         if let Block::Context(context, _) = block
@@ -280,8 +327,9 @@ impl<'a> Reader<'a> {
         {
             let to = self.reading.statements.len() as u32;
             let opens = match inside {
-                Block::Context(context, _) => Some(context),
-                Block::Closed => None,
+                Block::Context(context, _) => Opens::Context(context),
+                Block::Nothing => Opens::Nothing,
+                Block::Closed(_) | Block::Unread(_) => Opens::Closed,
             };
             if self.is_repeatable(from, to) {
                 self.known.insert((context, first.text), Known { from, to, start: first.start, opens });
@@ -312,22 +360,25 @@ impl<'a> Reader<'a> {
             self.reading.statements.push(statement);
             parent = Some(position);
         }
-        known.opens.map_or(Block::Closed, |context| Block::Context(context, position))
+        known.opens.block(position)
     }
 
     /// A line belongs to the innermost open section that knows it; the sections inside that one are over.
     fn by_section(&mut self, line: &mut Logical) {
-        let mut open: Vec<Block> = Vec::new();
+        let mut open: Vec<(Block, u32)> = Vec::new();
+        // Whether a line of the innermost section stood deeper than its title.
+        let mut deeper = false;
         while self.lines.next(line) {
             if self.is_close(line) {
                 open.pop();
                 continue;
             }
-            let inside_unknown = open.last() == Some(&Block::Closed);
-            let around = (0..=open.len()).rev().map(|depth| (depth, depth.checked_sub(1).map_or(TOP, |i| open[i])));
+            let within = open.last().copied();
+            let inside_unknown = within.is_some_and(|(block, _)| !matches!(block, Block::Context(..)));
             let mut taken = None;
             let mut tried: Vec<usize> = Vec::new();
-            for (depth, block) in around.collect::<Vec<_>>() {
+            for depth in (0..=open.len()).rev() {
+                let block = depth.checked_sub(1).and_then(|i| open.get(i)).map_or(TOP, |(block, _)| *block);
                 // A context that is open twice knows no more lines than once.
                 let Block::Context(context, _) = block else { continue };
                 if tried.contains(&context) {
@@ -343,19 +394,33 @@ impl<'a> Reader<'a> {
                     break;
                 }
             }
+            let is_deeper = within.is_some_and(|(_, indent)| line.indent > indent);
             match taken {
                 Some((depth, inside)) => {
+                    if depth < open.len() || !matches!(inside, Block::Closed(_)) {
+                        deeper = false;
+                    }
+                    deeper |= is_deeper && depth == open.len();
                     open.truncate(depth);
-                    if inside != Block::Closed && open.len() < DEEPEST {
-                        open.push(inside);
+                    if !matches!(inside, Block::Closed(_)) && open.len() < DEEPEST {
+                        open.push((inside, line.indent));
+                        deeper = false;
                     }
                 }
                 None => {
-                    if self.is_title(line) {
-                        open.clear();
-                        open.push(Block::Closed);
+                    let outdented = deeper && !is_deeper;
+                    let is_title = self.is_title(line) || !inside_unknown && (outdented || self.dialect.looks_like_opener(self.text, &line.words));
+                    let within = within.map(|(block, _)| block);
+                    if within == Some(Block::Nothing) && !is_title {
+                        continue;
                     }
-                    self.unread(line, open.last().copied().unwrap_or(TOP));
+                    let around = if is_title { TOP } else { within.unwrap_or(TOP) };
+                    let unread = self.unread(line, around);
+                    if is_title {
+                        open.clear();
+                        open.push((unread, line.indent));
+                        deeper = false;
+                    }
                 }
             }
         }
@@ -363,7 +428,8 @@ impl<'a> Reader<'a> {
 
     /// Statements end at a line's end or at the sign that ends them; braces nest.
     fn by_brace(&mut self, line: &mut Logical) {
-        let mut blocks: Vec<Block> = Vec::new();
+        // Each open block, with the place where it begins.
+        let mut blocks: Vec<(Block, Option<Mark>)> = Vec::new();
         let mut whole = Logical::default();
         let signs = &self.dialect.layout.braces;
         while self.lines.next(line) {
@@ -374,20 +440,45 @@ impl<'a> Reader<'a> {
                     whole.push(*word, line);
                     continue;
                 }
-                let block = blocks.last().copied().unwrap_or(TOP);
+                let block = blocks.last().map_or(TOP, |(block, _)| *block);
+                let begins = whole.words.first().copied().unwrap_or(*word);
+                let place = self.mark_at(if whole.words.is_empty() { line.number } else { whole.number }, begins);
                 let inside = self.statement(&mut whole, block);
                 if shown == signs.open {
-                    blocks.push(if blocks.len() < DEEPEST { inside } else { Block::Closed });
-                } else if shown == signs.close {
-                    blocks.pop();
+                    let inside = if blocks.len() < DEEPEST { inside } else { self.too_deep(place) };
+                    blocks.push((inside, Some(place)));
+                } else if shown == signs.close && blocks.pop().is_none() {
+                    self.tear(Some(place), Torn::Close);
                 }
             }
             line.words = words;
             if signs.end.is_none() {
-                self.statement(&mut whole, blocks.last().copied().unwrap_or(TOP));
+                self.statement(&mut whole, blocks.last().map_or(TOP, |(block, _)| *block));
             }
         }
-        self.statement(&mut whole, blocks.last().copied().unwrap_or(TOP));
+        if let (Some(first), true) = (whole.words.first().copied(), signs.end.is_some()) {
+            let place = self.mark_at(whole.number, first);
+            self.tear(Some(place), Torn::Statement);
+        }
+        self.statement(&mut whole, blocks.last().map_or(TOP, |(block, _)| *block));
+        if let Some((_, place)) = blocks.first().copied() {
+            self.tear(place, Torn::Block);
+        }
+    }
+
+    /// What stands deeper than anybody nests is not followed: it is told as if a line were not understood.
+    fn too_deep(&mut self, place: Mark) -> Block {
+        let position = self.reading.unread.len() as u32;
+        self.reading.unread_at.push(UnreadAt::Context(0, None));
+        self.reading.unread.push(Unread { mark: place, shape: "…".into() });
+        Block::Unread(position)
+    }
+
+    /// The mark of a statement's first line.
+    fn mark_at(&self, line: u32, first: Word) -> Mark {
+        let rest = self.text.get(first.start..).unwrap_or_default();
+        let width = rest.lines().next().unwrap_or_default().trim_end().len() as u32;
+        Mark { file: self.file, line, offset: first.start as u32, width }
     }
 
     /// The statement gathered so far, if there is one.
@@ -395,7 +486,10 @@ impl<'a> Reader<'a> {
         if whole.words.is_empty() {
             return block;
         }
-        let inside = self.take(whole, block).unwrap_or_else(|| self.unread(whole, block));
+        let inside = match block {
+            Block::Nothing => block,
+            _ => self.take(whole, block).unwrap_or_else(|| self.unread(whole, block)),
+        };
         whole.words.clear();
         inside
     }
@@ -444,7 +538,7 @@ impl<'a> Reader<'a> {
         let negated = self.find(line, context)?;
         let found = std::mem::take(&mut self.found);
         let mut parent = (opener != u32::MAX).then_some(opener);
-        let mut inside = Block::Closed;
+        let mut inside = block;
         let (last, start) = (found.len() - 1, line.words.first()?.start);
         let mark = Mark {
             file: self.file,
@@ -469,10 +563,12 @@ impl<'a> Reader<'a> {
             self.reading.statements.push(statement);
             let rule = self.dialect.rules.get(part.rule as usize)?;
             self.note_secrets(position as usize);
-            inside = match rule.opens.filter(|_| !negated) {
-                Some(context) => Block::Context(context, position),
-                None => Block::Closed,
+            let opens = match rule.opens.filter(|_| !negated) {
+                Some(context) => Opens::Context(context),
+                None if rule.is_idle => Opens::Nothing,
+                None => Opens::Closed,
             };
+            inside = opens.block(position);
             parent = Some(position);
             if let Some(until) = rule.until.as_ref().filter(|_| !negated) {
                 self.skip_text(until, position as usize);
@@ -502,26 +598,31 @@ impl<'a> Reader<'a> {
     /// Passes over a free text: its lines are no statements.
     fn skip_text(&mut self, until: &Until, position: usize) {
         let Some(statement) = self.reading.statements.get(position) else { return };
+        let begins = (statement.mark.line, statement.mark.offset as usize);
         match until {
-            Until::Line(end) => self.lines.skip_to_line(end),
+            Until::Line(end) => self.lines.skip_to_line(end, begins),
             Until::Hole(hole) => {
                 let Captured::Text(word) = self.reading.own(statement, *hole) else { return };
                 let rule = self.dialect.rules.get(statement.rule as usize);
                 let kind = rule.and_then(|r| r.pattern.holes.get(*hole)).map(|h| &h.kind);
                 if matches!(kind, Some(HoleKind::Typed(HoleType::Delimiter, _))) {
-                    self.lines.skip_to_sign(word.start);
+                    self.lines.skip_to_sign(word.start, begins);
                 } else {
                     let end = word.of(self.text).to_owned();
-                    self.lines.skip_to_line(&end);
+                    self.lines.skip_to_line(&end, begins);
                 }
             }
         }
     }
 
     fn unread(&mut self, line: &Logical, block: Block) -> Block {
-        self.reading.unread_in.push(match block {
-            Block::Context(context, _) => Some(context),
-            Block::Closed => None,
+        let position = self.reading.unread.len() as u32;
+        self.reading.unread_at.push(match block {
+            Block::Context(context, opener) => UnreadAt::Context(context, (opener != u32::MAX).then_some(opener)),
+            Block::Closed(statement) => UnreadAt::Statement(statement),
+            Block::Unread(line) => UnreadAt::Unread(line),
+            // What stands inside is never held against rules.
+            Block::Nothing => UnreadAt::Context(0, None),
         });
         let start = line.words.first().map_or(0, |w| w.start);
         let width = (line.line_end.max(start) - start) as u32;
@@ -529,6 +630,23 @@ impl<'a> Reader<'a> {
         let shape = self.dialect.shape(self.text, &line.words);
         let shape = self.shapes.entry(shape.clone().into()).or_insert_with(|| shape.into());
         self.reading.unread.push(Unread { mark, shape: Arc::clone(shape) });
-        Block::Closed
+        Block::Unread(position)
+    }
+
+    /// What is left to say at the end of the text.
+    fn finish(mut self) -> Reading {
+        self.reading.lines = self.lines.count();
+        let mark = |(line, offset, torn): &(u32, usize, Torn)| {
+            let rest = self.text.get(*offset..).unwrap_or_default();
+            let width = rest.lines().next().unwrap_or_default().len() as u32;
+            (Mark { file: self.file, line: *line, offset: *offset as u32, width }, *torn)
+        };
+        self.reading.torn.extend(self.lines.torn.iter().map(mark));
+        self.reading
+    }
+
+    /// Notes that the text is torn where a statement, or the last line, stands.
+    fn tear(&mut self, mark: Option<Mark>, torn: Torn) {
+        self.reading.torn.extend(mark.map(|mark| (mark, torn)));
     }
 }

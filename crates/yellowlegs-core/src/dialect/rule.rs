@@ -157,4 +157,6 @@ pub struct Rule {
     pub until: Option<Until>,
     /// It is read and never written.
     pub read_only: bool,
+    /// It is about nothing that is judged, and so are the lines in its block.
+    pub is_idle: bool,
 }

@@ -3,7 +3,7 @@
 use super::DialectProblem;
 use super::hole::HoleType;
 use super::load::{Text, known_setting, one_of, parse_pattern};
-use super::pattern::{HoleKind, Pattern};
+use super::pattern::{Hole, HoleKind, Pattern};
 use super::rule::{Change, Effect, HoleRef, Operand, ProfileRef, Reach, Rule, Subject, Until};
 use crate::model::{Choice, Direction, Kind, Scope, SettingId, Value};
 use crate::source::{Entry, Item, Scalar, Spot, TableReader, TomlDoc, nearest};
@@ -23,6 +23,7 @@ struct Raw<'d> {
     opens: Option<usize>,
     subject: Option<Subject>,
     undo: Option<bool>,
+    is_idle: bool,
     spot: Spot,
 }
 
@@ -51,7 +52,14 @@ fn raw<'d>(doc: &'d TomlDoc<'d>, table: TableReader<'d>, names: &[String], text:
     };
     let undo = one_of(&table, "negation", &["default", "off"]).map(|i| i == 1);
     let pattern = table.required_text("pattern");
-    let parsed = pattern.as_ref().and_then(|item| parse_pattern(doc, item, text));
+    let is_idle = one_of(&table, "about", &["nothing"]).is_some();
+    let parsed = pattern.as_ref().and_then(|item| {
+        let parsed = parse_pattern(doc, item, text)?;
+        if is_idle { whatever_follows(doc, item, text, parsed) } else { Some(parsed) }
+    });
+    if is_idle {
+        idle_says_nothing(doc, &table);
+    }
     let subject = parsed.as_ref().and_then(|parsed| subject(doc, &table, parsed));
     const LATER: [&str; 12] = [
         "sets", "adds", "removes", "implies", "resets", "declares", "ports", "vlan", "mirror", "profile", "uses",
@@ -64,7 +72,29 @@ fn raw<'d>(doc: &'d TomlDoc<'d>, table: TableReader<'d>, names: &[String], text:
         return None;
     };
     let spot = table.spot.clone();
-    Some(Raw { table, pattern, parsed, contexts, opens, subject, undo, spot })
+    Some(Raw { table, pattern, parsed, contexts, opens, subject, undo, is_idle, spot })
+}
+
+/// The pattern of lines about nothing: its words, and whatever follows them.
+fn whatever_follows(doc: &TomlDoc<'_>, item: &Item<&str>, text: &Text, parsed: Pattern) -> Option<Pattern> {
+    let takes_rest = |hole: &Hole| matches!(hole.kind, HoleKind::Typed(kind, _) if kind.is_rest());
+    if parsed.holes.iter().any(takes_rest) {
+        return Some(parsed);
+    }
+    let longer = format!("{} [<_more:rest>]", item.value);
+    parse_pattern(doc, &Item { value: &longer, spot: item.spot.clone() }, text)
+}
+
+/// Reports what a rule about nothing would have to say nothing of.
+fn idle_says_nothing(doc: &TomlDoc<'_>, table: &TableReader<'_>) {
+    const SPEAKING: [&str; 16] = [
+        "sets", "adds", "removes", "implies", "resets", "declares", "ports", "vlan", "mirror", "profile", "uses",
+        "used-by", "reach", "opens", "until", "negation",
+    ];
+    if let Some(key) = SPEAKING.into_iter().find(|key| table.has(key)) {
+        let wanted = "says something, and `about = \"nothing\"` says that there is nothing to say";
+        doc.report(&table.spot, DialectProblem::Misplaced { key, wanted });
+    }
 }
 
 pub(super) fn known_context(doc: &TomlDoc<'_>, item: &Item<&str>, names: &[String]) -> Option<usize> {
@@ -271,6 +301,8 @@ fn finish(doc: &TomlDoc<'_>, raw: Raw<'_>, openers: &[Opener], text: &Text) -> P
         }
     });
     let undo = raw.undo.map(|off| undo(doc, &effects, off, &raw, text));
+    // Negated, it says nothing either.
+    let undo = undo.or_else(|| (raw.is_idle && text.layout.negation.is_some()).then(Vec::new));
     let spot = raw.pattern.spot.clone();
     let rule = Rule {
         line: doc.place(&spot).line,
@@ -283,7 +315,8 @@ fn finish(doc: &TomlDoc<'_>, raw: Raw<'_>, openers: &[Opener], text: &Text) -> P
         uses,
         used_by,
         until,
-        read_only: raw.table.flag("read-only").is_some_and(|i| i.value),
+        read_only: raw.is_idle || raw.table.flag("read-only").is_some_and(|i| i.value),
+        is_idle: raw.is_idle,
         pattern: raw.parsed,
     };
     raw.table.finish();

@@ -16,10 +16,10 @@ use serde::Serialize;
 pub use block::{Block, blocks};
 pub use evidence::{Evidence, EvidenceKind, quote_cite, quote_slot};
 pub use fingerprint::fingerprint;
-pub use outcome::{Counts, PortShown, Standing, SwitchOutcome, Undecided};
+pub use outcome::{Counts, DoubtLine, PortShown, Standing, SwitchOutcome, Undecided};
 pub use since::{Fate, Former, Since, SinceRow};
 pub use totals::{
-    CheckRow, Levels, Positions, Sample, Summary, SwitchRow, Totals, UndeterminedRow, UnreadRow, UnreadSample,
+    CheckRow, DoubtRow, Levels, Positions, Sample, Summary, SwitchRow, Totals, UndeterminedRow, UnreadRow, UnreadSample,
 };
 
 use crate::model::{Origin, Value};

@@ -2,6 +2,8 @@
 
 use std::sync::Arc;
 
+use serde::Serialize;
+
 use super::{Finding, SwitchRow, UnreadRow};
 use crate::model::{PortName, Remark};
 use crate::policy::Level;
@@ -109,6 +111,22 @@ pub struct Undecided {
     pub port: Option<String>,
     /// What is missing.
     pub needs: Vec<&'static str>,
+    /// The lines that are not understood and could have told.
+    pub doubts: Vec<Arc<DoubtLine>>,
+}
+
+/// A line that keeps checks open, because it is not understood or the text is torn there.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+pub struct DoubtLine {
+    /// Its shape, or how the text is torn.
+    pub shape: Arc<str>,
+    /// The file.
+    pub file: Arc<str>,
+    /// The line.
+    pub line: u32,
+    /// The command that shows how to settle it.
+    #[serde(skip)]
+    pub settle: Arc<str>,
 }
 
 /// Ports by what can be said of them; each port counts once.

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use serde::Serialize;
 
-use super::outcome::{Counts, Standing, SwitchOutcome, Undecided};
+use super::outcome::{Counts, DoubtLine, Standing, SwitchOutcome, Undecided};
 use super::{Finding, SinceRow};
 use crate::model::{Remark, Switch};
 use crate::policy::Level;
@@ -87,6 +87,9 @@ pub struct UndeterminedRow {
     pub ports: usize,
     /// Some of them.
     pub sample: Vec<Sample>,
+    /// Some of the lines that are not understood and could have told.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub doubts: Vec<Arc<DoubtLine>>,
 }
 
 /// A port or switch named as an example.
@@ -107,6 +110,25 @@ pub struct UnreadRow {
     pub count: usize,
     /// One of them.
     pub sample: UnreadSample,
+}
+
+/// What lines of one shape keep open, because nobody understands them or the text is torn there.
+#[derive(Debug, Clone, Serialize)]
+pub struct DoubtRow {
+    /// The shape, or how the text is torn.
+    pub shape: Arc<str>,
+    /// A file with one of them.
+    pub file: Arc<str>,
+    /// Its line there.
+    pub line: u32,
+    /// On how many ports checks are open by them.
+    pub ports: usize,
+    /// On how many switches checks of the switch itself are.
+    pub switches: usize,
+    /// Checks that are undecided by them, each port by itself.
+    pub checks: usize,
+    /// The command that shows how to settle it.
+    pub settle: String,
 }
 
 /// Where a line of a shape stands; its text only when raw text was asked for.
@@ -153,14 +175,24 @@ struct Group {
     last: Option<Arc<str>>,
 }
 
+impl Group {
+    fn new(check: &'static str, needs: &[&'static str]) -> Self {
+        let needs = needs.to_vec();
+        let row = UndeterminedRow { check, needs, switches: 0, ports: 0, sample: Vec::new(), doubts: Vec::new() };
+        Self { row, last: None }
+    }
+}
+
 /// Where ports come among those of their switch, by switch and name.
 pub type Positions = BTreeMap<(Arc<str>, String), usize>;
 
 /// Gathers outcomes, switch by switch.
 #[derive(Default)]
 pub struct Totals {
-    undetermined: BTreeMap<(&'static str, Vec<&'static str>), Group>,
+    /// By check and what is missing; apart where that is so because lines are not understood.
+    undetermined: BTreeMap<(&'static str, Vec<&'static str>, bool), Group>,
     unread: BTreeMap<String, UnreadRow>,
+    doubts: BTreeMap<Arc<str>, DoubtRow>,
     remarks: BTreeSet<Remark>,
     switches: Vec<SwitchRow>,
     /// Of each switch what is said of its ports by their positions; none of those that are not reported.
@@ -189,13 +221,17 @@ impl Totals {
         if let Some(row) = self.switches.last_mut() {
             outcome.findings.iter().for_each(|finding| row.findings.count(finding));
         }
-        for Undecided { check, level, port, needs } in outcome.undetermined {
+        self.add_doubts(&outcome.undetermined);
+        for Undecided { check, level, port, needs, doubts } in outcome.undetermined {
             // The gravest level comes first in order.
             self.worst_undetermined = self.worst_undetermined.into_iter().chain(level).min();
             self.summary.undetermined += 1;
-            let fresh = || UndeterminedRow { check, needs: needs.clone(), switches: 0, ports: 0, sample: Vec::new() };
-            let group =
-                self.undetermined.entry((check, needs.clone())).or_insert_with(|| Group { row: fresh(), last: None });
+            let key = (check, needs, !doubts.is_empty());
+            let group = self.undetermined.entry(key).or_insert_with_key(|(check, needs, _)| Group::new(check, needs));
+            let fresh = doubts.into_iter().filter(|doubt| !group.row.doubts.iter().any(|d| d.shape == doubt.shape));
+            let room = SAMPLES.saturating_sub(group.row.doubts.len());
+            let fresh: Vec<_> = fresh.take(room).collect();
+            group.row.doubts.extend(fresh);
             if group.last.as_ref() != Some(&row.switch) {
                 group.last = Some(Arc::clone(&row.switch));
                 group.row.switches += 1;
@@ -212,6 +248,31 @@ impl Totals {
         self.summary.switches += 1;
         self.summary.ports += row.ports;
         self.summary.unread_lines += row.unread_lines;
+    }
+
+    /// Counts, by shape, what the lines of a switch that are not understood keep open.
+    fn add_doubts(&mut self, undetermined: &[Undecided]) {
+        let mut places: BTreeMap<&Arc<str>, BTreeSet<Option<&str>>> = BTreeMap::new();
+        for Undecided { port, doubts, .. } in undetermined {
+            for doubt in doubts {
+                places.entry(&doubt.shape).or_default().insert(port.as_deref());
+                let fresh = || DoubtRow {
+                    shape: Arc::clone(&doubt.shape),
+                    file: Arc::clone(&doubt.file),
+                    line: doubt.line,
+                    ports: 0,
+                    switches: 0,
+                    checks: 0,
+                    settle: doubt.settle.to_string(),
+                };
+                self.doubts.entry(Arc::clone(&doubt.shape)).or_insert_with(fresh).checks += 1;
+            }
+        }
+        for (shape, places) in places {
+            let Some(row) = self.doubts.get_mut(shape) else { continue };
+            row.ports += places.iter().flatten().count();
+            row.switches += usize::from(places.contains(&None));
+        }
     }
 
     /// Counts the findings that look across switches, each beside those of its switch.
@@ -288,8 +349,8 @@ impl Totals {
     pub fn open(&mut self, check: &'static str, level: Level, needs: &'static str, place: Sample) {
         self.worst_undetermined = Some(self.worst_undetermined.map_or(level, |worst| worst.min(level)));
         self.summary.undetermined += 1;
-        let row = UndeterminedRow { check, needs: vec![needs], switches: 0, ports: 0, sample: Vec::new() };
-        let group = self.undetermined.entry((check, vec![needs])).or_insert(Group { row, last: None });
+        let fresh = || Group::new(check, &[needs]);
+        let group = self.undetermined.entry((check, vec![needs], false)).or_insert_with(fresh);
         if group.last.as_ref() != Some(&place.switch) {
             group.last = Some(Arc::clone(&place.switch));
             group.row.switches += 1;
@@ -304,6 +365,13 @@ impl Totals {
     pub fn undetermined(&self) -> Vec<&UndeterminedRow> {
         let mut rows: Vec<&UndeterminedRow> = self.undetermined.values().map(|g| &g.row).collect();
         rows.sort_by_key(|r| (std::cmp::Reverse(r.ports), r.check));
+        rows
+    }
+
+    /// What lines that are not understood keep open, by shape: first those that keep open most.
+    pub fn doubts(&self) -> Vec<&DoubtRow> {
+        let mut rows: Vec<&DoubtRow> = self.doubts.values().collect();
+        rows.sort_by_key(|r| std::cmp::Reverse(r.checks));
         rows
     }
 

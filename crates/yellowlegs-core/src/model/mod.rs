@@ -1,6 +1,7 @@
 //! What a switch is: ports, VLANs, stations, and the catalogue of settings with values in force.
 
 mod choice;
+mod doubt;
 mod fact;
 mod port;
 mod record;
@@ -18,13 +19,14 @@ pub use choice::{
     Action, Announcement, Cause, Choice, ChoiceSet, Choices, Direction, FastStart, Frames, LinkType, Media, Mode,
     Protocol, RateUnit, RelayInfo, StormAction, Trust, Unidirectional,
 };
+pub use doubt::{Doubt, DoubtWidth, SettingSet, Torn};
 pub use fact::{Capability, EventSeen, Fact, FactInfo, FactKind, Field, FieldInfo, FlapSeen, Learned, LinkSeen, facts};
 pub use port::{PortName, natural_order, numbered, port_spans};
 pub use record::Record;
 pub use setting::{Key, Origin, Scope, Setting, SettingId, SettingInfo, SettingType};
 pub(crate) use slots::PortSlots;
 pub use station::{Station, StationAddress, StationError, StationRange};
-pub use switch::{FileText, Mark, Quote, Remark, Requirement, SavedCopy, Slot, Switch, Unread};
+pub use switch::{Dangling, FileText, Mark, Quote, Remark, Requirement, SavedCopy, Slot, Switch, Unread, UnreadFact};
 pub use traits::{TraitId, TraitInfo, TraitSlot, Traits, platform};
 pub use value::{Kind, Milliwatts, Rate, Seconds, Value, ValueError};
 pub use vlan::{VlanError, VlanId, VlanSet};

@@ -6,8 +6,8 @@ use std::sync::Arc;
 use jiff::Timestamp;
 
 use super::{
-    Fact, FactKind, Key, Origin, PortName, PortSlots, Scope, Setting, SettingId, SettingType, Traits, Value, VlanId,
-    facts, natural_order, settings,
+    Doubt, Fact, FactKind, Key, Origin, PortName, PortSlots, Scope, Setting, SettingId, SettingType, Torn, Traits, Value,
+    VlanId, facts, natural_order, settings,
 };
 use crate::source::{Place, Source, Word};
 
@@ -87,6 +87,32 @@ pub struct Unread {
     pub shape: Arc<str>,
 }
 
+/// A line of state that the dialect does not know, and what it could have told.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct UnreadFact {
+    /// Where.
+    pub mark: Mark,
+    /// Its shape.
+    pub shape: Arc<str>,
+    /// The kind of facts.
+    pub kind: FactKind,
+    /// The port it names, where it names one.
+    pub port: Option<usize>,
+}
+
+/// Something that is used by name and described nowhere.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Dangling {
+    /// What it is: a profile, a port, a VLAN.
+    pub what: &'static str,
+    /// Its name.
+    pub name: Arc<str>,
+    /// The line that uses it first.
+    pub mark: Option<Mark>,
+    /// The ports that use it, by position.
+    pub ports: Vec<usize>,
+}
+
 /// Something worth saying about what was read, no finding.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, serde::Serialize, serde::Deserialize)]
 pub struct Remark {
@@ -141,6 +167,18 @@ pub struct Switch {
     pub(crate) traits: Arc<Traits>,
     pub(crate) requires: Arc<[Requirement]>,
     pub(crate) unread: Vec<Unread>,
+    /// How many statements of its configuration are known, those that are not left out.
+    pub(crate) statements: u32,
+    /// Where its configuration is not one whole text.
+    pub(crate) torn: Vec<(Mark, Torn)>,
+    /// Lines of state that are not understood, each with the kind of facts it could have told.
+    pub(crate) unread_facts: Vec<UnreadFact>,
+    /// Kinds of facts that are not to be believed, of one port or of all.
+    pub(crate) doubted_facts: Vec<(FactKind, Option<usize>)>,
+    /// What is used by name and described nowhere.
+    pub(crate) dangling: Vec<Dangling>,
+    /// What a record says is doubtful.
+    pub(crate) told_doubts: Vec<Doubt>,
     pub(crate) remarks: Vec<Remark>,
     pub(crate) saved: SavedCopy,
     /// Sorted by kind.
@@ -169,6 +207,12 @@ impl Switch {
             traits: Arc::default(),
             requires: Arc::default(),
             unread: Vec::new(),
+            statements: 0,
+            torn: Vec::new(),
+            unread_facts: Vec::new(),
+            doubted_facts: Vec::new(),
+            dangling: Vec::new(),
+            told_doubts: Vec::new(),
             remarks: Vec::new(),
             saved: SavedCopy::Missing,
             facts: Vec::new(),
@@ -215,6 +259,42 @@ impl Switch {
     /// Lines that were not understood, in the order of the text.
     pub fn unread(&self) -> &[Unread] {
         &self.unread
+    }
+
+    /// How many statements its configuration has, those that are not understood included.
+    pub fn statements(&self) -> u32 {
+        self.statements + self.unread_statements()
+    }
+
+    /// How many statements of its configuration are not understood.
+    pub fn unread_statements(&self) -> u32 {
+        self.unread_in_config().count() as u32
+    }
+
+    /// The lines of its configuration that are not understood, in the order of the text.
+    pub fn unread_in_config(&self) -> impl Iterator<Item = &Unread> {
+        let config = self.config_path();
+        let of_config = move |unread: &&Unread| {
+            let file = self.files.get(usize::from(unread.mark.file));
+            config.is_none() || file.map(FileText::path) == config
+        };
+        self.unread.iter().filter(of_config)
+    }
+
+    /// Where its configuration is not one whole text, and how.
+    pub fn torn(&self) -> &[(Mark, Torn)] {
+        &self.torn
+    }
+
+    /// What is used by name and described nowhere.
+    pub fn dangling(&self) -> &[Dangling] {
+        &self.dangling
+    }
+
+    /// Whether a kind of facts is not to be believed, of a port or, where none is named, of some port.
+    pub fn is_doubted(&self, kind: FactKind, port: Option<usize>) -> bool {
+        let about = |of: Option<usize>| of.is_none() || port.is_none() || of == port;
+        self.doubted_facts.iter().any(|(doubted, of)| *doubted == kind && about(*of))
     }
 
     /// What was noticed while reading.
@@ -342,6 +422,11 @@ impl Switch {
     /// The line that opens a port's block, or first names the port.
     pub fn port_place(&self, port: usize) -> Option<Mark> {
         self.port_places.get(port).copied().flatten()
+    }
+
+    /// The path of its dialect, of a switch that was read from a text.
+    pub fn dialect_path(&self) -> Option<&str> {
+        self.files.first().filter(|file| matches!(file, FileText::Text { .. })).map(FileText::path)
     }
 
     /// The configuration's path. The first file is the dialect.

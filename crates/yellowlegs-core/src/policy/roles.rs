@@ -61,6 +61,14 @@ pub struct Assignment {
     pub remarks: Vec<Remark>,
 }
 
+impl Assignment {
+    /// The same roles, for the same switch of which less is known: other ports are alike then.
+    #[must_use]
+    pub fn for_doubtful(&self, switch: &Switch) -> Self {
+        Self { ports: self.ports.clone(), alike: alike(switch, &self.ports), ..Self::default() }
+    }
+}
+
 /// Gives every port of a switch its role.
 pub fn assign(policy: &Policy, switch: &Switch, lists: Option<&Lists>) -> Assignment {
     let mut result = Assignment { ports: vec![None; switch.ports().len()], ..Assignment::default() };

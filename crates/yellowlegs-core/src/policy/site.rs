@@ -3,7 +3,7 @@
 use super::Cite;
 use super::wishes::{Wish, Wished};
 use crate::dialect::duration;
-use crate::model::{Cause, Choice, Kind, Rate, RelayInfo, Seconds, Trust, Unidirectional, Value, VlanSet};
+use crate::model::{Cause, Choice, DoubtWidth, Kind, Rate, RelayInfo, Seconds, Trust, Unidirectional, Value, VlanSet};
 use crate::source::{Entry, Scalar};
 
 /// A value of `[site]`, for the guide and for `policy show`.
@@ -131,7 +131,8 @@ site! {
     state_age: Seconds = "state-age", Seconds(86_400), "How old tables of state may be, from the clock in their file to the moment of the audit; what an older one tells is undetermined.";
     log_window: Seconds = "log-window", Seconds(2_592_000), "How far back lines of a log count.";
     fixed_stations: Vec<String> = "fixed-stations", Vec::new(), "What the addresses of stations begin with that have an IP address written by hand and need no binding.";
-    unread_share: u32 = "unread-share", 5, "Most lines of a configuration that may be unknown to its dialect, in percent.";
+    doubt: DoubtWidth = "doubt", DoubtWidth::Block, "How far a line that is not understood casts doubt: near (on what rules that begin like it would have set), block (on everything that its block is about, and on what it names) or switch (on the whole switch).";
+    unread_share: u32 = "unread-share", 5, "Most statements of a configuration that may be unknown to its dialect, in percent.";
 }
 
 /// Which marking the site uses.
@@ -308,6 +309,17 @@ impl Read for VlanSet {
     }
     fn show(&self) -> String {
         self.to_string()
+    }
+}
+
+impl Read for DoubtWidth {
+    const VALUES: &'static str = "near, block or switch";
+    fn read(entry: &Entry<'_>) -> Option<Self> {
+        let word = text(entry)?;
+        Self::WORDS.iter().find(|(_, w)| *w == word).map(|(width, _)| *width)
+    }
+    fn show(&self) -> String {
+        self.word().to_owned()
     }
 }
 

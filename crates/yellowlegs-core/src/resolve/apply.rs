@@ -52,6 +52,8 @@ pub(super) struct Written {
     /// Per port, the profiles it uses, in the order written.
     pub(super) uses: BTreeMap<usize, Vec<ProfileName>>,
     pub(super) profiles: BTreeMap<ProfileName, Profile>,
+    /// The line that uses a profile first.
+    pub(super) used_in: BTreeMap<ProfileName, Mark>,
     /// Per setting of ports, the global defaults.
     pub(super) globals: Vec<Vec<Global>>,
     pub(super) switch: Vec<Slot>,
@@ -102,6 +104,7 @@ impl<'a> Applier<'a> {
             implied: BTreeMap::new(),
             uses: BTreeMap::new(),
             profiles: BTreeMap::new(),
+            used_in: BTreeMap::new(),
             globals: vec![Vec::new(); settings::PORT_COUNT],
             switch: vec![Slot::UNKNOWN; settings::SWITCH_COUNT],
             vlans: BTreeMap::new(),
@@ -122,6 +125,11 @@ impl<'a> Applier<'a> {
                 if self.watch.is_none_or(|w| w.setting == effect.setting) {
                     self.effect(position, statement, effect);
                 }
+            }
+            if let (Some(Subject::Profile(profile)), false) = (&rule.subject, statement.negated)
+                && let Some(name) = self.profile_name(statement, profile)
+            {
+                self.written.profiles.entry(name).or_default();
             }
             if let Some(profile) = &rule.uses {
                 self.uses(position, statement, profile);
@@ -269,6 +277,9 @@ impl<'a> Applier<'a> {
 
     fn uses(&mut self, position: usize, statement: &'a Statement, profile: &ProfileRef) {
         let name = self.profile_name(statement, profile);
+        if let Some(name) = name.as_ref().filter(|_| !statement.negated) {
+            self.written.used_in.entry(name.clone()).or_insert(statement.mark);
+        }
         let apply = |list: &mut Vec<ProfileName>| {
             list.retain(|there| name.as_ref().is_some_and(|name| there != name));
             list.extend(name.clone().filter(|_| !statement.negated));

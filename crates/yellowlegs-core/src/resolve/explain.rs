@@ -85,7 +85,7 @@ pub fn explain(dialect: &Arc<Dialect>, source: &Arc<Source>) -> Vec<Explained> {
     let mut reading = dialect.read(source, CONFIG_FILE);
     let secrets = std::mem::take(&mut reading.secrets);
     let mut page = Page::new(dialect, source, secrets);
-    let table = PortTable::gather(dialect, &reading, &[], &mut page.switch);
+    let table = PortTable::gather(dialect, source, &reading, &[], &mut page.switch);
     let applier = Applier::new(dialect, source, &reading, &table, None);
     let context_name = |c: usize| dialect.contexts().get(c).cloned();
     for statement in &reading.statements {
@@ -94,7 +94,8 @@ pub fn explain(dialect: &Arc<Dialect>, source: &Arc<Source>) -> Vec<Explained> {
         let opens = rule.opens.filter(|_| !statement.negated).and_then(context_name);
         page.add(statement.mark.line(), Outcome::Taken { rule: rule.line, negated: statement.negated, said, opens });
     }
-    for (unread, context) in reading.unread.iter().zip(&reading.unread_in) {
+    for (unread, at) in reading.unread.iter().zip(&reading.unread_at) {
+        let context = at.context();
         let nearest = context.and_then(|c| dialect.nearest_rule(source.text(), unread.mark, c));
         let outcome = Outcome::Unread {
             context: context.and_then(context_name),

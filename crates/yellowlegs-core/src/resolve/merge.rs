@@ -4,10 +4,10 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use super::apply::{Written, from_profiles, is_unset, later};
+use super::apply::{ProfileName, Written, from_profiles, is_unset, later};
 use crate::dialect::{Dialect, Reach};
 use crate::model::{
-    Choice, FastStart, Mode, Origin, PortSlots, Remark, Scope, SettingId, Slot, Switch, Value, VlanSet, platform,
+    Choice, Dangling, FastStart, Mode, Origin, PortSlots, Scope, SettingId, Slot, Switch, Value, VlanSet, platform,
     settings,
 };
 
@@ -55,16 +55,30 @@ pub(super) fn merge(dialect: &Dialect, mut written: Written, switch: &mut Switch
     switch.mirrors = mirrors;
 }
 
-/// Says which profiles are used and nowhere described.
+/// Notes which profiles are used and nowhere described, and by which ports.
 fn missing_profiles(written: &Written, switch: &mut Switch) {
-    let mut missing: BTreeMap<&str, usize> = BTreeMap::new();
-    let on = written.profiles.values().flat_map(|p| &p.on);
-    for name in written.uses.values().flatten().chain(on).filter(|n| !written.profiles.contains_key(*n)) {
-        *missing.entry(&name.1).or_default() += 1;
+    let mut missing: BTreeMap<&ProfileName, Vec<usize>> = BTreeMap::new();
+    for (port, used) in &written.uses {
+        let mut names: Vec<&ProfileName> = used.iter().collect();
+        let mut at = 0;
+        while let Some(name) = names.get(at).copied() {
+            at += 1;
+            match written.profiles.get(name) {
+                None => missing.entry(name).or_default().push(*port),
+                Some(profile) => {
+                    let more: Vec<&ProfileName> = profile.on.iter().filter(|on| !names.contains(on)).collect();
+                    names.extend(more);
+                }
+            }
+        }
     }
-    for (name, count) in missing {
-        let text = format!("the profile {name} is used {count} time(s) and described nowhere");
-        switch.remarks.push(Remark { about: switch.name.to_string(), file: None, line: None, text });
+    // One that only profiles build on which nobody uses.
+    for name in written.profiles.values().flat_map(|p| &p.on).filter(|name| !written.profiles.contains_key(*name)) {
+        missing.entry(name).or_default();
+    }
+    for (name, ports) in missing {
+        let mark = written.used_in.get(name).copied();
+        switch.dangling.push(Dangling { what: "profile", name: Arc::clone(&name.1), mark, ports });
     }
 }
 

@@ -4,19 +4,24 @@
 //! lines of one layer the later wins. What nothing says stays unknown.
 
 mod apply;
+mod doubt;
 mod edit;
 mod examples;
 mod explain;
 mod merge;
 mod port_table;
+mod torn;
 
 use std::sync::Arc;
 
 use jiff::Timestamp;
 
 use crate::dialect::{Dialect, HoleRef, Reading};
-use crate::model::{FileText, Mark, Record, SavedCopy, Scope, SettingId, Slot, Switch, Value};
+use crate::model::{
+    DoubtWidth, FileText, Mark, Record, Remark, SavedCopy, Scope, SettingId, Slot, Switch, Unread, UnreadFact, Value,
+};
 use crate::source::Source;
+pub use doubt::Doubtful;
 pub use edit::{About, Edit, EditProblem, Wanted, differences};
 pub use examples::{Failed, run_examples};
 pub use explain::{Explained, Outcome, Said, explain, explain_state};
@@ -70,22 +75,57 @@ pub fn resolve_with(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: A
     switch.traits = Arc::clone(dialect.traits());
     switch.requires = Arc::clone(dialect.requires());
     switch.lines = reading.lines;
+    switch.statements = reading.statements.iter().filter(|s| !s.leads).count() as u32;
     switch.unread = std::mem::take(&mut reading.unread);
-    let (mut facts, mut tables) = (Vec::new(), Vec::new());
-    for text in &state.texts {
+    switch.torn = std::mem::take(&mut reading.torn);
+    let (mut facts, mut tables, mut missed) = (Vec::new(), Vec::new(), Vec::new());
+    for (position, text) in state.texts.iter().enumerate() {
+        if let Some(first) = state.texts.iter().take(position).find(|first| first.text() == text.text()) {
+            switch.remarks.push(twice(&switch.name, first, text));
+            continue;
+        }
         let read = dialect.read_state(text, switch.files.len() as u16, state.as_of);
         switch.files.push(FileText::text(Arc::clone(text), read.secrets));
         switch.lines += read.lines;
+        let kinds = read.unread.iter().zip(&read.missed).map(|(unread, missed)| {
+            Some((Arc::clone(text), unread.clone(), dialect.fact_missed(text.text(), unread.mark, missed)?))
+        });
+        missed.extend(kinds.flatten());
+        if let Some((kind, mark)) = read.cut {
+            let shape = "a table that ends behind its heading".into();
+            missed.push((Arc::clone(text), Unread { mark, shape }, kind));
+        }
+        if let Some(mark) = read.empty_end {
+            switch.remarks.push(empty_end(&switch, mark));
+        }
         switch.unread.extend(read.unread);
         facts.extend(read.facts);
         tables.extend(read.tables);
     }
-    let ports = PortTable::gather(dialect, &reading, &facts, &mut switch);
+    let ports = PortTable::gather(dialect, &source, &reading, &facts, &mut switch);
+    for (text, Unread { mark, shape }, kind) in missed {
+        let port = ports.positions(&dialect.named_in_state(text.text(), mark)).first().copied();
+        switch.unread_facts.push(UnreadFact { mark, shape, kind, port });
+    }
     switch.take_state(facts, tables);
+    torn::note(dialect, &source, &reading, &mut switch);
     let written = Applier::new(dialect, &source, &reading, &ports, None).run();
     merge::merge(dialect, written, &mut switch);
     let history = History { dialect: Arc::clone(dialect), source, reading, ports, state: state.clone() };
     Resolved { switch, history: Some(Arc::new(history)) }
+}
+
+/// Of a file of state that says what another says, word for word.
+fn twice(switch: &Arc<str>, first: &Source, again: &Source) -> Remark {
+    let text = format!("{} says word for word what {} says: it counts once", again.path(), first.path());
+    Remark { about: switch.to_string(), file: Some(again.path().to_string()), line: None, text }
+}
+
+/// Of a file that ends with a table without rows: it may be empty, or cut there.
+fn empty_end(switch: &Switch, mark: Mark) -> Remark {
+    let file = switch.files.get(usize::from(mark.file)).map(|file| file.path().to_owned());
+    let text = "the file ends behind the heading of this table: it is empty, or the file is cut".to_owned();
+    Remark { about: switch.name.to_string(), file, line: Some(mark.line), text }
 }
 
 impl Resolved {
@@ -137,6 +177,7 @@ impl Resolved {
         switch.vlan_slots.iter_mut().for_each(|((_, id), slot)| narrow(slot, *id));
         switch.vlan_defaults.iter_mut().for_each(|(id, slot)| narrow(slot, *id));
         switch.mirrors.values_mut().flatten().for_each(|(id, slot)| narrow(slot, *id));
+        switch.told_doubts = self.doubtful(DoubtWidth::Block).map(|doubtful| doubtful.doubts).unwrap_or_default();
         Record::of(&switch)
     }
 

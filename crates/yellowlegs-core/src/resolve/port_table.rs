@@ -3,7 +3,8 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::dialect::{Captured, Dialect, PortItem, PortRef, Reading, Subject};
-use crate::model::{Fact, Mark, PortName, Remark, Switch, facts};
+use crate::model::{Fact, Mark, PortName, Switch, Torn, facts};
+use crate::source::Source;
 
 /// More ports than any switch has: what a hostile text could make of ranges ends here.
 const MOST: usize = 16_384;
@@ -16,9 +17,26 @@ pub(super) struct PortTable {
     index: FxHashMap<PortRef, u32>,
 }
 
+/// Whether, of a range across parts, some line names ports of every part.
+fn lie_between(found: &FxHashSet<PortRef>, from: PortRef, to: PortRef) -> bool {
+    let inside = found.iter().filter(|port| (from..=to).contains(*port));
+    let mut parts: Vec<u16> = inside.map(|port| port.part_that_differs(&from, &to)).collect();
+    parts.sort_unstable();
+    parts.dedup();
+    let whole = from.part_that_differs(&from, &to)..=to.part_that_differs(&from, &to);
+    parts.len() == whole.count()
+}
+
 impl PortTable {
     /// Gathers every port that a statement declares or is about; puts names and first places into the switch.
-    pub(super) fn gather(dialect: &Dialect, reading: &Reading, told: &[Fact], switch: &mut Switch) -> Self {
+    pub(super) fn gather(
+        dialect: &Dialect,
+        source: &Source,
+        reading: &Reading,
+        told: &[Fact],
+        switch: &mut Switch,
+    ) -> Self {
+        let mut across: Vec<(PortRef, PortRef, Mark)> = Vec::new();
         let mut found: FxHashSet<PortRef> = FxHashSet::default();
         // A block of the port's own says more of it than a range.
         let mut places: FxHashMap<PortRef, (Mark, bool)> = FxHashMap::default();
@@ -36,6 +54,11 @@ impl PortTable {
                 let Some(hole) = hole else { continue };
                 let Captured::Ports(items) = reading.captured(dialect, statement, hole) else { continue };
                 let own = matches!(&items[..], [PortItem::One(_)]);
+                for item in items.iter() {
+                    if let (PortItem::Range(from, to), None) = (item, item.along_last_part()) {
+                        across.push((*from, *to, statement.mark));
+                    }
+                }
                 for port in items.iter().flat_map(|item| item.along_last_part().into_iter().flatten()) {
                     if found.len() >= MOST && !found.contains(&port) {
                         full = true;
@@ -56,9 +79,27 @@ impl PortTable {
             let of_kind = told.iter().filter(|fact| fact.kind == kind);
             found.extend(of_kind.filter_map(|fact| dialect.lists().port(fact.port()?)).take(MOST));
         }
-        if full {
-            let text = format!("more than {MOST} ports are named; those beyond are left out");
-            switch.remarks.push(Remark { about: switch.name.to_string(), file: None, line: None, text });
+        // A misspelt line about ports still says that they are there.
+        for (unread, at) in switch.unread.iter().zip(&reading.unread_at) {
+            let context = at.context().unwrap_or_default();
+            let items = super::doubt::ports_of_unread(dialect, source.text(), unread.mark, context);
+            let named = items.iter().flat_map(|item| item.along_last_part().into_iter().flatten());
+            for port in named.take(MOST.saturating_sub(found.len())) {
+                found.insert(port);
+                places.entry(port).or_insert((unread.mark, false));
+            }
+        }
+        for (from, to, mark) in across {
+            if !lie_between(&found, from, to) {
+                switch.torn.push((mark, Torn::Range));
+            }
+            for end in [from, to] {
+                found.insert(end);
+                places.entry(end).or_insert((mark, false));
+            }
+        }
+        if let (true, Some(statement)) = (full, reading.statements.first()) {
+            switch.torn.push((statement.mark, Torn::Ports));
         }
         let mut named: Vec<(PortName, PortRef)> =
             found.into_iter().map(|port| (PortName::new(dialect.lists().name(port)), port)).collect();

@@ -310,6 +310,11 @@ impl<'d> TableReader<'d> {
             .collect()
     }
 
+    /// Whether a key is there; that does not count as reading it.
+    pub fn has(&self, key: &str) -> bool {
+        self.table.iter().any(|(there, _)| there.get_ref().as_ref() == key)
+    }
+
     /// Counts a key as read that is read elsewhere.
     pub fn ask(&self, key: &'static str) {
         self.asked.borrow_mut().push(key);

@@ -34,8 +34,15 @@ impl Splitter {
         self.quotes.get(usize::from(byte)).copied().unwrap_or(false)
     }
 
-    fn stands_alone(&self, byte: u8) -> bool {
+    /// Whether a character is a word of its own.
+    pub fn stands_alone(&self, byte: u8) -> bool {
         self.alone.get(usize::from(byte)).copied().unwrap_or(false)
+    }
+
+    /// One past the closing quote, where a quoted text begins at an offset.
+    pub fn quoted_end(&self, line: &str, at: usize) -> Option<usize> {
+        let bytes = line.as_bytes();
+        if self.quotes(*bytes.get(at)?) { quoted_end(bytes, at) } else { None }
     }
 
     /// Puts the words of a line into `words`; offsets count from `base`.

@@ -6,7 +6,7 @@ use std::process::ExitCode;
 use std::sync::Arc;
 
 use globset::{Glob, GlobMatcher};
-use yellowlegs_core::check::{self, Comparison, Digests, Earlier, FleetOutcome, FleetView, Judge, Selection, Usage};
+use yellowlegs_core::check::{self, Comparison, Digest, Digests, Earlier, FleetOutcome, FleetView, Judge, Selection, Usage};
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::drill;
 use yellowlegs_core::finding::{Sample, Totals};
@@ -46,6 +46,7 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
         as_of: as_of.as_str().to_owned(),
         site: loaded.policy.site.name.clone(),
         chosen: filters(args),
+        doubt: loaded.policy.site.doubt.value.word(),
     })?;
     let judge = Judge::new(&loaded.policy, &as_of, &selection, args.raw);
     let around = || super::drill::around(&root, &loaded, &fleet.switches, &as_of, jobs(args.jobs));
@@ -132,6 +133,8 @@ struct Gathered {
     totals: Totals,
     usage: Usage,
     digests: Digests,
+    /// Of switches with lines that are not understood, what is known for certain.
+    doubtful: Vec<Digest>,
     unreadable: Vec<Unreadable>,
 }
 
@@ -186,6 +189,7 @@ impl Work<'_> {
             sinks.switch(&judged.outcome)?;
             gathered.usage.merge(judged.usage);
             gathered.digests.push(judged.digest);
+            gathered.doubtful.extend(judged.doubtful);
             gathered.totals.add(judged.outcome);
             Ok(())
         })?;
@@ -222,7 +226,11 @@ impl Work<'_> {
             read(fleet.switches.iter().find(|found| found.name == name).or_else(baseline)?)
         };
         let view = FleetView::new(&self.loaded.policy, self.as_of, &gathered.digests, &baselines);
-        let outcome = FleetOutcome::judge(&view, &mut gathered.usage, selection, &again);
+        let certain = gathered.digests.certain(std::mem::take(&mut gathered.doubtful));
+        let certain = certain.as_ref().map(|digests| {
+            FleetView::new(&self.loaded.policy, self.as_of, digests, &baselines)
+        });
+        let outcome = FleetOutcome::judge(&view, certain.as_ref(), &mut gathered.usage, selection, &again);
         gathered.totals.count_fleet_findings(&outcome.findings, &outcome.positions);
         for (check, level, place, needs) in &outcome.undetermined {
             let place = Sample { switch: Arc::clone(&place.switch), port: place.port.clone() };

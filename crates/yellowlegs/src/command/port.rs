@@ -101,7 +101,7 @@ impl Work<'_> {
             fleet.baselines.iter().filter_map(|(path, found)| Some((path.clone(), take(found)?))).collect();
         let view = FleetView::new(&self.loaded.policy, self.as_of, &digests, &baselines);
         let again = |name: &str| self.read(fleet.switches.iter().find(|found| found.name == name)?);
-        let across = FleetOutcome::judge(&view, &mut usage, &selection, &again);
+        let across = FleetOutcome::judge(&view, None, &mut usage, &selection, &again);
         findings.extend(across.findings);
         Ok(Judged { findings, undetermined, other: view.other_end(switch, port), whole })
     }

@@ -113,6 +113,8 @@ impl Report for JsonReport {
         compact(out, &tool())?;
         write!(out, ",\n\"report\": {REPORT},\n\"as_of\": ")?;
         compact(out, &head.as_of)?;
+        write!(out, ",\n\"doubt\": ")?;
+        compact(out, &head.doubt)?;
         self.open(out, "findings")
     }
 
@@ -125,6 +127,7 @@ impl Report for JsonReport {
         self.array(out, "fleet_findings", tail.fleet_findings)?;
         self.array(out, "undetermined", tail.totals.undetermined())?;
         self.array(out, "unread", tail.totals.unread())?;
+        self.array(out, "doubts", tail.totals.doubts())?;
         self.array(out, "remarks", tail.totals.remarks())?;
         self.array(out, "unreadable", tail.unreadable)?;
         self.array(out, "switches", tail.totals.switches())?;
@@ -174,6 +177,7 @@ impl Report for JsonLines {
         all(out, "fleet_finding", tail.fleet_findings)?;
         all(out, "undetermined", tail.totals.undetermined())?;
         all(out, "unread", tail.totals.unread())?;
+        all(out, "doubt", tail.totals.doubts())?;
         all(out, "remark", tail.totals.remarks())?;
         all(out, "unreadable", tail.unreadable)?;
         all(out, "switch", tail.totals.switches())?;

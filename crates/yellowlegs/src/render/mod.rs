@@ -126,6 +126,8 @@ pub(crate) struct Head {
     pub(crate) site: Option<String>,
     /// The filters that choose what is reported, as they were given.
     pub(crate) chosen: Vec<String>,
+    /// How far a line that is not understood casts doubt.
+    pub(crate) doubt: &'static str,
 }
 
 impl Head {

@@ -3,6 +3,7 @@
 mod drift;
 mod policy;
 mod saved;
+mod torn;
 
 use super::Check;
 
@@ -15,4 +16,6 @@ pub(super) static CHECKS: &[Check] = &[
     policy::WAIVER_EXPIRED,
     policy::POLICY_UNUSED,
     saved::UNREAD,
+    torn::TORN,
+    torn::DANGLING,
 ];

@@ -145,7 +145,7 @@ fn nobody_told(on: &SwitchView<'_>) -> Judgement {
 
 pub(super) const UNREAD: Check = Check {
     id: "config/unread",
-    title: "more lines are unknown to the dialect than the policy allows",
+    title: "more statements are unknown to the dialect than the policy allows",
     level: Level::Risk,
     needs: &[],
     uses: &[],
@@ -159,24 +159,25 @@ pub(super) const UNREAD: Check = Check {
 
 fn unread(on: &SwitchView<'_>) -> Judgement {
     let wished = &on.policy().site.unread_share;
-    let (unread, lines) = (on.switch().unread().len(), on.switch().lines());
+    let (unread, lines) = (on.switch().unread_statements(), on.switch().statements());
     if lines == 0 {
         return Ok(Verdict::NotApplicable);
     }
-    if unread as u64 * 100 <= u64::from(wished.value) * u64::from(lines) {
+    if u64::from(unread) * 100 <= u64::from(wished.value) * u64::from(lines) {
         return Ok(Verdict::Met);
     }
-    let mut shapes: Vec<&str> = on.switch().unread().iter().map(|u| &*u.shape).collect();
+    let of_config = on.switch().unread_in_config();
+    let mut shapes: Vec<&str> = of_config.map(|u| &*u.shape).collect();
     shapes.sort_unstable();
     shapes.dedup();
     let more = shapes.len().saturating_sub(5);
     shapes.truncate(5);
     // Their words stay masked: unread lines are where unmarked secrets are.
-    let first = on.switch().unread().first().map_or(0, |u| u.mark.line());
+    let first = on.switch().unread_in_config().next().map_or(0, |u| u.mark.line());
     let words = format!("line {first} is the first of them: {}", shapes.first().unwrap_or(&""));
     let more = if more > 0 { format!("; and {more} more") } else { String::new() };
-    Violation::saying("{unread} of {lines} lines are unknown to the dialect, more than {share} %: {shapes}{more}")
-        .fact("unread", unread as u32)
+    Violation::saying("{unread} of {lines} statements are unknown to the dialect, more than {share} %: {shapes}{more}")
+        .fact("unread", unread)
         .fact("lines", lines)
         .fact("share", wished.value)
         .fact("shapes", shapes.join("; "))

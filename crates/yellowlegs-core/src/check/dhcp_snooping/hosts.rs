@@ -114,7 +114,7 @@ fn self_assigned(port: &PortView<'_>) -> Judgement {
     }
     let given = self_given(port);
     if given.is_empty() {
-        let reads = |kind| port.on().reads(kind);
+        let reads = |kind| port.reads(kind);
         return match (reads(facts::binding::FACT), reads(facts::event::FACT)) {
             (Err(_), Err(_)) => Err(Unknown::fact("binding or event")),
             _ => Ok(Verdict::Met),
@@ -177,7 +177,7 @@ fn rogue_seen(port: &PortView<'_>) -> Judgement {
         let says = "{count} server message(s) were dropped here";
         return cause(says).fact("count", count).fact("who", String::new()).and_line(Some(fact.mark)).into();
     }
-    match (counters, port.on().reads(facts::event::FACT)) {
+    match (counters, port.reads(facts::event::FACT)) {
         (Err(_), Err(_)) => Err(Unknown::fact("event or counters")),
         _ => Ok(Verdict::Met),
     }

@@ -21,7 +21,7 @@ pub struct FlapHistory {
 impl FlapHistory {
     /// Of a port; `None` where no state of its switch is kept.
     pub fn of(port: &PortView<'_>) -> Result<Option<Self>, Unknown> {
-        if port.on().reads(facts::event::FACT)?.is_none() {
+        if port.reads(facts::event::FACT)?.is_none() {
             return Ok(None);
         }
         let each_change = port.platform(platform::FLAP_COUNTS, "each-change").ok();

@@ -43,7 +43,7 @@ pub(super) fn wanted(port: &PortView<'_>) -> Protection {
 
 /// One that is held down now is told by `recovery/held-down`.
 fn would_trip(port: &PortView<'_>) -> Judgement {
-    if port.on().reads(facts::event::FACT)?.is_none() {
+    if port.reads(facts::event::FACT)?.is_none() {
         return Ok(Verdict::NotApplicable);
     }
     let by_status = port.facts(facts::port_status::FACT).any(|f| f.get(facts::port_status::CAUSE) == Some(Cause::Flap));

@@ -132,6 +132,19 @@ impl Digests {
     }
 }
 
+impl Digests {
+    /// The same fleet with some switches replaced by what is known of them for certain; `None` where that is all of it.
+    pub fn certain(&self, doubtful: Vec<Digest>) -> Option<Self> {
+        let mut by_name: BTreeMap<Arc<str>, Digest> =
+            doubtful.into_iter().map(|digest| (Arc::clone(&digest.switch), digest)).collect();
+        if by_name.is_empty() {
+            return None;
+        }
+        let certain = |digest: &Digest| by_name.remove(&digest.switch).unwrap_or_else(|| digest.clone());
+        Some(self.switches.iter().map(certain).collect())
+    }
+}
+
 impl std::ops::Deref for Digests {
     type Target = [Digest];
 

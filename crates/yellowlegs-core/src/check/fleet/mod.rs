@@ -4,7 +4,7 @@ mod digest;
 mod links;
 mod usage;
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 pub use digest::{Digest, Digests};
@@ -104,6 +104,34 @@ pub struct FleetJudgement {
     pub unknown: Vec<(&'static str, Related)>,
 }
 
+/// What a fleet check lacks where a line is not understood.
+const UNDERSTOOD: &str = "lines that are understood";
+
+impl FleetJudgement {
+    /// Takes in what the check comes to with everything doubtful unknown: what it then lacks, or would find, is undecided,
+    /// where it is not violated anyway.
+    fn doubt(&mut self, certain: Self, view: &FleetView<'_>) {
+        let here = |v: &FleetViolation| (v.switch.clone(), v.port.clone(), v.violation.vlan);
+        let violated: BTreeSet<_> = self.violations.iter().map(here).collect();
+        let places: BTreeSet<_> = violated.iter().map(|(switch, port, _)| (switch.clone(), port.clone())).collect();
+        let place_of = |place: &Related| (Some(Arc::clone(&place.switch)), place.port.clone());
+        let mut open: BTreeSet<_> = self.unknown.iter().map(|(_, place)| place_of(place)).collect();
+        for (needs, place) in certain.unknown {
+            if !places.contains(&place_of(&place)) && open.insert(place_of(&place)) {
+                self.unknown.push((needs, place));
+            }
+        }
+        for violation in certain.violations.iter().filter(|violation| !violated.contains(&here(violation))) {
+            let on = violation.switch.clone().map(|switch| Related { switch, port: violation.port.clone() });
+            let anywhere = || view.switches.first().map(|first| Related { switch: Arc::clone(&first.switch), port: None });
+            let place = on.or_else(|| violation.violation.related.first().cloned()).or_else(anywhere);
+            if let Some(place) = place.filter(|place| open.insert(place_of(place))) {
+                self.unknown.push((UNDERSTOOD, place));
+            }
+        }
+    }
+}
+
 /// What the entries of a policy are judged by.
 pub struct EntriesView<'a> {
     /// The policy.
@@ -171,8 +199,10 @@ type Found = (&'static Check, Level, FleetViolation);
 
 impl FleetOutcome {
     /// Runs the fleet's checks. `again` reads a switch once more, for the lines of those that findings name.
+    /// `certain`: the same fleet with everything doubtful unknown, where something is.
     pub fn judge(
         view: &FleetView<'_>,
+        certain: Option<&FleetView<'_>>,
         usage: &mut Usage,
         selection: &Selection,
         again: &dyn Fn(&str) -> Option<Resolved>,
@@ -183,7 +213,10 @@ impl FleetOutcome {
             let (Run::Fleet(run), Some(level)) = (&check.run, view.policy.level(check.id, None, check.level)) else {
                 continue;
             };
-            let judged = run(view);
+            let mut judged = run(view);
+            if let Some(certain) = certain {
+                judged.doubt(run(certain), view);
+            }
             found.extend(judged.violations.into_iter().map(|violation| (check, level, violation)));
             if selection.takes_check(check.id) && !selection.names_ports() {
                 let missing = judged.unknown.into_iter().filter(|(_, place)| selection.takes_switch(&place.switch));

@@ -227,7 +227,7 @@ fn shut_in_use(port: &PortView<'_>) -> Judgement {
     if let Some(row) = heard.first().or(bound.first()) {
         return violation.fact("used", "a station of it is still known").and_line(Some(row.mark)).into();
     }
-    let reads = |kind| port.on().reads(kind);
+    let reads = |kind| port.reads(kind);
     match (reads(facts::event::FACT), reads(facts::station::FACT)) {
         (Err(_), Err(_)) => Err(Unknown::fact("event or station")),
         _ => Ok(Verdict::Met),

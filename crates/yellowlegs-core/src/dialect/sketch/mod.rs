@@ -117,8 +117,8 @@ fn add_unread(rules: &mut BTreeMap<Rule, Seen>, dialect: &Dialect, texts: &[&str
     let mut added = false;
     for (number, text) in texts.iter().enumerate() {
         let reading = dialect.read(&Source::of("text", *text), 1);
-        for (unread, context) in reading.unread.iter().zip(&reading.unread_in) {
-            let Some(context) = context.and_then(|c| dialect.contexts().get(c)) else {
+        for (unread, at) in reading.unread.iter().zip(&reading.unread_at) {
+            let Some(context) = at.context().and_then(|c| dialect.contexts().get(c)) else {
                 added |= open_around(rules, dialect, &reading, told, (number, unread.mark.line()));
                 continue;
             };

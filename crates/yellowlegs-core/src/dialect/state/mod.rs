@@ -4,9 +4,11 @@ mod load;
 mod read;
 mod table;
 
-use super::automaton::Automaton;
+use super::automaton::{Automaton, Walk};
 use super::pattern::Pattern;
+use super::ports::Lists;
 use crate::model::{FactKind, Value};
+use crate::source::Word;
 use crate::syntax::Splitter;
 
 pub(super) use load::read;
@@ -85,4 +87,26 @@ pub struct StateRules {
     comments: Vec<String>,
     /// Signs between columns, taken for blanks.
     borders: String,
+}
+
+impl StateRules {
+    /// The kind of facts that a line could have told: of the rules that begin like it, in its context or at the top.
+    pub(super) fn fact_alike(&self, text: &str, words: &[Word], context: usize, lists: &Lists) -> Option<FactKind> {
+        let walk = Walk { text, words, lists };
+        let told = |context: usize| {
+            let rules = self.automaton.furthest(context, &walk, 0)?.rules;
+            let rule = rules.iter().filter_map(|rule| self.rules.get(*rule as usize));
+            rule.map(|rule| rule.fact.or_else(|| self.fact_around(rule))).next()?
+        };
+        told(context).or_else(|| told(0)).or_else(|| {
+            // In a stanza, whatever it is about.
+            let opener = self.rules.iter().find(|rule| rule.opens == Some(context))?;
+            opener.fact.or_else(|| self.fact_around(opener))
+        })
+    }
+
+    fn fact_around(&self, rule: &StateRule) -> Option<FactKind> {
+        let context = rule.contexts.first().filter(|context| **context != 0)?;
+        self.rules.iter().find(|opener| opener.opens == Some(*context)).and_then(|opener| opener.fact)
+    }
 }

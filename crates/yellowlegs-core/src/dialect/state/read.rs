@@ -37,6 +37,10 @@ pub struct StateText {
     pub secrets: Vec<Word>,
     /// How many lines it has.
     pub lines: u32,
+    /// A table whose heading is the last of the text, without an end of its line: the text is cut there.
+    pub cut: Option<(FactKind, Mark)>,
+    /// A table whose heading is the last line: it is empty, or the text is cut there.
+    pub empty_end: Option<Mark>,
 }
 
 /// Why nothing takes a line of state.
@@ -106,6 +110,7 @@ impl Dialect {
             reader.line(&line);
         }
         reader.flush();
+        reader.end();
         reader.result
     }
 
@@ -152,6 +157,19 @@ impl<'a> Reader<'a> {
             self.unread(line, &words);
         }
         self.words = words;
+    }
+
+    /// Notes a table of which the text has the heading only.
+    fn end(&mut self) {
+        let Some((kind, mark)) = self.result.tables.last().copied() else { return };
+        let behind = self.text.get(mark.offset as usize + mark.width as usize..).unwrap_or_default();
+        if behind.lines().all(|line| line.trim().is_empty() || is_ruler(line.trim())) {
+            if behind.ends_with('\n') {
+                self.result.empty_end = Some(mark);
+            } else {
+                self.result.cut = Some((kind, mark));
+            }
+        }
     }
 
     fn mark(&self, line: &Line<'_>) -> Mark {

@@ -1,6 +1,8 @@
 //! The switch record: the model as JSON. Reading what was printed gives the same model.
 
+mod doubts;
 mod fact;
+mod once;
 mod settings;
 
 use std::collections::BTreeMap;
@@ -9,6 +11,7 @@ use std::sync::Arc;
 use serde::de::{self, Deserialize, Deserializer};
 use serde::ser::{Serialize, SerializeMap, Serializer};
 
+use self::doubts::{RecordDangling, RecordDoubt, RecordTorn};
 use self::fact::{RecordFact, RecordKind};
 use self::settings::{RecordSettings, RecordSlot};
 use super::{
@@ -37,12 +40,13 @@ pub struct Record {
     requires: Vec<RecordRequirement>,
     #[serde(default)]
     settings: RecordSettings,
-    #[serde(default)]
+    #[serde(default, deserialize_with = "once::once")]
     vlans: Vec<RecordVlan>,
     #[serde(default)]
     every_vlan: RecordSettings,
-    #[serde(default)]
+    #[serde(default, deserialize_with = "once::once")]
     mirrors: Vec<RecordMirror>,
+    #[serde(deserialize_with = "once::once")]
     ports: Vec<RecordPort>,
     #[serde(default)]
     facts: Vec<RecordFact>,
@@ -50,6 +54,16 @@ pub struct Record {
     tables: Vec<RecordTable>,
     #[serde(default)]
     unread: Vec<RecordUnread>,
+    /// How many statements of the configuration are known.
+    #[serde(default)]
+    statements: u32,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    torn: Vec<RecordTorn>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    dangling: Vec<RecordDangling>,
+    /// What is doubtful by lines that are not understood. Where a record has unread lines and no doubts, everything is.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    doubts: Vec<RecordDoubt>,
     #[serde(default)]
     remarks: Vec<Remark>,
     #[serde(default)]
@@ -282,6 +296,10 @@ impl Record {
                     Some(RecordUnread { shape: u.shape.to_string(), file: file.to_string(), line, column, width })
                 })
                 .collect(),
+            statements: switch.statements,
+            torn: doubts::torn(switch),
+            dangling: doubts::dangling(switch),
+            doubts: doubts::of(switch),
             remarks: switch.remarks.clone(),
             saved: match &switch.saved {
                 SavedCopy::NotKept => RecordSaved::NotKept,
@@ -315,15 +333,6 @@ impl Record {
         }
         let mut ports = self.ports;
         ports.sort_by_cached_key(|p| PortName::new(p.port.as_str()));
-        let mut remarks = self.remarks;
-        ports.dedup_by(|again, first| {
-            let twice = again.port == first.port;
-            if twice {
-                let text = format!("the record has port {} twice; what it says first counts", first.port);
-                remarks.push(Remark { about: switch.name.to_string(), file: None, line: None, text });
-            }
-            twice
-        });
         for RecordPort { port, place, mut settings } in ports {
             switch.ports.push(PortName::new(port));
             switch.port_places.push(place.map(|p| quotes.mark(p)));
@@ -372,7 +381,9 @@ impl Record {
         switch.requires = self.requires.into_iter().map(requirement).collect();
         switch.dialect = self.dialect.map(Into::into);
         switch.lines = self.lines;
-        switch.remarks = remarks;
+        switch.remarks = self.remarks;
+        switch.statements = self.statements;
+        doubts::read(self.torn, self.dangling, self.doubts, &mut switch, &mut quotes);
         switch.files = quotes.0;
         switch.take_state(facts, tables);
         debug_assert!(platform::ALL.len() < 32);

@@ -74,6 +74,7 @@ impl Report for TextReport {
             self.blocks(out, tail.fleet_findings, true)?;
         }
         open::undetermined(out, tail.totals, &self.look)?;
+        open::doubts(out, tail.totals, self.head.doubt, &self.look)?;
         if !self.look.is_quiet() {
             open::unread(out, tail.totals, &self.look)?;
             open::remarks(out, tail.totals, &self.look)?;

@@ -18,7 +18,7 @@ const GROUPS: usize = 12;
 /// What is missing, and which checks wait for it: one entry for each fact.
 pub(super) fn undetermined(out: &mut dyn Write, totals: &Totals, look: &Look) -> io::Result<()> {
     let mut facts: Vec<(&[&str], Vec<&UndeterminedRow>)> = Vec::new();
-    for row in totals.undetermined() {
+    for row in totals.undetermined().into_iter().filter(|row| row.doubts.is_empty()) {
         match facts.iter_mut().find(|(needs, _)| *needs == row.needs.as_slice()) {
             Some((_, rows)) => rows.push(row),
             None => facts.push((&row.needs, vec![row])),
@@ -60,6 +60,33 @@ pub(super) fn undetermined(out: &mut dyn Write, totals: &Totals, look: &Look) ->
         writeln!(out, "  and {} more; --format json lists them all", facts.len() - GROUPS)?;
     }
     Ok(())
+}
+
+/// What lines that are not understood keep open: each shape once.
+pub(super) fn doubts(out: &mut dyn Write, totals: &Totals, width: &str, look: &Look) -> io::Result<()> {
+    let rows = totals.doubts();
+    if rows.is_empty() {
+        return Ok(());
+    }
+    writeln!(out, "\n{}", paint(BOLD, "Undetermined: lines are not understood"))?;
+    for row in rows.iter().take(GROUPS) {
+        let place = format!("{}:{}", clean(&row.file), row.line);
+        let on = match (row.ports, row.switches) {
+            (0, switches) => many(switches, "switch"),
+            (ports, _) => many(ports, "port"),
+        };
+        let lead = format!("  {}  ", paint(PLACE, &place));
+        let open = if row.checks == 1 { "1 check is".to_owned() } else { format!("{} checks are", row.checks) };
+        wrapped(out, &lead, 4, &format!("{}: {open} open on {on}", clean(&row.shape)), look.width)?;
+    }
+    if rows.len() > GROUPS {
+        writeln!(out, "  and {} more; --format json lists them all", rows.len() - GROUPS)?;
+    }
+    if let Some(row) = rows.first() {
+        wrapped(out, "  to settle: ", 4, &clean(&row.settle), look.width)?;
+    }
+    let said = format!("[site] doubt is {width}: docs/audit.md, What is not understood");
+    wrapped(out, "  how far doubt reaches: ", 4, &said, look.width)
 }
 
 /// Whether what is missing is something that a switch tells of its state.

@@ -1,0 +1,104 @@
+//! Where a line that is not understood keeps a check from being met.
+//!
+//! A switch with doubts is judged twice: as it was read, and with everything doubtful unknown. What is violated stays so;
+//! what is met or does not apply is that only where it is so in both, for then no meaning of those lines could change it.
+
+use std::sync::Arc;
+
+use super::verdict::Unknown;
+use super::{Check, SwitchView, Told};
+use crate::finding::DoubtLine;
+use crate::model::{Doubt, FactKind, Switch};
+use crate::policy::{AsOf, Assignment, Policy};
+use crate::resolve::{Doubtful, Resolved};
+
+/// What a doubtful setting lacks where a check would otherwise see a fault in it.
+const UNDERSTOOD: &str = "lines that are understood";
+
+/// A switch with everything doubtful unknown, and the lines that make it so.
+pub(super) struct Shadow {
+    doubtful: Doubtful,
+    roles: Assignment,
+    lines: Vec<Arc<DoubtLine>>,
+}
+
+impl Shadow {
+    /// Of a switch; `None` where nothing is doubtful.
+    pub(super) fn of(policy: &Policy, resolved: &Resolved, roles: &Assignment) -> Option<Self> {
+        let doubtful = resolved.doubtful(policy.site.doubt.value)?;
+        let roles = roles.for_doubtful(&doubtful.resolved.switch);
+        let lines = doubtful.doubts.iter().map(|doubt| line(&resolved.switch, doubt)).collect();
+        Some(Self { doubtful, roles, lines })
+    }
+
+    /// The switch as it is known for certain.
+    pub(super) fn view<'s>(&'s self, policy: &'s Policy, as_of: &AsOf) -> SwitchView<'s> {
+        SwitchView::new(&self.doubtful.resolved, policy, &self.roles, as_of)
+    }
+
+    /// The lines that could tell what is missing about a port, or about the switch: those that could have set it, else all
+    /// that reach there.
+    pub(super) fn lines(&self, port: Option<usize>, needs: &[&'static str]) -> Vec<Arc<DoubtLine>> {
+        let reaching = || {
+            let doubts = self.doubtful.doubts.iter().zip(&self.lines);
+            doubts.filter(move |(doubt, _)| doubt.reaches(port))
+        };
+        let tells = |doubt: &Doubt| {
+            let fact = doubt.fact.is_some_and(|kind| names_fact(kind, needs));
+            fact || doubt.settings.iter().any(|id| needs.contains(&id.name()))
+        };
+        let mut lines: Vec<Arc<DoubtLine>> =
+            reaching().filter(|(doubt, _)| tells(doubt)).map(|(_, line)| Arc::clone(line)).collect();
+        if lines.is_empty() {
+            lines = reaching().map(|(_, line)| Arc::clone(line)).collect();
+        }
+        lines.dedup_by(|a, b| a.shape == b.shape);
+        lines
+    }
+}
+
+fn names_fact(kind: FactKind, needs: &[&'static str]) -> bool {
+    needs.iter().any(|need| need.split(" or ").any(|name| name == kind.info().name || name == kind.info().newer))
+}
+
+fn line(switch: &Switch, doubt: &Doubt) -> Arc<DoubtLine> {
+    let quote = switch.quote(doubt.mark);
+    let file: Arc<str> = quote.as_ref().map_or_else(|| "".into(), |quote| Arc::clone(&quote.place.file));
+    let settle = match (doubt.torn, switch.dialect_path()) {
+        (Some(_), _) => "fetch the text again, whole".into(),
+        (None, Some(dialect)) => format!("yellowlegs dialect explain {dialect} {file} --unread").into(),
+        (None, None) => "yellowlegs dialect explain DIALECT.toml FILE --unread".into(),
+    };
+    Arc::new(DoubtLine { shape: Arc::clone(&doubt.shape), file, line: doubt.mark.line(), settle })
+}
+
+/// What checks came to on a switch or a port, with what is only certain where nothing is doubtful: those that are not become
+/// undetermined, each with the facts it lacks. `certain`: what they came to with everything doubtful unknown.
+pub(super) fn cast(told: &mut Vec<(&'static Check, Told)>, certain: Vec<(&'static Check, Told)>) -> Vec<&'static str> {
+    let mut doubted = Vec::new();
+    for (check, certain) in certain {
+        let needs = match certain {
+            Told::Met | Told::NotApplicable => continue,
+            Told::Undetermined(needs) => needs,
+            Told::Violated(_) => vec![UNDERSTOOD],
+        };
+        match told.iter_mut().find(|(there, _)| there.id == check.id) {
+            Some((_, Told::Violated(_))) => continue,
+            // Undecided whether or not those lines are understood: for other reasons.
+            Some((_, Told::Undetermined(_))) => continue,
+            Some((_, there)) => *there = Told::Undetermined(needs),
+            None => told.push((check, Told::Undetermined(needs))),
+        }
+        doubted.push(check.id);
+    }
+    doubted
+}
+
+/// The same for a rule of the house.
+pub(super) fn cast_house<T>(certain: Result<Option<T>, Unknown>) -> Option<Unknown> {
+    match certain {
+        Ok(None) => None,
+        Ok(Some(_)) => Some(Unknown::fact(UNDERSTOOD)),
+        Err(unknown) => Some(unknown),
+    }
+}

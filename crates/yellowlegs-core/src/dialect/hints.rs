@@ -1,0 +1,258 @@
+//! What a dialect's rules tell of lines that none of them takes: how far such a line leads into their patterns, what it
+//! names, and whether it looks like one that opens a block.
+
+use rustc_hash::FxHashSet;
+
+use super::automaton::Walk;
+use super::captured::Captured;
+use super::hole::HoleType;
+use super::layout::{Logical, Logicals};
+use super::pattern::{HoleKind, Pattern, Step};
+use super::ports::PortItem;
+use super::rule::Rule;
+use super::{Dialect, Missed};
+use crate::model::{FactKind, Mark, VlanId};
+use crate::source::Word;
+
+/// Signs and words by which lines are told that no rule takes.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Hints {
+    /// The signs that lines which open something begin and end with.
+    edges: FxHashSet<(Option<char>, Option<char>)>,
+    /// The words that lines which open something begin with.
+    openers: FxHashSet<Box<str>>,
+    /// Words behind which ports are named.
+    before_ports: FxHashSet<Box<str>>,
+    /// Words behind which VLANs are named.
+    before_vlans: FxHashSet<Box<str>>,
+}
+
+/// Where an unread line leads among the rules of a context.
+#[derive(Debug, Clone, Default)]
+pub struct Alike {
+    /// The openers that it begins with, on a line that is a whole path: each with what its holes took.
+    pub openers: Vec<(u32, Vec<Captured>)>,
+    /// The context that they lead into; the line's own where it begins with none.
+    pub context: usize,
+    /// The rules that begin like it from there on.
+    pub rules: Vec<u32>,
+}
+
+/// What an unread line names.
+#[derive(Debug, Clone, Default)]
+pub struct Named {
+    /// Ports.
+    pub ports: Vec<PortItem>,
+    /// VLANs.
+    pub vlans: Vec<VlanId>,
+}
+
+/// Whether a word could be another one misspelt or cut short.
+pub(super) fn is_near(word: &str, known: &str) -> bool {
+    let (short, long) = (word.len().min(known.len()), word.len().max(known.len()));
+    if short < 2 || !word.bytes().chain(known.bytes()).any(|b| b.is_ascii_alphabetic()) {
+        return false;
+    }
+    if known.starts_with(word) {
+        return true;
+    }
+    let borne = match long {
+        0..=3 => 0,
+        4..=5 => 1,
+        _ => 2,
+    };
+    long - short <= borne && strsim::damerau_levenshtein(word, known) <= borne
+}
+
+impl Hints {
+    pub(super) fn of(rules: &[Rule]) -> Self {
+        let mut hints = Self::default();
+        for rule in rules {
+            for sequence in &rule.pattern.sequences {
+                if rule.opens.is_some() {
+                    hints.open(sequence);
+                }
+                hints.place(&rule.pattern, sequence);
+            }
+        }
+        hints
+    }
+
+    fn open(&mut self, sequence: &[Step]) {
+        let literal = |step: Option<&Step>| match step {
+            Some(Step::Literal(word)) => Some(word.clone()),
+            _ => None,
+        };
+        let (first, last) = (literal(sequence.first()), literal(sequence.last()));
+        self.edges.insert((first.as_deref().and_then(front), last.as_deref().and_then(back)));
+        self.openers.extend(first.map(Into::into));
+    }
+
+    fn place(&mut self, pattern: &Pattern, sequence: &[Step]) {
+        for (before, step) in sequence.iter().zip(sequence.iter().skip(1)) {
+            let (Step::Literal(word), Step::Hole(hole)) = (before, step) else { continue };
+            match pattern.holes.get(*hole).map(|h| &h.kind) {
+                Some(HoleKind::Typed(HoleType::Port | HoleType::Ports, _)) => {
+                    self.before_ports.insert(word.as_str().into());
+                }
+                Some(HoleKind::Typed(HoleType::Vlan | HoleType::Vlans, _)) => {
+                    self.before_vlans.insert(word.as_str().into());
+                }
+                _ => {}
+            }
+        }
+    }
+}
+
+fn front(word: &str) -> Option<char> {
+    word.chars().next().filter(char::is_ascii_punctuation)
+}
+
+fn back(word: &str) -> Option<char> {
+    word.chars().last().filter(char::is_ascii_punctuation)
+}
+
+impl Dialect {
+    /// Whether a line that nobody knows looks like one that opens something: by the signs around it, or its first word.
+    pub(super) fn looks_like_opener(&self, text: &str, words: &[Word]) -> bool {
+        let (Some(first), Some(last)) = (words.first(), words.last()) else { return false };
+        let (first, last) = (first.of(text), last.of(text));
+        let edges = (front(first), back(last));
+        edges != (None, None) && self.hints.edges.contains(&edges)
+            || self.hints.openers.iter().any(|known| front(known).is_none() && is_near(first, known))
+    }
+
+    /// The words of the line, or of the part of one, that a mark covers.
+    pub(super) fn words_at(&self, text: &str, mark: Mark) -> Vec<Word> {
+        let (start, mut words) = (mark.offset as usize, Vec::new());
+        let line = text.get(start..start + mark.width as usize).unwrap_or_default();
+        self.layout.splitter.split(line, start, &mut words);
+        words
+    }
+
+    /// Whether a line is one of those that the dialect's texts begin with.
+    pub fn is_header(&self, text: &str, mark: Mark) -> bool {
+        let words = self.words_at(text, mark);
+        let walk = Walk { text, words: &words, lists: &self.lists };
+        self.recognise.find(0, &walk, 0, &mut Vec::new(), &mut Vec::new())
+    }
+
+    /// Whether a text ends with the line that a whole one ends with; `None` where the dialect knows of none.
+    ///
+    /// # Errors
+    /// The line that stands behind it, or nothing where it is missing.
+    pub fn ends_whole(&self, text: &str) -> Option<Result<(), Option<Mark>>> {
+        let last = self.last.as_ref()?;
+        let (mut lines, mut line) = (Logicals::new(text, &self.layout), Logical::default());
+        let mut ended = false;
+        while lines.next(&mut line) {
+            let Some(first) = line.words.first() else { continue };
+            if ended {
+                let width = (line.line_end.max(first.start) - first.start) as u32;
+                return Some(Err(Some(Mark { file: 1, line: line.number, offset: first.start as u32, width })));
+            }
+            let walk = Walk { text, words: &line.words, lists: &self.lists };
+            ended = last.find(0, &walk, 0, &mut Vec::new(), &mut Vec::new());
+        }
+        Some(if ended { Ok(()) } else { Err(None) })
+    }
+
+    /// The ports that a line of state names.
+    pub fn named_in_state(&self, text: &str, mark: Mark) -> Vec<PortItem> {
+        let words = self.words_at(text, mark);
+        let named = words.iter().filter_map(|word| {
+            let shown = word.of(text).trim_end_matches([':', ',', ';']);
+            let plain = shown.bytes().all(|b| b.is_ascii_digit());
+            self.lists.port(shown).filter(|_| !plain).map(PortItem::One)
+        });
+        named.collect()
+    }
+
+    /// The kind of facts that a line of state could have told.
+    pub fn fact_missed(&self, text: &str, mark: Mark, missed: &Missed) -> Option<FactKind> {
+        let state = self.state();
+        match missed {
+            Missed::Cell { table, .. } => state.tables.iter().find(|t| t.line == *table).map(|t| t.fact),
+            Missed::Rule { context } => state.fact_alike(text, &self.words_at(text, mark), *context, &self.lists),
+        }
+    }
+
+    /// Where an unread line leads among the rules of a context: as far as it fits; and where a word is misspelt, cut or
+    /// one too many, by the words that are like it.
+    pub fn alike(&self, text: &str, mark: Mark, context: usize) -> Alike {
+        let words = self.words_at(text, mark);
+        let Some(first) = words.first().map(|word| word.of(text)) else { return Alike::default() };
+        let is = |word: &Option<String>| word.as_deref().is_some_and(|w| self.same_word(w, first));
+        let negated = is(&self.layout.negation);
+        let from = usize::from(negated || is(&self.layout.verb));
+        let walk = Walk { text, words: &words, lists: &self.lists };
+        let mut best = Alike { context, ..Alike::default() };
+        let mut furthest = 0;
+        // As it is; without the negation; with a word before it that is one too many.
+        let ways = [(2 * context + usize::from(negated), from), (2 * context, from), (2 * context, from + 1)];
+        for (root, from) in ways {
+            let Some(found) = self.automaton.furthest(root, &walk, from) else { continue };
+            if found.rules.is_empty() || found.at - from.min(found.at) < furthest {
+                continue;
+            }
+            if found.at - from > furthest || best.rules.is_empty() {
+                furthest = found.at - from;
+                best = Alike { openers: found.openers, context: found.root / 2, rules: found.rules };
+            }
+        }
+        best
+    }
+
+    /// The ports and VLANs that an unread line names. A plain number names one only behind a word that the dialect's rules
+    /// have before such names, or where `is_vlan` says that it is one.
+    pub fn named(&self, text: &str, mark: Mark, is_vlan: impl Fn(VlanId) -> bool) -> Named {
+        let words = self.words_at(text, mark);
+        let mut named = Named::default();
+        let mut at = 0;
+        while let Some(word) = words.get(at) {
+            let shown = word.of(text);
+            let before = at.checked_sub(1).and_then(|i| words.get(i)).map_or("", |word| word.of(text));
+            let behind = |known: &FxHashSet<Box<str>>| {
+                !before.is_empty() && (known.contains(before) || known.iter().any(|known| is_near(before, known)))
+            };
+            let plain = shown.bytes().next().is_some_and(|b| b.is_ascii_digit())
+                && self.lists.port(shown.split(|c: char| !c.is_ascii_digit()).next().unwrap_or_default()).is_some();
+            let ports = HoleType::Ports.take(text, &words, at, &self.lists);
+            if let Some((taken, Captured::Ports(items))) = ports.filter(|_| !plain || behind(&self.hints.before_ports)) {
+                named.ports.extend(items.iter().copied());
+                at += taken.max(1);
+                continue;
+            }
+            if let Some((taken, Captured::Vlans(set))) = HoleType::Vlans.take(text, &words, at, &self.lists) {
+                if behind(&self.hints.before_vlans) {
+                    named.vlans.extend(set.iter());
+                    at += taken.max(1);
+                    continue;
+                }
+                named.vlans.extend(set.iter().filter(|vlan| vlan.get() >= 10 && is_vlan(*vlan)));
+            }
+            at += 1;
+        }
+        named
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::is_near;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case::same("watch", "watch", true)]
+    #[case::swapped("wtach", "watch", true)]
+    #[case::one_missing("wach", "watch", true)]
+    #[case::cut("wat", "watch", true)]
+    #[case::two_in_a_long_one("anouncemets", "announcements", true)]
+    #[case::another("clock", "socket", false)]
+    #[case::short_ones_are_not_guessed("on", "of", false)]
+    #[case::numbers_are_not("110", "111", false)]
+    #[case::one_letter("w", "watch", false)]
+    fn near(#[case] word: &str, #[case] known: &str, #[case] expected: bool) {
+        assert_eq!(is_near(word, known), expected);
+    }
+}
