@@ -14,6 +14,8 @@ use crate::render::{Head, Report, Tail};
 /// The reports, opened before the slow work.
 pub(crate) struct Sinks {
     stdout: (Box<dyn Write>, Box<dyn Report>),
+    /// Whoever read standard output stopped: files are written all the same, and the exit code is the audit's.
+    closed: bool,
     files: Vec<(PathBuf, Target, Box<dyn Report>)>,
     progress: Progress,
 }
@@ -26,7 +28,7 @@ impl Sinks {
             files.push((path.clone(), Target::open(path)?, output::format_of(path)?.report(look.in_file())));
         }
         let stdout = (output::stdout(loudness.color), args.format.report(look));
-        Ok(Self { stdout, files, progress })
+        Ok(Self { stdout, closed: false, files, progress })
     }
 
     fn each(
@@ -34,13 +36,17 @@ impl Sinks {
         mut write: impl FnMut(&mut dyn Report, &mut dyn Write) -> std::io::Result<()>,
     ) -> Result<(), Failure> {
         let (out, report) = &mut self.stdout;
+        let closed = self.closed;
+        let mut write_out = |report: &mut dyn Report, out: &mut dyn Write| {
+            if closed { Ok(()) } else { write(report, out) }
+        };
         // Where both go to the same screen, the one makes room for the other.
         let told = if self.progress.is_shown() && std::io::stdout().is_terminal() {
-            self.progress.aside(|| write(report.as_mut(), out).and_then(|()| out.flush()))
+            self.progress.aside(|| write_out(report.as_mut(), out).and_then(|()| out.flush()))
         } else {
-            write(report.as_mut(), out)
+            write_out(report.as_mut(), out)
         };
-        told.map_err(Failure::stdout)?;
+        self.closed |= is_closed(told)?;
         for (path, file, report) in &mut self.files {
             let mut plain = anstream::StripStream::new(&mut *file as &mut dyn Write);
             write(report.as_mut(), &mut plain).map_err(|error| Failure::path(&*path, error))?;
@@ -66,7 +72,18 @@ impl Sinks {
     pub(crate) fn finish(mut self, tail: &Tail<'_>) -> Result<(), Failure> {
         self.progress.done();
         self.each(|report, out| report.tail(out, tail))?;
-        self.stdout.0.flush().map_err(Failure::stdout)?;
+        if !self.closed {
+            is_closed(self.stdout.0.flush())?;
+        }
         self.files.into_iter().try_for_each(|(_, file, _)| file.finish())
+    }
+}
+
+/// Whether writing to standard output failed because nobody reads it any more.
+fn is_closed(written: std::io::Result<()>) -> Result<bool, Failure> {
+    match written {
+        Ok(()) => Ok(false),
+        Err(error) if error.kind() == std::io::ErrorKind::BrokenPipe => Ok(true),
+        Err(error) => Err(Failure::stdout(error)),
     }
 }

@@ -409,6 +409,11 @@ impl Switch {
         self.vlan_slots.get(&(vlan, id)).or_else(|| self.vlan_defaults.get(&id)).unwrap_or(&Slot::UNKNOWN)
     }
 
+    /// The VLANs about which some line says something.
+    pub fn vlans_written(&self) -> impl Iterator<Item = VlanId> {
+        self.vlan_slots.keys().map(|(vlan, _)| *vlan)
+    }
+
     /// The mirror sessions by name, each with its settings.
     pub fn mirrors(&self) -> &BTreeMap<Arc<str>, BTreeMap<SettingId, Slot>> {
         &self.mirrors

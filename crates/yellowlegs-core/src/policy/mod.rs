@@ -399,6 +399,16 @@ impl Default for Derive {
 }
 
 impl Policy {
+    /// Whether some entry is about a switch by its name: a group of sisters, a link, a server, a list of ports.
+    pub fn names_switch(&self, name: &str) -> bool {
+        let sisters = self.sisters.iter().flat_map(|group| &group.switches).any(|glob| glob.is_match(name));
+        let ends = self.links.iter().flat_map(|link| [&link.a, &link.b]);
+        let servers = self.dhcp_servers.iter().map(|server| &server.at);
+        let listed = self.roles.iter().flat_map(|role| &role.ports).map(|ports| &ports.switch);
+        let listed = listed.filter(|glob| glob.glob().glob() != "*").any(|glob| glob.is_match(name));
+        sisters || listed || ends.chain(servers).any(|end| end.switch == name)
+    }
+
     /// Reads a policy; all that is wrong with it is told at once. `checks` are the ids that levels and waivers may name.
     pub fn load(source: &Arc<Source>, checks: &[&str]) -> Result<Self, Vec<Problem>> {
         load::load(source, checks)

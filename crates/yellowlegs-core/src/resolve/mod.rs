@@ -104,7 +104,9 @@ pub fn resolve_with(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: A
     }
     let ports = PortTable::gather(dialect, &source, &reading, &facts, &mut switch);
     for (text, Unread { mark, shape }, kind) in missed {
-        let port = ports.positions(&dialect.named_in_state(text.text(), mark)).first().copied();
+        // Of a table of which nothing is understood nobody knows which ports it is about.
+        let some = facts.iter().any(|fact| fact.kind == kind);
+        let port = ports.positions(&dialect.named_in_state(text.text(), mark)).first().copied().filter(|_| some);
         switch.unread_facts.push(UnreadFact { mark, shape, kind, port });
     }
     switch.take_state(facts, tables);

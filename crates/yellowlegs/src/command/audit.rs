@@ -1,5 +1,6 @@
 //! `yellowlegs audit`: which ports break the policy.
 
+use std::collections::BTreeSet;
 use std::num::NonZero;
 use std::path::Path;
 use std::process::ExitCode;
@@ -10,7 +11,7 @@ use yellowlegs_core::check::{self, Comparison, Digest, Digests, Earlier, FleetOu
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::drill;
 use yellowlegs_core::finding::{Sample, Totals};
-use yellowlegs_core::model::Remark;
+use yellowlegs_core::model::{Remark, Switch};
 use yellowlegs_core::policy::{AsOf, Policy, names_check};
 
 use super::checks::unknown;
@@ -32,12 +33,16 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
     let loaded = fleet::load(&root, &args.fleet)?;
     let mut selection = selection(args, &loaded.policy)?;
     let as_of = moment(args.judging.as_of.as_deref(), loaded.policy.as_of.as_ref())?;
-    let baselines: Vec<&str> = loaded.policy.sisters.iter().filter_map(|s| s.baseline.as_deref()).collect();
-    let fleet = fleet::discover(&root, &loaded.policy.files, &baselines)?;
+    let fleet = fleet::discover(&root, &loaded.policy)?;
+    fleet.demand_switch(&selection, args.switch.as_deref())?;
     if !root.parts.is_empty() {
         // Others are read and judged as well: what looks across switches needs them.
         let asked = fleet.switches.iter().filter(|found| root.takes(&found.path));
         selection.among = Some(asked.map(|found| found.name.clone()).collect());
+    }
+    if fleet.switches.iter().all(|found| selection.takes_switch(&found.name)) {
+        // Chosen is the whole fleet, and with it what stands on no switch.
+        (selection.switch, selection.among) = (None, None);
     }
     let mut since = args.since.as_deref().map(|path| earlier(path, &selection)).transpose()?;
     let progress = Progress::of(fleet.switches.len(), !loudness.quiet);
@@ -51,9 +56,18 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
     let judge = Judge::new(&loaded.policy, &as_of, &selection, args.raw);
     let around = || super::drill::around(&root, &loaded, &fleet.switches, &as_of, jobs(args.jobs));
     let around = args.with_drills.then(around);
-    let mut work = Work { root: &root, loaded: &loaded, judge, as_of: &as_of, around: around.as_ref() };
+    let mut work =
+        Work { root: &root, loaded: &loaded, judge, selection: &selection, as_of: &as_of, around: around.as_ref() };
     let mut gathered = work.run(&fleet.switches, jobs(args.jobs), &mut sinks, since.as_mut())?;
+    gathered.ports.demand_port(args.port.as_deref(), gathered.unreadable.is_empty() && fleet.unreadable.is_empty())?;
     let mut across = work.across(&fleet, &selection, &mut gathered);
+    if across.left_out > 0 {
+        let count = across.left_out;
+        let text = format!("{count} finding(s) that stand on none of the chosen switches are left out: audit the whole fleet to see them");
+        gathered.totals.remark(Remark { about: "the fleet".into(), file: None, line: None, text });
+    }
+    sinks.aside(|| _ = fleet.tell_unreadable(tell));
+    gathered.unreadable.splice(0..0, fleet.unreadable.iter().cloned());
     if let Some(since) = since {
         let open = across.undetermined.iter().map(|(check, _, at, _)| (*check, &*at.switch, at.port.as_deref()));
         gathered.totals.compared(since.fleet(&mut across.findings, open));
@@ -76,7 +90,7 @@ fn earlier(path: &Path, selection: &Selection) -> Result<Comparison, Failure> {
         let hint = "write one with `yellowlegs audit --write REPORT.json`; docs/reports.md says more";
         Failure::usage(format!("--since {}: {why}", path.display()), hint)
     };
-    let bytes = std::fs::read(path).map_err(|error| Failure::path(path, error))?;
+    let bytes = fleet::regular(path).map_err(|error| Failure::path(path, error))?;
     let earlier: Earlier =
         serde_json::from_slice(&bytes).map_err(|error| wrong(format!("this is no JSON report: {error}")))?;
     if earlier.report != REPORT {
@@ -136,12 +150,53 @@ struct Gathered {
     /// Of switches with lines that are not understood, what is known for certain.
     doubtful: Vec<Digest>,
     unreadable: Vec<Unreadable>,
+    /// The ports that there are, where `--port` chooses some.
+    ports: Named,
+}
+
+/// The ports of the chosen switches, and whether some of them are chosen: for an option that chooses none.
+#[derive(Default)]
+pub(super) struct Named {
+    names: BTreeSet<String>,
+    chosen: bool,
+}
+
+/// So many names are kept, to find the one that was meant.
+const MOST_NAMES: usize = 5_000;
+
+impl Named {
+    /// Takes in the ports of a switch.
+    pub(super) fn look(&mut self, switch: &Switch, selection: &Selection) {
+        let Some(port) = selection.port.as_ref().filter(|_| selection.takes_switch(switch.name())) else { return };
+        self.chosen |= switch.ports().iter().any(|name| port.is_match(name.as_str()));
+        let room = MOST_NAMES.saturating_sub(self.names.len());
+        self.names.extend(switch.ports().iter().take(room).map(ToString::to_string));
+    }
+
+    /// Takes in those of others.
+    pub(super) fn merge(&mut self, other: Self) {
+        self.chosen |= other.chosen;
+        let room = MOST_NAMES.saturating_sub(self.names.len());
+        self.names.extend(other.names.into_iter().take(room));
+    }
+
+    /// Whether `--port` chooses some port; where switches could not be read nobody knows.
+    pub(super) fn demand_port(&self, asked: Option<&str>, whole: bool) -> Result<(), Failure> {
+        match asked {
+            Some(asked) if !self.chosen && whole => {
+                let names: Vec<&str> = self.names.iter().map(String::as_str).collect();
+                Err(fleet::matches_nothing("--port", "port", asked, &names))
+            }
+            _ => Ok(()),
+        }
+    }
 }
 
 struct Work<'a> {
     root: &'a Root,
     loaded: &'a Loaded,
     judge: Judge<'a>,
+    selection: &'a Selection,
     as_of: &'a AsOf,
     around: Option<&'a drill::Around>,
 }
@@ -162,7 +217,9 @@ impl Work<'_> {
         }
         let work = |found: &Found| {
             let (read, unreadable) = fleet::read_switch(&self.root.dir, found, self.loaded, self.as_of.moment());
+            let mut named = Named::default();
             let judged = read.map(|(resolved, dialect)| {
+                named.look(&resolved.switch, self.selection);
                 let lists = dialect.as_ref().map(|d| d.lists());
                 let mut judged = self.judge.switch(&resolved, lists);
                 if let Some(around) = self.around {
@@ -170,11 +227,12 @@ impl Work<'_> {
                 }
                 (judged, dialect)
             });
-            (judged, unreadable, self.root.takes(&found.path))
+            (judged, named, unreadable, self.root.takes(&found.path))
         };
         let mut used: Vec<Arc<Dialect>> = Vec::new();
         let mut missed = 0;
-        in_order(switches, jobs, work, |(judged, unreadable, asked)| {
+        in_order(switches, jobs, work, |(judged, named, unreadable, asked)| {
+            gathered.ports.merge(named);
             if asked {
                 sinks.aside(|| unreadable.iter().for_each(tell));
                 gathered.unreadable.extend(unreadable);

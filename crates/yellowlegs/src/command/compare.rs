@@ -21,7 +21,7 @@ use crate::render::compare::{Changed, Comparison, json, text};
 
 pub(super) fn run(args: &Compare, loudness: Loudness) -> Result<ExitCode, Failure> {
     let comparisons = match &args.b {
-        Some(b) if args.a.is_dir() && b.is_dir() => snapshots(args, &args.a, b)?,
+        Some(b) if args.a.is_dir() && b.is_dir() && !are_switches(args, [&args.a, b]) => snapshots(args, &args.a, b)?,
         _ => of_one_fleet(args)?,
     };
     let Compared { all, whole } = comparisons;
@@ -37,6 +37,12 @@ pub(super) fn run(args: &Compare, loudness: Loudness) -> Result<ExitCode, Failur
         (true, true) => 1,
         (true, false) => 0,
     }))
+}
+
+/// Whether two folders are switches of one fleet, by name or by where they stand: then they are no snapshots.
+fn are_switches(args: &Compare, folders: [&Path; 2]) -> bool {
+    let Ok(side) = Side::open(args, &[]) else { return false };
+    folders.into_iter().all(|folder| side.find_named(folder).is_some())
 }
 
 struct Compared {
@@ -57,9 +63,15 @@ impl Side {
         let root = Root::find(args.fleet.fleet.as_deref().filter(|_| paths.is_empty()), paths)?;
         let loaded = fleet::load(&root, &args.fleet)?;
         let as_of = moment(args.as_of.as_deref(), loaded.policy.as_of.as_ref())?;
-        let baselines: Vec<&str> = loaded.policy.sisters.iter().filter_map(|s| s.baseline.as_deref()).collect();
-        let fleet = fleet::discover(&root, &loaded.policy.files, &baselines)?;
+        let fleet = fleet::discover(&root, &loaded.policy)?;
         Ok(Self { root, loaded, as_of, fleet })
+    }
+
+    /// A switch by its name, or by its folder.
+    fn find_named(&self, asked: &Path) -> Option<&Found> {
+        let real = std::fs::canonicalize(asked).ok();
+        let by_folder = || self.fleet.switches.iter().find(|found| real.as_deref() == Some(found.path.as_path()));
+        self.find(&asked.to_string_lossy()).or_else(by_folder)
     }
 
     fn find(&self, name: &str) -> Option<&Found> {
@@ -92,9 +104,10 @@ fn unknown(side: &Side, name: &str) -> Failure {
 /// Two switches of one fleet, or one with what it should be like.
 fn of_one_fleet(args: &Compare) -> Result<Compared, Failure> {
     let side = Side::open(args, &[])?;
-    let name = args.a.to_string_lossy().into_owned();
-    let found = side.find(&name).ok_or_else(|| unknown(&side, &name))?;
-    let mut whole = true;
+    let asked = args.a.to_string_lossy().into_owned();
+    let found = side.find_named(&args.a).ok_or_else(|| unknown(&side, &asked))?;
+    let name = found.name.clone();
+    let mut whole = side.fleet.tell_unreadable(tell);
     let mut all = Vec::new();
     let Some(a) = side.read(found, &mut whole) else { return Ok(Compared { all, whole }) };
     let others: Vec<(String, Resolved)> = match (args.against, &args.b) {
@@ -111,8 +124,9 @@ fn of_one_fleet(args: &Compare) -> Result<Compared, Failure> {
         },
         (Some(against), _) => group(&side, &name, against, &mut whole)?,
         (None, b) => {
-            let other = b.as_ref().map(|b| b.to_string_lossy().into_owned()).unwrap_or_default();
-            let found = side.find(&other).ok_or_else(|| unknown(&side, &other))?;
+            let asked = b.clone().unwrap_or_default();
+            let found = side.find_named(&asked).ok_or_else(|| unknown(&side, &asked.to_string_lossy()))?;
+            let other = found.name.clone();
             side.read(found, &mut whole).map(|resolved| (other, resolved)).into_iter().collect()
         }
     };
@@ -159,6 +173,9 @@ fn snapshots(args: &Compare, a: &Path, b: &Path) -> Result<Compared, Failure> {
     let names: std::collections::BTreeSet<&str> =
         left.fleet.switches.iter().chain(&right.fleet.switches).map(|found| found.name.as_str()).collect();
     let (mut all, mut whole) = (Vec::new(), true);
+    for side in [&left, &right] {
+        whole &= side.fleet.tell_unreadable(tell);
+    }
     for name in names {
         match (left.find(name), right.find(name)) {
             (Some(one), Some(other)) => {

@@ -27,7 +27,7 @@ pub(super) fn run(task: &DialectTask, loudness: Loudness) -> Result<ExitCode, Fa
 }
 
 fn source(path: &Path) -> Result<Arc<Source>, Failure> {
-    let bytes = std::fs::read(path).map_err(|error| Failure::path(path, error))?;
+    let bytes = crate::fleet::regular(path).map_err(|error| Failure::path(path, error))?;
     let shown = path.display().to_string();
     Source::decode(shown, bytes).map(Arc::new).map_err(|at| Failure::Problems(vec![Problem::from(at)]))
 }

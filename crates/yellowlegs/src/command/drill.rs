@@ -13,7 +13,7 @@ use yellowlegs_core::policy::AsOf;
 use yellowlegs_core::resolve::Resolved;
 use yellowlegs_core::source::Source;
 
-use super::audit::{chosen, jobs};
+use super::audit::{Named, chosen, jobs};
 use super::moment;
 use super::read::tell;
 use crate::args::{Drill, DrillFormat, Loudness};
@@ -43,7 +43,8 @@ pub(super) fn run(args: &Drill, loudness: Loudness) -> Result<ExitCode, Failure>
     let loaded = fleet::load(&root, &args.fleet)?;
     let as_of = moment(None, loaded.policy.as_of.as_ref())?;
     let selection = Selection { role: args.role.clone(), ..chosen(&args.chosen)? };
-    let mut fleet = fleet::discover(&root, &loaded.policy.files, &[])?;
+    let mut fleet = fleet::discover(&root, &loaded.policy)?;
+    fleet.demand_switch(&selection, args.chosen.switch.as_deref())?;
     let around = around(&root, &loaded, &fleet.switches, &as_of, jobs(args.jobs));
     fleet.switches.retain(|found| selection.takes_switch(&found.name));
     let look = output::look(loudness, false);
@@ -58,17 +59,25 @@ pub(super) fn run(args: &Drill, loudness: Loudness) -> Result<ExitCode, Failure>
     report.head(&mut out, &head).map_err(Failure::stdout)?;
     let work = |found: &Found| {
         let (read, unreadable) = fleet::read_switch(&root.dir, found, &loaded, as_of.moment());
-        (read.map(|(resolved, _)| play(&resolved, &loaded, &around, &selection, &args.names)), unreadable)
+        let mut named = Named::default();
+        let played = read.map(|(resolved, _)| {
+            named.look(&resolved.switch, &selection);
+            play(&resolved, &loaded, &around, &selection, &args.names)
+        });
+        (played, named, unreadable)
     };
-    let (mut worst, mut classes, mut whole) = (None, 0, true);
-    in_order(&fleet.switches, jobs(args.jobs), work, |(played, unreadable)| {
+    let (mut worst, mut classes, mut whole) = (None, 0, fleet.tell_unreadable(tell));
+    let mut named = Named::default();
+    in_order(&fleet.switches, jobs(args.jobs), work, |(played, ports, unreadable)| {
         unreadable.iter().for_each(tell);
         whole &= unreadable.is_empty();
+        named.merge(ports);
         let Some(played) = played else { return Ok(()) };
         classes += played.classes;
         worst = played.ports.iter().flat_map(|p| p.drills.iter().map(|d| d.told.outcome)).chain(worst).min();
         report.switch(&mut out, &played, &around).map_err(Failure::stdout)
     })?;
+    named.demand_port(args.chosen.port.as_deref(), whole)?;
     report.tail(&mut out, classes).and_then(|()| out.flush()).map_err(Failure::stdout)?;
     Ok(ExitCode::from(match worst {
         _ if !whole => 2,
@@ -85,13 +94,13 @@ fn script(args: &Drill, path: &Path, loudness: Loudness) -> Result<ExitCode, Fai
         return Err(Failure::usage("--file has no such --format".to_owned(), hint));
     }
     let shown = path.display().to_string();
-    let bytes = std::fs::read(path).map_err(|error| Failure::path(path, error))?;
+    let bytes = fleet::regular(path).map_err(|error| Failure::path(path, error))?;
     let source = Source::decode(shown, bytes).map_err(|at| Failure::Problems(vec![at.into()]))?;
     let script = Script::load(&source).map_err(Failure::Problems)?;
     let root = Root::find(args.fleet.fleet.as_deref(), &[])?;
     let loaded = fleet::load(&root, &args.fleet)?;
     let as_of = moment(None, loaded.policy.as_of.as_ref())?;
-    let fleet = fleet::discover(&root, &loaded.policy.files, &[])?;
+    let fleet = fleet::discover(&root, &loaded.policy)?;
     let around = around(&root, &loaded, &fleet.switches, &as_of, jobs(args.jobs));
     // The switches that steps name, in their order; where none of them is there, all are told.
     let mut names: Vec<&str> = Vec::new();
@@ -101,7 +110,7 @@ fn script(args: &Drill, path: &Path, loudness: Loudness) -> Result<ExitCode, Fai
         }
     }
     let found = |name: &&str| fleet.switches.iter().find(|found| found.name == **name);
-    let mut whole = true;
+    let mut whole = fleet.tell_unreadable(tell);
     let mut read = |found: &Found| {
         let (read, unreadable) = fleet::read_switch(&root.dir, found, &loaded, as_of.moment());
         unreadable.iter().for_each(tell);

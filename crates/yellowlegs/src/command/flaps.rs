@@ -6,7 +6,7 @@ use yellowlegs_core::check::{FlapHistory, Protection, SwitchView, all, trips};
 use yellowlegs_core::dialect::duration;
 use yellowlegs_core::policy::assign;
 
-use super::audit::chosen;
+use super::audit::{Named, chosen};
 use super::read::tell;
 use super::{ended, knows_no_new, moment};
 use crate::args::{Flaps, Loudness, PageFormat};
@@ -30,8 +30,10 @@ pub(super) fn run(args: &Flaps, loudness: Loudness) -> Result<ExitCode, Failure>
     let policy = &loaded.policy;
     let as_of = moment(args.as_of.as_deref(), policy.as_of.as_ref())?;
     let selection = chosen(&args.chosen)?;
-    let found = fleet::discover(&root, &policy.files, &[])?;
-    let (mut ports, mut without_log, mut whole) = (Vec::new(), 0, true);
+    let found = fleet::discover(&root, policy)?;
+    found.demand_switch(&selection, args.chosen.switch.as_deref())?;
+    let mut named = Named::default();
+    let (mut ports, mut without_log, mut whole) = (Vec::new(), 0, found.tell_unreadable(tell));
     for switch in found.switches.iter().filter(|found| selection.takes_switch(&found.name)) {
         let (read, unreadable) = fleet::read_switch(&root.dir, switch, &loaded, as_of.moment());
         whole &= unreadable.is_empty();
@@ -39,6 +41,7 @@ pub(super) fn run(args: &Flaps, loudness: Loudness) -> Result<ExitCode, Failure>
         let Some((resolved, _)) = read else { continue };
         let roles = assign(policy, &resolved.switch, resolved.lists());
         let on = SwitchView::new(&resolved, policy, &roles, &as_of);
+        named.look(&resolved.switch, &selection);
         let mut has_log = false;
         for view in on.ports().filter(|view| selection.takes_port(view.name(), None)) {
             let Ok(Some(history)) = FlapHistory::of(&view) else { continue };
@@ -49,6 +52,7 @@ pub(super) fn run(args: &Flaps, loudness: Loudness) -> Result<ExitCode, Failure>
         }
         without_log += usize::from(!has_log);
     }
+    named.demand_port(args.chosen.port.as_deref(), whole)?;
     // The worst first.
     ports.sort_by_key(|port| std::cmp::Reverse((port.trips.len(), port.flaps.len())));
     let site = &policy.site;

@@ -27,9 +27,9 @@ fn new(args: &New, loudness: Loudness) -> Result<ExitCode, Failure> {
     let empty = FleetArgs { fleet: None, policy: None, dialect: args.dialect.clone() };
     let loaded = fleet::load(&root, &empty)?;
     let as_of = moment(None, loaded.policy.as_of.as_ref())?;
-    let found = fleet::discover(&root, &loaded.policy.files, &[])?;
+    let found = fleet::discover(&root, &loaded.policy)?;
     let mut draft = Draft::default();
-    let mut whole = true;
+    let mut whole = found.tell_unreadable(tell);
     for switch in found.switches.iter().filter(|switch| root.takes(&switch.path)) {
         let (read, unreadable) = fleet::read_switch(&root.dir, switch, &loaded, as_of.moment());
         whole &= unreadable.is_empty();
@@ -61,11 +61,10 @@ fn test(args: &PolicyTest, loudness: Loudness) -> Result<ExitCode, Failure> {
     let loaded = fleet::load(&root, &args.fleet)?;
     let policy = &loaded.policy;
     let as_of = moment(None, policy.as_of.as_ref())?;
-    let baselines: Vec<&str> = policy.sisters.iter().filter_map(|s| s.baseline.as_deref()).collect();
-    let found = fleet::discover(&root, &policy.files, &baselines)?;
+    let found = fleet::discover(&root, policy)?;
     let selection = Selection::default();
     let judge = Judge::new(policy, &as_of, &selection, false);
-    let (mut usage, mut holes, mut whole) = (Usage::default(), Holes::default(), true);
+    let (mut usage, mut holes, mut whole) = (Usage::default(), Holes::default(), found.tell_unreadable(tell));
     for switch in &found.switches {
         let (read, unreadable) = fleet::read_switch(&root.dir, switch, &loaded, as_of.moment());
         whole &= unreadable.is_empty();

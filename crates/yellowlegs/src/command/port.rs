@@ -24,8 +24,7 @@ pub(super) fn run(args: &Port, loudness: Loudness) -> Result<ExitCode, Failure> 
     let root = Root::find(args.fleet.fleet.as_deref(), &[])?;
     let loaded = fleet::load(&root, &args.fleet)?;
     let as_of = moment(args.judging.as_of.as_deref(), loaded.policy.as_of.as_ref())?;
-    let baselines: Vec<&str> = loaded.policy.sisters.iter().filter_map(|s| s.baseline.as_deref()).collect();
-    let fleet = fleet::discover(&root, &loaded.policy.files, &baselines)?;
+    let fleet = fleet::discover(&root, &loaded.policy)?;
     let found = find_switch(&fleet, &args.switch)?;
     let work = Work { root: &root, loaded: &loaded, as_of: &as_of };
     let Some(resolved) = work.read(found) else {
@@ -81,7 +80,8 @@ impl Work<'_> {
         let glob = |name: &str| exactly(name).map_err(|error| Failure::usage(error.kind(), "choose another name"));
         let selection = Selection { switch: glob(switch)?, port: glob(port)?, ..Selection::default() };
         let judge = Judge::new(&self.loaded.policy, self.as_of, &selection, false);
-        let (mut digests, mut usage, mut whole) = (Digests::default(), Usage::default(), true);
+        let (mut digests, mut usage) = (Digests::default(), Usage::default());
+        let mut whole = fleet.tell_unreadable(tell);
         let (mut findings, mut undetermined) = (Vec::new(), Vec::new());
         let mut take = |found: &Found| {
             let Some(resolved) = self.read(found) else {

@@ -51,7 +51,7 @@ fn read(
         return Ok(one(fleet::read_record(&root.dir, path)));
     }
     let folder = if path.is_dir() { Some(path) } else { path.parent() };
-    let found = fleet::discover(root, &loaded.policy.files, &[]).map(|fleet| fleet.switches).unwrap_or_default();
+    let found = fleet::discover(root, &loaded.policy).map(|fleet| fleet.switches).unwrap_or_default();
     let here = found.into_iter().find(|f| Some(f.path.as_path()) == folder);
     let Some(mut found) = here else {
         if path.is_dir() {

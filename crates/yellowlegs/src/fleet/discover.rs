@@ -5,9 +5,12 @@ use std::path::{Path, PathBuf};
 
 use globset::{GlobBuilder, GlobMatcher};
 use walkdir::WalkDir;
-use yellowlegs_core::policy::Files;
+use yellowlegs_core::check::Selection;
+use yellowlegs_core::policy::{Files, Policy};
+use yellowlegs_core::source::nearest;
 
 use super::root::{Root, relative};
+use super::switch::Unreadable;
 use crate::failure::Failure;
 
 /// What a switch is made of.
@@ -63,32 +66,114 @@ fn folder_of(file: &Path, patterns: &[Pattern]) -> Option<PathBuf> {
 pub(crate) struct Fleet {
     /// The switches, in path order.
     pub(crate) switches: Vec<Found>,
-    /// Folders that the policy names as baselines, each with its path from the root: no switches.
+    /// Folders that the policy names as baselines, each with its path from the root. One that is a switch of the fleet
+    /// besides is among those, too.
     pub(crate) baselines: Vec<(String, Found)>,
+    /// What could not be looked into, and switches whose running configuration is missing.
+    pub(crate) unreadable: Vec<Unreadable>,
+}
+
+impl Fleet {
+    /// Tells what of the fleet could not be found; whether all of it was.
+    pub(crate) fn tell_unreadable(&self, tell: impl Fn(&Unreadable)) -> bool {
+        self.unreadable.iter().for_each(tell);
+        self.unreadable.is_empty()
+    }
+
+    /// Whether `--switch` chooses some switch.
+    pub(crate) fn demand_switch(&self, selection: &Selection, asked: Option<&str>) -> Result<(), Failure> {
+        let Some(asked) = asked else { return Ok(()) };
+        if self.switches.iter().any(|found| selection.takes_switch(&found.name)) {
+            return Ok(());
+        }
+        let names: Vec<&str> = self.switches.iter().map(|found| found.name.as_str()).collect();
+        Err(matches_nothing("--switch", "switch", asked, &names))
+    }
+}
+
+/// An option that chooses nothing: most likely a typing error, and a report on nothing would look like a good one.
+pub(crate) fn matches_nothing(option: &str, what: &str, asked: &str, names: &[&str]) -> Failure {
+    const SHOWN: usize = 8;
+    let near = nearest(asked, names.iter().copied());
+    let some = || {
+        let more = if names.len() > SHOWN { ", …" } else { "" };
+        format!("there are {}{more}", names.iter().take(SHOWN).copied().collect::<Vec<_>>().join(", "))
+    };
+    let hint = near.map_or_else(some, |near| format!("did you mean `{near}`?"));
+    Failure::usage(format!("{option} {asked}: no {what} has such a name"), hint)
 }
 
 /// Finds the switches below the root, in path order, those that were asked for and the others. Two of one name are an error.
-pub(crate) fn discover(root: &Root, files: &Files, baselines: &[&str]) -> Result<Fleet, Failure> {
+pub(crate) fn discover(root: &Root, policy: &Policy) -> Result<Fleet, Failure> {
+    let files = &policy.files;
+    let baselines: Vec<&str> = policy.sisters.iter().filter_map(|s| s.baseline.as_deref()).collect();
+    let (folders, mut found, mut unreadable) = walk(root, files);
+    let mut kept = Vec::new();
+    for (path, parts) in folders {
+        let from_root = relative(&root.dir, &path);
+        let is_baseline = baselines.contains(&from_root.as_str());
+        let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+        if parts.running.is_empty() {
+            // In the root there may be files that look like a switch's state.
+            let told = unreadable.iter().any(|failed| failed.file.starts_with(&format!("{from_root}/")));
+            if path != root.dir && !is_baseline && !told {
+                unreadable.push(without_running(from_root, files));
+            }
+            continue;
+        }
+        let switch = Found { name, path, layout: Layout::Folder(parts) };
+        if is_baseline {
+            kept.push((from_root, switch.clone()));
+        }
+        if !is_baseline || policy.names_switch(&switch.name) {
+            found.push(switch);
+        }
+    }
+    found.sort_by(|a, b| a.path.cmp(&b.path));
+    unique(root, &found)?;
+    if !found.iter().any(|switch| root.takes(&switch.path)) && unreadable.is_empty() {
+        let running = files.running.join(", ");
+        return Err(Failure::usage(
+            format!("{}: no switch here: no folder holds a file that matches {running}", root.dir.display()),
+            "put each switch's running configuration into a folder of its own, or set [files] running in the policy",
+        ));
+    }
+    let missing = baselines.iter().find(|path| !kept.iter().any(|(folder, _)| folder == **path));
+    if let Some(path) = missing.filter(|path| !found.iter().any(|switch| switch.name == **path)) {
+        let what = format!("the baseline `{path}` is neither a folder with a running configuration nor a switch");
+        return Err(Failure::usage(what, "name a folder from the fleet's root in [[sisters]] baseline"));
+    }
+    Ok(Fleet { switches: found, baselines: kept, unreadable })
+}
+
+fn without_running(folder: String, files: &Files) -> Unreadable {
+    let why = format!("it has files of a switch, and none matches `running` ({})", files.running.join(", "));
+    let hint = "fetch the running configuration, or say in [files] what is none of a switch".to_owned();
+    Unreadable { file: folder, why, hint: Some(hint) }
+}
+
+/// Every file below the root that is of some switch: by folder, and records; what cannot be looked into is told.
+fn walk(root: &Root, files: &Files) -> (BTreeMap<PathBuf, Parts>, Vec<Found>, Vec<Unreadable>) {
     let kinds = [patterns(&files.running), patterns(&files.saved), patterns(&files.state)];
     let (single, dialects) = (patterns(&files.single), patterns(&files.dialects));
     let from_root = |file: &Path, patterns: &[Pattern]| {
         file.strip_prefix(&root.dir).is_ok_and(|rest| patterns.iter().any(|p| p.glob.is_match(rest)))
     };
     let mut folders: BTreeMap<PathBuf, Parts> = BTreeMap::new();
-    let mut found: Vec<Found> = Vec::new();
+    let (mut found, mut unreadable) = (Vec::new(), Vec::new());
     let visible =
         |entry: &walkdir::DirEntry| entry.depth() == 0 || !entry.file_name().to_string_lossy().starts_with('.');
     let walk = WalkDir::new(&root.dir).follow_links(true).sort_by_file_name().into_iter().filter_entry(visible);
     for entry in walk {
-        let entry = entry.map_err(|error| {
-            let path = error.path().unwrap_or(&root.dir).to_owned();
-            Failure::path(
-                path,
-                error.into_io_error().unwrap_or_else(|| std::io::Error::other("the folders form a loop")),
-            )
-        })?;
+        let entry = match entry {
+            Ok(entry) => entry,
+            Err(error) => {
+                unreadable.push(not_entered(root, &error));
+                continue;
+            }
+        };
         let path = entry.path();
-        if !entry.file_type().is_file() || from_root(path, &dialects) {
+        if entry.file_type().is_dir() || from_root(path, &dialects) {
             continue;
         }
         if from_root(path, &single) {
@@ -105,35 +190,19 @@ pub(crate) fn discover(root: &Root, files: &Files, baselines: &[&str]) -> Result
             list.push(path.to_owned());
         }
     }
-    let mut kept = Vec::new();
-    for (path, parts) in folders {
-        let from_root = relative(&root.dir, &path);
-        let is_baseline = baselines.contains(&from_root.as_str());
-        if parts.running.is_empty() {
-            continue;
-        }
-        let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
-        if is_baseline {
-            kept.push((from_root, Found { name, path, layout: Layout::Folder(parts) }));
-            continue;
-        }
-        found.push(Found { name, path, layout: Layout::Folder(parts) });
-    }
-    found.sort_by(|a, b| a.path.cmp(&b.path));
-    unique(root, &found)?;
-    if !found.iter().any(|switch| root.takes(&switch.path)) {
-        let running = files.running.join(", ");
-        return Err(Failure::usage(
-            format!("{}: no switch here: no folder holds a file that matches {running}", root.dir.display()),
-            "put each switch's running configuration into a folder of its own, or set [files] running in the policy",
-        ));
-    }
-    let missing = baselines.iter().find(|path| !kept.iter().any(|(folder, _)| folder == **path));
-    if let Some(path) = missing.filter(|path| !found.iter().any(|switch| switch.name == **path)) {
-        let what = format!("the baseline `{path}` is neither a folder with a running configuration nor a switch");
-        return Err(Failure::usage(what, "name a folder from the fleet's root in [[sisters]] baseline"));
-    }
-    Ok(Fleet { switches: found, baselines: kept })
+    (folders, found, unreadable)
+}
+
+/// A folder or link that cannot be looked into.
+fn not_entered(root: &Root, error: &walkdir::Error) -> Unreadable {
+    let path = error.path().unwrap_or(&root.dir);
+    let why = match (error.loop_ancestor(), error.io_error()) {
+        (Some(around), _) => format!("a link leads back to {}: its folders form a loop", relative(&root.dir, around)),
+        (None, Some(io)) if io.kind() == std::io::ErrorKind::NotFound => "a link that leads nowhere".to_owned(),
+        (None, Some(io)) => io.to_string(),
+        (None, None) => "it cannot be looked into".to_owned(),
+    };
+    Unreadable { file: relative(&root.dir, path), why, hint: None }
 }
 
 fn unique(root: &Root, found: &[Found]) -> Result<(), Failure> {

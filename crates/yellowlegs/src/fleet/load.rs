@@ -24,9 +24,19 @@ pub(crate) struct Loaded {
     pub(crate) forced: bool,
 }
 
+/// The bytes of a regular file. A pipe or a device may never end.
+pub(crate) fn regular(path: &Path) -> std::io::Result<Vec<u8>> {
+    let metadata = std::fs::metadata(path)?;
+    if !metadata.is_file() {
+        let what = if metadata.is_dir() { "it is a folder" } else { "it is no regular file" };
+        return Err(std::io::Error::other(what));
+    }
+    std::fs::read(path)
+}
+
 /// Reads a file for the core.
 pub(crate) fn source(root: &Path, path: &Path) -> Result<Source, Failure> {
-    let bytes = std::fs::read(path).map_err(|error| Failure::path(path, error))?;
+    let bytes = regular(path).map_err(|error| Failure::path(path, error))?;
     let shown = std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
     Source::decode(relative(root, &shown), bytes).map_err(|at| Failure::Problems(vec![Problem::from(at)]))
 }
@@ -34,7 +44,7 @@ pub(crate) fn source(root: &Path, path: &Path) -> Result<Source, Failure> {
 /// Reads policy and dialects; all problems of all files are told at once.
 pub(crate) fn load(root: &Root, args: &FleetArgs) -> Result<Loaded, Failure> {
     let path = args.policy.clone().unwrap_or_else(|| root.dir.join(POLICY_FILE));
-    let has_policy = args.policy.is_some() || path.is_file();
+    let has_policy = args.policy.is_some() || path.symlink_metadata().is_ok();
     let mut problems = Vec::new();
     let mut policy = if has_policy {
         let text = Arc::new(source(&root.dir, &path)?);
@@ -78,9 +88,8 @@ fn dialect_files(root: &Root, policy: &Policy) -> Result<Vec<PathBuf>, Failure> 
         .collect();
     let mut files = Vec::new();
     for entry in WalkDir::new(&root.dir).follow_links(true).sort_by_file_name() {
-        let entry = entry.map_err(|error| {
-            Failure::path(root.dir.clone(), error.into_io_error().unwrap_or_else(|| std::io::Error::other("a loop")))
-        })?;
+        // What cannot be looked into is told where switches are looked for.
+        let Ok(entry) = entry else { continue };
         let fits = entry.path().strip_prefix(&root.dir).is_ok_and(|rest| globs.iter().any(|g| g.is_match(rest)));
         if entry.file_type().is_file() && fits {
             files.push(entry.path().to_owned());

@@ -12,7 +12,7 @@ use yellowlegs_core::resolve::{Resolved, State, resolve, resolve_with};
 use yellowlegs_core::source::{Problem, Source};
 
 use super::discover::{Found, Layout};
-use super::load::Loaded;
+use super::load::{Loaded, regular};
 use super::root::relative;
 
 /// A file that could not be read, and why.
@@ -43,7 +43,7 @@ impl Unreadable {
 /// The text of a file.
 pub(crate) fn source_of(root: &Path, path: &Path) -> Result<Arc<Source>, Unreadable> {
     let shown = relative(root, path);
-    let bytes = std::fs::read(path).map_err(|error| Unreadable::new(shown.clone(), error, None))?;
+    let bytes = regular(path).map_err(|error| Unreadable::new(shown.clone(), error, None))?;
     Source::decode(shown, bytes).map(Arc::new).map_err(|at| Unreadable::of(at.into()))
 }
 

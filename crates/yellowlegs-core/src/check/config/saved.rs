@@ -1,9 +1,10 @@
 //! What a restart would change, and what nobody would hear of.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 use crate::check::{Check, Judgement, Run, SwitchView, Tally, Unknown, Verdict, Violation};
-use crate::model::{Action, SavedCopy, Scope, SettingId, Slot, Switch, Unidirectional, settings};
+use crate::model::{Action, SavedCopy, Scope, SettingId, Switch, Unidirectional, VlanId, settings};
 use crate::policy::Level;
 
 pub(super) const UNSAVED: Check = Check {
@@ -15,7 +16,7 @@ pub(super) const UNSAVED: Check = Check {
     policy: &["files.saved"],
     reference: "docs/policy.md, Files",
     why: "The next power cut brings back what was saved: guards that were added are gone, ports that were shut are up.",
-    remedy: "Save the configuration, or find out who changed {settings}.",
+    remedy: "Save the configuration, or find out who changed it, and why it was never saved.",
     run: Run::Switch(unsaved),
     ..Check::ROW
 };
@@ -35,46 +36,104 @@ fn unsaved(on: &SwitchView<'_>) -> Judgement {
         SavedCopy::Missing => return Err(Unknown::fact("saved configuration")),
         SavedCopy::Read(saved) => saved,
     };
-    let differing = differing(on.switch(), saved);
-    let Some((first, ports)) = differing.iter().next() else { return Ok(Verdict::Met) };
-    let names: Vec<String> = differing
-        .iter()
-        .map(|(id, ports)| match ports.len() {
-            0 => id.name().to_owned(),
-            _ => format!("{} on {}", id.name(), ports.iter().cloned().collect::<Vec<_>>().join(", ")),
-        })
-        .collect();
-    let about = ports.iter().next().and_then(|name| on.switch().port_index(name));
-    let line = about.and_then(|port| on.switch().slot(Some(port), *first).mark);
-    let mut violation = Violation::saying("{count} setting(s) differ from what is saved: {settings}")
-        .fact("count", differing.len() as u32)
-        .fact("settings", names.join("; "))
-        .line(line);
-    if first.info().scope == Scope::Switch {
-        violation = violation.beside(*first);
+    let Differing { settings, mut others } = differing(on.switch(), saved);
+    let open = not_understood(on.switch(), saved);
+    if settings.is_empty() && others.is_empty() {
+        return open.map_or(Ok(Verdict::Met), Err);
     }
-    violation.related(ports.iter().filter_map(|name| Some(on.related(on.switch().port_index(name)?))).collect()).into()
+    let shown = |(id, places): (&SettingId, &BTreeSet<String>)| match places.len() {
+        0 => id.name().to_owned(),
+        _ => format!("{} on {}", id.name(), places.iter().cloned().collect::<Vec<_>>().join(", ")),
+    };
+    let mut names: Vec<String> = settings.iter().map(shown).collect();
+    names.append(&mut others);
+    let count = names.len() as u32;
+    let mut violation = Violation::saying("what runs differs from what is saved in {count} thing(s): {settings}")
+        .fact("count", count)
+        .fact("settings", names.join("; "));
+    if let Some((first, places)) = settings.iter().next() {
+        let place = places.iter().next();
+        let port = place.and_then(|name| on.switch().port_index(name));
+        let of_port = port.and_then(|port| on.switch().slot(Some(port), *first).mark);
+        let vlan = place.and_then(|place| place.strip_prefix("VLAN ")?.parse().ok().and_then(|id| VlanId::new(id).ok()));
+        violation = violation.line(of_port.or_else(|| on.switch().vlan_slot(vlan?, *first).mark));
+        if first.info().scope == Scope::Switch {
+            violation = violation.beside(*first);
+        }
+        let ports = places.iter().filter_map(|name| Some(on.related(on.switch().port_index(name)?)));
+        violation = violation.related(ports.collect());
+    }
+    violation.into()
 }
 
-/// Settings whose values differ, each with the ports (or VLANs, or sessions) it differs on; none for the switch.
-fn differing(running: &Switch, saved: &Switch) -> BTreeMap<SettingId, BTreeSet<String>> {
-    let mut differing: BTreeMap<SettingId, BTreeSet<String>> = BTreeMap::new();
+/// What is in force and not saved, or the other way round.
+#[derive(Default)]
+struct Differing {
+    /// Settings whose values differ, each with the ports, VLANs or sessions it differs on; none for the switch.
+    settings: BTreeMap<SettingId, BTreeSet<String>>,
+    /// Ports and sessions that one of them has, in words.
+    others: Vec<String>,
+}
+
+fn differing(running: &Switch, saved: &Switch) -> Differing {
+    let mut found = Differing::default();
     for id in SettingId::of(Scope::Switch).filter(|id| !LEFT_OUT.contains(id)) {
         if running.slot(None, id).value != saved.slot(None, id).value {
-            differing.entry(id).or_default();
+            found.settings.entry(id).or_default();
         }
     }
-    let unknown = Slot::UNKNOWN;
+    let name = |switch: &Switch| switch.setting(None, settings::NAME).value;
+    if name(running) != name(saved) {
+        found.settings.entry(settings::NAME.id).or_default();
+    }
     for (port, name) in running.ports().iter().enumerate() {
-        let other = saved.port_index(name.as_str());
+        let Some(other) = saved.port_index(name.as_str()) else {
+            found.others.push(format!("port {name} is not in the saved copy"));
+            continue;
+        };
         for id in SettingId::of(Scope::Port).filter(|id| !LEFT_OUT.contains(id)) {
-            let there = other.map_or(&unknown, |other| saved.slot(Some(other), id));
-            if running.slot(Some(port), id).value != there.value {
-                differing.entry(id).or_default().insert(name.to_string());
+            if running.slot(Some(port), id).value != saved.slot(Some(other), id).value {
+                found.settings.entry(id).or_default().insert(name.to_string());
             }
         }
     }
-    differing
+    let more = saved.ports().iter().filter(|name| running.port_index(name.as_str()).is_none());
+    found.others.extend(more.map(|name| format!("port {name} is only in the saved copy")));
+    let vlans: BTreeSet<VlanId> = running.vlans_written().chain(saved.vlans_written()).collect();
+    for id in SettingId::of(Scope::Vlan).filter(|id| !LEFT_OUT.contains(id)) {
+        let differs = |vlan: &VlanId| running.vlan_slot(*vlan, id).value != saved.vlan_slot(*vlan, id).value;
+        for vlan in vlans.iter().filter(|vlan| differs(vlan)) {
+            found.settings.entry(id).or_default().insert(format!("VLAN {vlan}"));
+        }
+    }
+    let sessions: BTreeSet<&Arc<str>> = running.mirrors().keys().chain(saved.mirrors().keys()).collect();
+    for session in sessions {
+        match (running.mirrors().get(session), saved.mirrors().get(session)) {
+            (Some(one), Some(other)) => {
+                for id in SettingId::of(Scope::Mirror) {
+                    if one.get(&id).map(|slot| &slot.value) != other.get(&id).map(|slot| &slot.value) {
+                        found.settings.entry(id).or_default().insert(format!("mirror session {session}"));
+                    }
+                }
+            }
+            (Some(_), None) => found.others.push(format!("mirror session {session} is not in the saved copy")),
+            (None, Some(_)) => found.others.push(format!("mirror session {session} is only in the saved copy")),
+            (None, None) => {}
+        }
+    }
+    found
+}
+
+/// Lines that are not understood and stand in one of the two only could be what differs; a torn copy says nothing whole.
+fn not_understood(running: &Switch, saved: &Switch) -> Option<Unknown> {
+    fn lines(switch: &Switch) -> Vec<String> {
+        let mut lines: Vec<String> =
+            switch.unread_in_config().filter_map(|unread| Some(switch.quote(unread.mark)?.text.trim().to_owned())).collect();
+        lines.sort_unstable();
+        lines
+    }
+    let torn = !saved.torn().is_empty() || !running.torn().is_empty();
+    (torn || lines(running) != lines(saved)).then(|| Unknown::fact("a saved copy that is understood"))
 }
 
 pub(super) const RESTART_PENDING: Check = Check {

@@ -192,6 +192,8 @@ pub struct FleetOutcome {
     pub undetermined: Vec<(&'static str, Level, Related, &'static str)>,
     /// Where the ports that findings stand on come among those of their switch.
     pub positions: Positions,
+    /// How many findings that stand on no switch are left out, for they are about none of the chosen ones.
+    pub left_out: usize,
 }
 
 /// A check that violated, its level, and what.
@@ -224,10 +226,8 @@ impl FleetOutcome {
             }
         }
         outcome.tell(found, view, usage, selection, again);
-        if selection.takes_fleet() {
-            let entries = Self::entries(view.policy, view.as_of, usage);
-            outcome.findings.extend(entries.into_iter().filter(|f| selection.takes_check(f.check)));
-        }
+        let entries = Self::entries(view.policy, view.as_of, usage);
+        entries.into_iter().for_each(|finding| outcome.tell_nowhere(finding, selection));
         outcome.findings.sort_by(|a, b| (a.check, &a.switch, a.vlan).cmp(&(b.check, &b.switch, b.vlan)));
         outcome
     }
@@ -242,6 +242,19 @@ impl FleetOutcome {
             findings.extend(run(&entries).into_iter().map(|violation| nowhere(check, level, violation)));
         }
         findings
+    }
+
+    /// Takes in a finding that stands on no switch, where it is about one that is chosen; else it is counted.
+    fn tell_nowhere(&mut self, finding: Finding, selection: &Selection) {
+        if !selection.takes_check(finding.check) {
+            return;
+        }
+        let about_chosen = || finding.related.iter().any(|place| selection.takes_switch(&place.switch));
+        if selection.takes_fleet() || !selection.names_ports() && about_chosen() {
+            self.findings.push(finding);
+        } else {
+            self.left_out += 1;
+        }
     }
 
     /// Turns violations into findings: each switch that they name is read once more.
@@ -263,9 +276,7 @@ impl FleetOutcome {
         for (check, level, found) in found {
             let place = found.switch.as_ref().and_then(|name| read.get(name)?.as_ref());
             let Some(resolved) = place else {
-                if selection.takes_check(check.id) && selection.takes_fleet() {
-                    self.findings.push(nowhere(check, level, found.violation));
-                }
+                self.tell_nowhere(nowhere(check, level, found.violation), selection);
                 continue;
             };
             let lists = resolved.lists();
