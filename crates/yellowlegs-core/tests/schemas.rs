@@ -196,7 +196,7 @@ fn dialect_schema() -> Value {
         "type": "object", "additionalProperties": false, "required": ["dialect"],
         "properties": {
             "dialect": table(&["name"], &json!({"name": text, "title": text})),
-            "recognise": table(&[], &json!({"lines": texts})),
+            "recognise": table(&[], &json!({"lines": texts, "last": texts})),
             "text": table(&[], &json!({
                 "structure": words(&["indent", "braces", "paths", "sections"]), "split": text, "quote": text, "comment": texts,
                 "inline-comment": texts, "block-comment": many(text.clone()), "continuation": text, "negation": text, "verb": text,
@@ -212,7 +212,7 @@ fn dialect_schema() -> Value {
                 "pattern": text, "in": texts, "opens": text, "ports": text, "vlan": text, "profile": text, "mirror": text,
                 "reach": words(&["all-ports", "access-ports", "trunk-ports", "edge-ports", "all-vlans"]),
                 "declares": text, "sets": settings, "adds": settings, "removes": settings, "implies": settings, "resets": texts,
-                "uses": text, "used-by": text, "negation": words(&["default", "off"]), "until": text, "read-only": flag}))),
+                "uses": text, "used-by": text, "negation": words(&["default", "off"]), "until": text, "read-only": flag, "about": words(&["nothing"])}))),
             "state": table(&[], &json!({"split": text, "quote": text, "comment": texts, "ignore": texts, "borders": text})),
             "line": many(table(&["pattern"], &json!({
                 "pattern": text, "in": texts, "opens": text, "fact": fact, "fields": fields}))),

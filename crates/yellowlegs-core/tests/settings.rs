@@ -77,13 +77,14 @@ fn ports_come_from_every_statement_in_natural_order() {
     let text = "shingle 4 unit t\nsockets 1.9..1.11\nsocket 2.1,1.2\n  asleep\nsocket 1.20..2.4\n  asleep\n";
     let switch = read(&shingle_without(&[]), text).switch;
     let names: Vec<&str> = switch.ports().iter().map(yellowlegs_core::model::PortName::as_str).collect();
-    assert_eq!(names, ["1.2", "1.9", "1.10", "1.11", "2.1"]);
-    // A range across parts takes the ports that are there.
+    // Of a range across parts its ends are there at the least.
+    assert_eq!(names, ["1.2", "1.9", "1.10", "1.11", "1.20", "2.1", "2.4"]);
+    // It takes the ports that are between them.
     let enabled: Vec<Setting<bool>> =
-        (0..5).map(|i| switch.setting(Some(i), yellowlegs_core::model::settings::ENABLED)).collect();
+        (0..7).map(|i| switch.setting(Some(i), yellowlegs_core::model::settings::ENABLED)).collect();
     assert_eq!(
         enabled.iter().map(|s| s.value).collect::<Vec<_>>(),
-        [Some(false), Some(true), Some(true), Some(true), Some(false)]
+        [Some(false), Some(true), Some(true), Some(true), Some(false), Some(false), Some(false)]
     );
 }
 

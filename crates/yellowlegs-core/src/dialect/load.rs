@@ -134,6 +134,7 @@ fn read_text(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Text {
     };
     let structure = one_of(table, "structure", &Structure::WORDS.map(|(_, w)| w));
     let structure = structure.and_then(|i| Structure::WORDS.get(i)).map_or(Structure::Indent, |(s, _)| *s);
+    idle_keys(doc, table, structure);
     let default = Layout::default().braces;
     let braces = Braces {
         open: word("open-brace").unwrap_or(default.open),
@@ -175,6 +176,26 @@ fn read_text(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Text {
             braces,
         },
         words: WordRule { ignore_case: one_of(table, "case", &["exact", "ignore"]) == Some(1), shortest },
+    }
+}
+
+/// Reports keys that do nothing in a text's structure.
+fn idle_keys(doc: &TomlDoc<'_>, table: &TableReader<'_>, structure: Structure) {
+    const ONLY: [(&str, &[Structure], &str); 5] = [
+        ("open-brace", &[Structure::Braces], "does nothing but with `structure = \"braces\"`"),
+        ("close-brace", &[Structure::Braces], "does nothing but with `structure = \"braces\"`"),
+        ("end", &[Structure::Braces], "does nothing but with `structure = \"braces\"`"),
+        ("title", &[Structure::Sections], "does nothing but with `structure = \"sections\"`"),
+        (
+            "close",
+            &[Structure::Indent, Structure::Paths, Structure::Sections],
+            "does nothing with `structure = \"braces\"`: `close-brace` does",
+        ),
+    ];
+    for (key, structures, wanted) in ONLY {
+        if let Some(spot) = table.key_spot(key).filter(|_| !structures.contains(&structure)) {
+            doc.report(&spot, DialectProblem::Misplaced { key, wanted });
+        }
     }
 }
 

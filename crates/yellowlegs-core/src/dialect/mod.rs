@@ -151,7 +151,9 @@ impl Dialect {
         let open =
             |id: &SettingId| self.default_slot(*id).is_none() && id.info().kind != Kind::Text && !self.is_by_trait(*id);
         let settings = SettingId::all().filter(open).map(|id| (id.name(), self.can_set(id)));
-        let traits = TraitId::all().filter(|id| self.traits().get(*id).is_none()).map(|id| (id.info().name, false));
+        // One of them has a meaning where it is left out.
+        let silent = |id: &TraitId| self.traits().get(*id).is_none() && *id != platform::TRUNK_ADD;
+        let traits = TraitId::all().filter(silent).map(|id| (id.info().name, false));
         settings.chain(traits)
     }
 

@@ -152,6 +152,12 @@ pub enum DialectProblem {
         /// What it needs.
         wanted: &'static str,
     },
+    /// Two tables for one heading.
+    #[error("the table of line {other} takes the same heading: rows would never come here")]
+    SameTable {
+        /// The line of the other.
+        other: u32,
+    },
     /// A kind of fact that is none.
     #[error("`{found}` is no kind of fact")]
     UnknownFact {

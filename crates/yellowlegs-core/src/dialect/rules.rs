@@ -91,9 +91,9 @@ fn idle_says_nothing(doc: &TomlDoc<'_>, table: &TableReader<'_>) {
         "sets", "adds", "removes", "implies", "resets", "declares", "ports", "vlan", "mirror", "profile", "uses",
         "used-by", "reach", "opens", "until", "negation",
     ];
-    if let Some(key) = SPEAKING.into_iter().find(|key| table.has(key)) {
+    for (key, spot) in SPEAKING.into_iter().filter_map(|key| Some((key, table.key_spot(key)?))) {
         let wanted = "says something, and `about = \"nothing\"` says that there is nothing to say";
-        doc.report(&table.spot, DialectProblem::Misplaced { key, wanted });
+        doc.report(&spot, DialectProblem::Misplaced { key, wanted });
     }
 }
 

@@ -60,6 +60,8 @@ macro_rules! traits {
 traits! {
     TRUNK_WITHOUT_LIST = "trunk-without-list", false, ["all", "none"],
         "What a trunk carries while no line lists its VLANs.";
+    TRUNK_ADD = "trunk-add-without-list", false, ["adds", "starts-a-list"],
+        "What a line does that adds a VLAN to a trunk without a list: adds to what the trunk carries by then (as when this is left out), or starts a list that holds this VLAN alone. A line that takes one away takes it from what the trunk carries.";
     MODE_FROM = "mode-from", false, ["statement", "membership"],
         "What makes a port a trunk: a statement (port.mode), or membership: one that is a tagged member of any VLAN but its voice VLAN.";
     PORT_SECURITY_VOID_IN = "port-security-void-in", true, ["access", "trunk", "negotiated"],

@@ -5,7 +5,7 @@ use jiff::civil::Date;
 
 use super::load::Reader;
 use super::{Cite, PolicyProblem, PortsText};
-use crate::model::{Direction, VlanSet};
+use crate::model::{Direction, Kind, Value, VlanSet};
 use crate::source::{Item, Spot, TableReader};
 
 /// One port, named by its switch and in that switch's own form.
@@ -46,6 +46,8 @@ pub struct MirrorEntry {
     pub switch: String,
     /// What is copied, each with its direction.
     pub sources: Vec<(PortsText, Direction)>,
+    /// The VLANs that are copied.
+    pub vlans: VlanSet,
     /// Where the copies go.
     pub target: PortsText,
     /// Why.
@@ -134,12 +136,14 @@ impl Reader<'_> {
             table.required_text("sources");
         }
         table.finish();
-        let sources = sources?.iter().filter_map(|item| self.mirror_source(item)).collect();
+        let mut vlans = VlanSet::default();
+        let sources = sources?.iter().filter_map(|item| self.mirror_source(item, &mut vlans)).collect();
         let (switch, target) = (switch?, target?);
         let cite = self.cite(&switch.spot);
         Some(MirrorEntry {
             switch: switch.value.to_owned(),
             sources,
+            vlans,
             target: self.ports_text(&target)?,
             reason: reason?.value.to_owned(),
             owner: owner?.value.to_owned(),
@@ -148,12 +152,36 @@ impl Reader<'_> {
         })
     }
 
-    /// `1.7 both`: ports, then a direction; both when it is left out.
-    fn mirror_source(&self, item: &Item<&str>) -> Option<(PortsText, Direction)> {
+    /// `1.7 both`: ports, then a direction; both when it is left out. Or `vlan 110`, whose VLANs go into `vlans`.
+    fn mirror_source(&self, item: &Item<&str>, vlans: &mut VlanSet) -> Option<(PortsText, Direction)> {
         let words = [("received", Direction::Received), ("sent", Direction::Sent), ("both", Direction::Both)];
-        let written = words.iter().find_map(|(word, direction)| Some((item.value.strip_suffix(word)?, *direction)));
-        let (ports, direction) = written.unwrap_or((item.value, Direction::Both));
-        Some((self.ports_text(&Item { value: ports.trim(), spot: item.spot.clone() })?, direction))
+        let wrong = || self.report(&item.spot, PolicyProblem::MirrorSource { found: item.value.to_owned() });
+        let last = item.value.rsplit(char::is_whitespace).next().unwrap_or_default();
+        let direction = words.iter().find(|(word, _)| *word == last).map(|(_, direction)| *direction);
+        let named = match direction {
+            Some(_) => item.value.strip_suffix(last).unwrap_or_default().trim(),
+            None => item.value.trim(),
+        };
+        if let Some((first, list)) = named.split_once(char::is_whitespace)
+            && ["vlan", "vlans"].contains(&first.to_lowercase().as_str())
+        {
+            match Kind::Vlans.parse(list) {
+                Ok(Value::Vlans(set)) if !set.is_empty() => *vlans = vlans.union(&set),
+                _ => wrong(),
+            }
+            return None;
+        }
+        // A port's name has a number, or is a few letters; what is no direction ends no list of ports.
+        let is_glob = named.contains(['*', '?']);
+        let has_number = named.contains(|letter: char| letter.is_ascii_digit());
+        let letters = |word: &str| !word.is_empty() && word.chars().all(char::is_alphabetic);
+        let ends_in_a_word = direction.is_none() && letters(last) && named.contains(char::is_whitespace);
+        if !is_glob && (ends_in_a_word || !has_number && !(letters(named) && named.len() <= 3)) {
+            wrong();
+            return None;
+        }
+        let ports = self.ports_text(&Item { value: named, spot: item.spot.clone() })?;
+        Some((ports, direction.unwrap_or(Direction::Both)))
     }
 
     pub(super) fn sisters(&self, table: &TableReader<'_>) -> Option<Sisters> {

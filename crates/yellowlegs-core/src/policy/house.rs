@@ -108,9 +108,80 @@ pub(super) struct Wrong {
     pub(super) problem: PolicyProblem,
 }
 
+/// Longest expression, in bytes.
+const LONGEST: usize = 4_096;
+/// Most words and signs of one: the library that reads it goes as deep as there are.
+const MOST_TOKENS: usize = 512;
+/// How deep brackets may nest.
+const DEEPEST: usize = 24;
+/// Most steps one may take on a port, whatever its lists hold.
+const MOST_STEPS: u64 = 1_000_000;
+/// So many VLANs a list may hold, so many of other things.
+const LONG_LISTS: (u64, u64) = (4_094, 1_024);
+
+/// Bounds an expression before anybody reads it.
+fn bounded(text: &str) -> Result<(), Wrong> {
+    let too = |at: usize, message: String| Err(Wrong { at, problem: PolicyProblem::ExpressionBound { message } });
+    if text.len() > LONGEST {
+        return too(0, format!("it is {} bytes long; at most {LONGEST} are read", text.len()));
+    }
+    let (mut tokens, mut depth, mut quote, mut in_word, mut guarded) = (0, 0_usize, None, false, false);
+    for (at, letter) in text.char_indices() {
+        if let Some(open) = quote {
+            quote = Some(open).filter(|open| guarded || letter != *open);
+            guarded = letter == '\\' && !guarded;
+            continue;
+        }
+        let is_word = letter.is_alphanumeric() || letter == '_';
+        tokens += usize::from(!letter.is_whitespace() && !(is_word && in_word));
+        in_word = is_word;
+        match letter {
+            '"' | '\'' => quote = Some(letter),
+            '(' | '[' | '{' => depth += 1,
+            ')' | ']' | '}' => depth = depth.saturating_sub(1),
+            _ => {}
+        }
+        if depth > DEEPEST {
+            return too(at, format!("its brackets nest deeper than {DEEPEST}"));
+        }
+        if tokens > MOST_TOKENS {
+            return too(at, format!("it has more than {MOST_TOKENS} words and signs"));
+        }
+    }
+    Ok(())
+}
+
+/// The most steps an expression can take, whatever its lists hold.
+fn steps(expr: &IdedExpr) -> u64 {
+    match &expr.expr {
+        Expr::Call(call) => {
+            let parts = call.target.as_deref().into_iter().chain(&call.args);
+            parts.fold(1_u64, |sum, part| sum.saturating_add(steps(part)))
+        }
+        Expr::List(list) => list.elements.iter().fold(1_u64, |sum, part| sum.saturating_add(steps(part))),
+        Expr::Comprehension(macro_) => {
+            let each = steps(&macro_.loop_cond).saturating_add(steps(&macro_.loop_step));
+            let around = steps(&macro_.iter_range).saturating_add(steps(&macro_.accu_init)) + steps(&macro_.result);
+            around.saturating_add(each.saturating_mul(length(&macro_.iter_range)))
+        }
+        _ => 1,
+    }
+}
+
+/// How many elements a list may have.
+fn length(range: &IdedExpr) -> u64 {
+    match &range.expr {
+        Expr::List(list) => list.elements.len() as u64,
+        Expr::Select(select) if select.field.contains("vlans") => LONG_LISTS.0,
+        Expr::Comprehension(macro_) => length(&macro_.iter_range),
+        _ => LONG_LISTS.1,
+    }
+}
+
 impl Condition {
     /// Reads and checks an expression.
     pub(super) fn parse(text: &str) -> Result<Self, Wrong> {
+        bounded(text)?;
         let program = Program::compile(text).map_err(|errors| {
             let first = errors.errors.first();
             let column = first.and_then(|e| usize::try_from(e.pos.1).ok()).unwrap_or(1).saturating_sub(1);
@@ -121,6 +192,11 @@ impl Condition {
         let root = program.expression();
         let found = checker.check(root)?;
         checker.expect(root, &found, &Type::Bool)?;
+        let steps = steps(root);
+        if steps > MOST_STEPS {
+            let message = format!("it may take {steps} steps on a port; at most {MOST_STEPS} are taken");
+            return Err(checker.wrong(root, PolicyProblem::ExpressionBound { message }));
+        }
         let names = checker.names;
         Ok(Self { program: Arc::new(program), text: text.into(), names })
     }
@@ -377,6 +453,13 @@ mod tests {
     #[case("has(port.mode)", Some((3, "undetermined")))]
     #[case("port.enabled &&", Some((15, "")))]
     #[case("110 in port.access_vlan", Some((7, "a list of a number")))]
+    #[case::many_terms(&format!("1{} > 0", "+1".repeat(3_000)), Some((0, "bytes long")))]
+    #[case::terms(&format!("1{} > 0", "+1".repeat(300)), Some((512, "words and signs")))]
+    #[case::in_a_text(&format!("port.description == '{}'", "+(".repeat(600)), None)]
+    #[case::a_guarded_quote(r"port.description == 'a\'(((((((((((((((((((((((((((((('", None)]
+    #[case::brackets(&format!("{}true{}", "(".repeat(30), ")".repeat(30)), Some((24, "deeper than 24")))]
+    #[case::loops("[1,2,3].all(a, port.tagged_vlans.all(b, port.tagged_vlans.all(c, a == b && b == c)))", Some((11, "steps")))]
+    #[case::one_loop("port.tagged_vlans.all(b, b in [1, 2, 3])", None)]
     fn types(#[case] text: &str, #[case] expected: Option<(usize, &str)>) {
         let told = Condition::parse(text)
             .err()

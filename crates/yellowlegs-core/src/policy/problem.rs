@@ -137,6 +137,18 @@ pub enum PolicyProblem {
         /// Why.
         message: String,
     },
+    /// A source of a mirror that is none.
+    #[error("`{found}` is no port, no VLAN and no direction")]
+    MirrorSource {
+        /// What stands there.
+        found: String,
+    },
+    /// An expression beyond its bounds.
+    #[error("this expression is too large: {message}")]
+    ExpressionBound {
+        /// Which bound, and by how much.
+        message: String,
+    },
     /// A part of an expression of another type.
     #[error("this is {found}, and {wanted} is needed here")]
     ExpressionType {
@@ -208,6 +220,8 @@ impl Explain for PolicyProblem {
                 Some("settings are written with _ for -: port_security.limit; see `yellowlegs dialect settings`".into())
             }
             Self::RuleId { .. } => Some("write for example \"house/cameras-isolated\"".into()),
+            Self::MirrorSource { .. } => Some("write for example \"1.7 both\", \"1.1..1.4 received\" or \"vlan 110\"".into()),
+            Self::ExpressionBound { .. } => Some("split the rule in several".into()),
             Self::Expression { .. } | Self::ExpressionType { .. } => None,
             Self::Prefix { .. } => Some("write for example \"192.0.2.0/25\"".into()),
             Self::LinkPort => Some("add `port = \"…\"`".into()),

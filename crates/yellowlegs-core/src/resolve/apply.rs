@@ -377,11 +377,14 @@ impl<'a> Applier<'a> {
         Some(Slot { value, origin, mark: Some(statement.mark), contested })
     }
 
-    /// What a list holds while nothing is written: adding to a trunk's VLANs begins a list, taking away keeps the others.
+    /// What a list holds while nothing is written: a trunk's VLANs are what it carries without a list, unless the platform
+    /// begins one with the first VLAN that is added.
     fn base(&self, setting: SettingId, removing: bool) -> Option<Value> {
-        let by_membership = self.dialect.traits().holds(platform::MODE_FROM, "membership") == Some(true);
-        if setting == settings::TAGGED_VLANS.id && removing && !by_membership {
-            return if self.dialect.traits().holds(platform::TRUNK_WITHOUT_LIST, "all")? {
+        let traits = self.dialect.traits();
+        let by_membership = traits.holds(platform::MODE_FROM, "membership") == Some(true);
+        let begins = !removing && traits.holds(platform::TRUNK_ADD, "starts-a-list") == Some(true);
+        if setting == settings::TAGGED_VLANS.id && !by_membership && !begins {
+            return if traits.holds(platform::TRUNK_WITHOUT_LIST, "all")? {
                 Some(Value::Vlans(Arc::new(VlanSet::all())))
             } else {
                 setting.info().kind.off()

@@ -310,9 +310,9 @@ impl<'d> TableReader<'d> {
             .collect()
     }
 
-    /// Whether a key is there; that does not count as reading it.
-    pub fn has(&self, key: &str) -> bool {
-        self.table.iter().any(|(there, _)| there.get_ref().as_ref() == key)
+    /// Where a key stands, if it is there; that does not count as reading it.
+    pub fn key_spot(&self, key: &str) -> Option<Spot> {
+        self.table.keys().find(|there| there.get_ref().as_ref() == key).map(|there| Spot(there.span()))
     }
 
     /// Counts a key as read that is read elsewhere.

@@ -85,7 +85,7 @@ fn fit<'p>(on: &SwitchView<'p>, session: &Session) -> Fit<'p> {
         let agreed: BTreeMap<usize, Direction> =
             entry.sources.iter().flat_map(|(text, way)| at(text).into_iter().map(|port| (port, *way))).collect();
         let same_target = session.port.is_some_and(|port| at(&entry.target) == [port]);
-        if !same_target || !session.vlans.is_empty() || !agreed.keys().eq(copied.keys()) {
+        if !same_target || *session.vlans != entry.vlans || !agreed.keys().eq(copied.keys()) {
             continue;
         }
         if agreed == copied {

@@ -83,7 +83,17 @@ pub(in crate::dialect) fn read<'d>(
         spots.push(raw.pattern.spot.clone());
         rules.push(finish(doc, raw, &around));
     }
-    let tables = tables.iter().filter_map(|table| read_table(doc, table, &names, &own)).collect();
+    let tables: Vec<(Table, Spot)> = tables.iter().filter_map(|table| read_table(doc, table, &names, &own)).collect();
+    for (position, (table, spot)) in tables.iter().enumerate() {
+        let meets = |(other, _): &&(Table, Spot)| {
+            table.contexts.iter().any(|context| other.contexts.contains(context))
+                && share_heading(&table.columns, &other.columns, text.words.ignore_case)
+        };
+        if let Some((other, _)) = tables.iter().take(position).find(meets) {
+            doc.report(spot, DialectProblem::SameTable { other: other.line });
+        }
+    }
+    let tables = tables.into_iter().map(|(table, _)| table).collect();
     let automaton = Automaton::new(names.len(), own.words);
     Uncompiled {
         rules: StateRules { rules, tables, contexts: names, automaton, ignored, splitter, comments, borders },
@@ -278,7 +288,38 @@ fn fits_field(kind: Kind, hole: HoleType, repeated: bool) -> bool {
     }
 }
 
-fn read_table(doc: &TomlDoc<'_>, table: &TableReader<'_>, names: &[String], text: &Text) -> Option<Table> {
+/// Whether some heading could be that of both: the columns that may be missing may be there or not.
+fn share_heading(a: &[Column], b: &[Column], ignore_case: bool) -> bool {
+    let same = |a: &str, b: &str| if ignore_case { a.eq_ignore_ascii_case(b) } else { a == b };
+    // By how many columns of either are behind: whether some heading leads there. Most tables have a dozen columns.
+    let mut leads = vec![vec![false; b.len() + 1]; a.len() + 1];
+    leads[0][0] = true;
+    for i in 0..=a.len() {
+        for j in 0..=b.len() {
+            if !leads[i][j] {
+                continue;
+            }
+            let (x, y) = (a.get(i), b.get(j));
+            if x.is_some_and(|column| column.optional) {
+                leads[i + 1][j] = true;
+            }
+            if y.is_some_and(|column| column.optional) {
+                leads[i][j + 1] = true;
+            }
+            if x.zip(y).is_some_and(|(x, y)| same(&x.title, &y.title)) {
+                leads[i + 1][j + 1] = true;
+            }
+        }
+    }
+    leads[a.len()][b.len()]
+}
+
+fn read_table(
+    doc: &TomlDoc<'_>,
+    table: &TableReader<'_>,
+    names: &[String],
+    text: &Text,
+) -> Option<(Table, Spot)> {
     let item = table.required_text("fact");
     let kind = item.as_ref().and_then(|item| fact(doc, item));
     let contexts = contexts(doc, table, names);
@@ -294,7 +335,7 @@ fn read_table(doc: &TomlDoc<'_>, table: &TableReader<'_>, names: &[String], text
     let nothing = Pattern { holes: Vec::new(), sequences: Vec::new() };
     let fields = written.map(|w| fill(doc, kind, &nothing, Some(&w), &spot, true)).unwrap_or_default();
     let columns: Vec<Column> = columns.iter().filter_map(|column| read_column(doc, column, kind, text)).collect();
-    Some(Table { line: doc.place(&spot).line, fact: kind, columns, contexts, joined, fields })
+    Some((Table { line: doc.place(&spot).line, fact: kind, columns, contexts, joined, fields }, spot))
 }
 
 fn read_column(doc: &TomlDoc<'_>, table: &TableReader<'_>, kind: FactKind, text: &Text) -> Option<Column> {
