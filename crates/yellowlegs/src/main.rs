@@ -16,7 +16,10 @@ use std::process::ExitCode;
 use clap::Parser;
 
 fn main() -> ExitCode {
-    let cli = args::Cli::parse();
+    let cli = match args::Cli::try_parse() {
+        Ok(cli) => cli,
+        Err(error) => return refused(&error),
+    };
     match command::run(&cli) {
         Ok(code) => code,
         Err(failure) => {
@@ -24,4 +27,16 @@ fn main() -> ExitCode {
             failure.code()
         }
     }
+}
+
+/// Tells what is wrong with the arguments, or the help that was asked for. What was typed is repeated, and what is typed may
+/// come from elsewhere.
+fn refused(error: &clap::Error) -> ExitCode {
+    let told = error.render().to_string();
+    if error.use_stderr() && told.lines().any(|line| render::clean(line) != line) {
+        told.lines().for_each(|line| anstream::eprintln!("{}", render::clean(line)));
+    } else if error.print().is_err() {
+        return ExitCode::from(2);
+    }
+    ExitCode::from(u8::try_from(error.exit_code()).unwrap_or(2))
 }

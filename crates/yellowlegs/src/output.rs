@@ -1,6 +1,6 @@
 //! Where reports go: standard output, and files that are replaced whole or not at all.
 
-use std::io::{BufWriter, Write};
+use std::io::{BufWriter, IsTerminal as _, Write};
 use std::path::{Path, PathBuf};
 
 use anstream::AutoStream;
@@ -9,7 +9,7 @@ use tempfile::NamedTempFile;
 use crate::args::{Color, Loudness};
 use crate::failure::Failure;
 use crate::render::look::{Amount, Look};
-use crate::render::{FORMATS, Format};
+use crate::render::{FORMATS, Format, clean};
 
 /// Standard output with colours as asked for.
 pub(crate) fn stdout(color: Color) -> Box<dyn Write> {
@@ -20,6 +20,50 @@ pub(crate) fn stdout(color: Color) -> Box<dyn Write> {
         Color::Never => anstream::ColorChoice::Never,
     };
     Box::new(AutoStream::new(Box::new(BufWriter::new(stdout)) as Box<dyn Write>, choice))
+}
+
+/// Standard output for what is to become a file: exact in a file or a pipe, made safe on a terminal.
+pub(crate) fn content() -> Box<dyn Write> {
+    let stdout = std::io::stdout();
+    if stdout.is_terminal() { Box::new(Shown { out: stdout, line: Vec::new() }) } else { Box::new(BufWriter::new(stdout)) }
+}
+
+/// Shows lines of a text on a terminal: what it could obey is made visible.
+struct Shown<W: Write> {
+    out: W,
+    line: Vec<u8>,
+}
+
+impl<W: Write> Shown<W> {
+    fn tell(&mut self) -> std::io::Result<()> {
+        let text = String::from_utf8_lossy(&self.line).into_owned();
+        self.line.clear();
+        for line in text.split_inclusive('\n') {
+            let body = line.strip_suffix('\n');
+            // A tab is no command, and files of this kind are indented by it.
+            let parts: Vec<_> = body.unwrap_or(line).split('\t').map(clean).collect();
+            self.out.write_all(parts.join("\t").as_bytes())?;
+            if body.is_some() {
+                self.out.write_all(b"\n")?;
+            }
+        }
+        Ok(())
+    }
+}
+
+impl<W: Write> Write for Shown<W> {
+    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+        self.line.extend_from_slice(bytes);
+        if self.line.ends_with(b"\n") {
+            self.tell()?;
+        }
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> std::io::Result<()> {
+        self.tell()?;
+        self.out.flush()
+    }
 }
 
 /// A file being written beside its target, or the target itself where it is no regular file.
@@ -84,25 +128,31 @@ impl Target {
             Self::Replaced { path, file } => {
                 let file = file.into_inner().map_err(|e| Failure::path(&path, e.into_error()))?;
                 let before = std::fs::metadata(&path).map(|m| m.permissions());
-                let kept = file.persist(&path).map_err(|e| Failure::path(&path, e.error))?;
-                let permissions = before.or_else(|_| readable(&kept));
-                permissions.and_then(|p| kept.set_permissions(p)).map_err(|e| Failure::path(&path, e))
+                let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+                let permissions = before.or_else(|_| ordinary(folder));
+                let set = permissions.and_then(|p| file.as_file().set_permissions(p));
+                set.map_err(|e| Failure::path(&path, e))?;
+                file.persist(&path).map(|_| ()).map_err(|e| Failure::path(&path, e.error))
             }
             Self::Through { path, mut file } => file.flush().map_err(|e| Failure::path(path, e)),
         }
     }
 }
 
-/// Temporary files are private; a report is readable like any other new file.
+/// Temporary files are private; a report has the permissions that any new file of the caller would have.
 #[cfg(unix)]
-fn readable(file: &std::fs::File) -> std::io::Result<std::fs::Permissions> {
-    use std::os::unix::fs::PermissionsExt as _;
-    file.metadata().map(|_| std::fs::Permissions::from_mode(0o644))
+fn ordinary(folder: &Path) -> std::io::Result<std::fs::Permissions> {
+    // The only safe way to learn the caller's mask is to make a file by it.
+    let mut options = tempfile::Builder::new();
+    let made = options.prefix(".yellowlegs-").make_in(folder, |path| {
+        std::fs::OpenOptions::new().write(true).create_new(true).open(path)
+    })?;
+    made.as_file().metadata().map(|m| m.permissions())
 }
 
 #[cfg(not(unix))]
-fn readable(file: &std::fs::File) -> std::io::Result<std::fs::Permissions> {
-    file.metadata().map(|m| m.permissions())
+fn ordinary(folder: &Path) -> std::io::Result<std::fs::Permissions> {
+    folder.metadata().map(|m| m.permissions())
 }
 
 impl Write for Target {

@@ -116,6 +116,8 @@ pub(super) struct Logicals<'t> {
     behind: Option<Line<'t>>,
     /// Comments and free texts without an end: the line and offset where they begin.
     pub(super) torn: Vec<(u32, usize, Torn)>,
+    /// Comments beside statements.
+    pub(super) comments: Vec<Word>,
 }
 
 /// The parts of a line that are no comment, as offsets in it.
@@ -129,7 +131,7 @@ struct Code {
 impl<'t> Logicals<'t> {
     /// From the beginning of a text.
     pub(super) fn new(text: &'t str, layout: &'t Layout) -> Self {
-        Self { text, layout, at: 0, lines: 0, words: Vec::new(), behind: None, torn: Vec::new() }
+        Self { text, layout, at: 0, lines: 0, words: Vec::new(), behind: None, torn: Vec::new(), comments: Vec::new() }
     }
 
     /// How many lines have been passed.
@@ -167,6 +169,9 @@ impl<'t> Logicals<'t> {
             if let Some((open, close)) = &self.layout.block_comment
                 && let Some(rest) = first.text.strip_prefix(open.as_str())
             {
+                // What stands behind it may be quoted, and it with that.
+                let ends = rest.find(close.as_str()).map_or(first.text.len(), |end| open.len() + end + close.len());
+                self.comments.push(Word { start: first.start, end: first.start + ends });
                 match rest.find(close.as_str()) {
                     Some(end) => self.go_on_behind(first, open.len() + end + close.len()),
                     None => self.skip_comment(first.number, first.start),
@@ -196,6 +201,9 @@ impl<'t> Logicals<'t> {
     fn add(&mut self, physical: Line<'t>, line: &mut Logical) -> bool {
         let layout = self.layout;
         let code = self.code(physical.text);
+        if code.parts != [(0, physical.text.len())] {
+            self.note_comments(physical, &code);
+        }
         for (from, to) in code.parts {
             let mut body = physical.text.get(from..to).unwrap_or_default();
             let sign = layout.continuation.as_deref();
@@ -248,6 +256,14 @@ impl<'t> Logicals<'t> {
         code
     }
 
+    /// Keeps where the comments of a line stand: what is between its other parts.
+    fn note_comments(&mut self, physical: Line<'t>, code: &Code) {
+        let ends = code.parts.iter().map(|(_, to)| *to);
+        let begins = code.parts.iter().skip(1).map(|(from, _)| *from).chain([physical.text.len()]);
+        let between = ends.zip(begins).filter(|(from, to)| from < to);
+        self.comments.extend(between.map(|(from, to)| Word { start: physical.start + from, end: physical.start + to }));
+    }
+
     /// Goes on behind so many bytes of a line.
     fn go_on_behind(&mut self, line: Line<'t>, bytes: usize) {
         let rest = line.text.get(bytes..).unwrap_or_default();
@@ -263,6 +279,7 @@ impl<'t> Logicals<'t> {
     fn skip_comment(&mut self, number: u32, start: usize) {
         let Some((_, close)) = &self.layout.block_comment else { return };
         if let Some((line, end)) = self.skip_past(close) {
+            self.comments.push(Word { start: line.start, end: line.start + end });
             self.go_on_behind(line, end);
         } else {
             self.torn.push((number, start, Torn::Comment));

@@ -56,6 +56,8 @@ pub struct Reading {
     pub torn: Vec<(Mark, Torn)>,
     /// Stretches of the text that are never shown.
     pub secrets: Vec<Word>,
+    /// Words of lines that no rule takes, and comments beside statements: shown only raw.
+    pub hidden: Vec<Word>,
     /// How many lines the text has.
     pub lines: u32,
 }
@@ -627,6 +629,7 @@ impl<'a> Reader<'a> {
         let start = line.words.first().map_or(0, |w| w.start);
         let width = (line.line_end.max(start) - start) as u32;
         let mark = Mark { file: self.file, line: line.number, offset: start as u32, width };
+        self.reading.hidden.extend(self.dialect.unknown(self.text, &line.words));
         let shape = self.dialect.shape(self.text, &line.words);
         let shape = self.shapes.entry(shape.clone().into()).or_insert_with(|| shape.into());
         self.reading.unread.push(Unread { mark, shape: Arc::clone(shape) });
@@ -642,6 +645,7 @@ impl<'a> Reader<'a> {
             (Mark { file: self.file, line: *line, offset: *offset as u32, width }, *torn)
         };
         self.reading.torn.extend(self.lines.torn.iter().map(mark));
+        self.reading.hidden.append(&mut self.lines.comments);
         self.reading
     }
 

@@ -1,13 +1,24 @@
 //! What is shown of a line that nobody knows: its words masked, for unread lines are where unmarked secrets are.
 
 use super::Dialect;
-use crate::model::StationAddress;
+use crate::model::{Mark, StationAddress};
 use crate::source::Word;
 
 /// How many words of an unread line its shape shows.
 const SHAPE_WORDS: usize = 12;
 
 impl Dialect {
+    /// The shape of a line, whatever it is.
+    pub fn line_shape(&self, text: &str, mark: Mark) -> String {
+        self.shape(text, &self.words_at(text, mark))
+    }
+
+    /// The words of a line that the dialect does not know.
+    pub(super) fn unknown<'w>(&self, text: &'w str, words: &'w [Word]) -> impl Iterator<Item = Word> {
+        let is_sign = |word: &str| word.len() == 1 && word.bytes().all(|b| b.is_ascii_punctuation());
+        words.iter().copied().filter(move |word| !self.knows(word.of(text)) && !is_sign(word.of(text)))
+    }
+
     /// Whether a word is known to the dialect.
     fn knows(&self, word: &str) -> bool {
         self.vocabulary.contains(word) || self.vocabulary.contains(&*word.to_ascii_lowercase())

@@ -431,7 +431,7 @@ impl UnreadRow {
                 rows[*position].count += 1;
                 continue;
             }
-            let Some(quote) = switch.quote(unread.mark) else { continue };
+            let Some(quote) = switch.quote_raw(unread.mark) else { continue };
             known.insert(&unread.shape, rows.len());
             let (file, line) = (quote.place.file.to_string(), quote.place.line);
             let sample = UnreadSample { file, line, text: raw.then_some(quote.text) };

@@ -40,6 +40,8 @@ pub enum FileText {
         source: Arc<Source>,
         /// The stretches that are never shown.
         secrets: Arc<[Word]>,
+        /// Words that nobody understands, and comments: unmarked secrets may be among them. Shown only raw.
+        hidden: Arc<[Word]>,
     },
     /// The few lines that a record carries.
     Quoted {
@@ -439,21 +441,33 @@ impl Switch {
         self.files.get(1).map(FileText::path)
     }
 
-    /// Quotes a line.
+    /// Quotes a line: secrets are masked, and what nobody understands on it.
     pub fn quote(&self, mark: Mark) -> Option<Quote> {
+        self.quoted(mark, false)
+    }
+
+    /// Quotes a line with what nobody understands on it; secrets are masked all the same.
+    pub fn quote_raw(&self, mark: Mark) -> Option<Quote> {
+        self.quoted(mark, true)
+    }
+
+    fn quoted(&self, mark: Mark, raw: bool) -> Option<Quote> {
         let file = self.files.get(usize::from(mark.file))?;
         let path = match file {
             FileText::Text { source, .. } => Arc::clone(source.path()),
             FileText::Quoted { path, .. } => Arc::clone(path),
         };
         let (text, column, width) = match file {
-            FileText::Text { source, secrets } => {
+            FileText::Text { source, secrets, hidden } => {
                 let start = mark.offset as usize;
                 let (line, column) = source.line_around(start);
                 let words = source.text().get(start..start + mark.width as usize).unwrap_or_default();
                 let before = source.text().get(..start).unwrap_or_default();
                 let begins = memchr::memrchr(b'\n', before.as_bytes()).map_or(0, |i| i + 1);
-                (masked(line, begins, secrets), column, words.chars().count() as u32)
+                let masked = if raw { masked(line, begins, secrets) } else {
+                    masked(&masked(line, begins, secrets), begins, hidden)
+                };
+                (masked, column, words.chars().count() as u32)
             }
             FileText::Quoted { lines, .. } => (lines.get(&mark.line)?.clone(), mark.offset + 1, mark.width),
         };
@@ -461,24 +475,37 @@ impl Switch {
     }
 }
 
-/// A line with its secrets masked; what follows them keeps its column.
-fn masked(line: &str, begins: usize, secrets: &[Word]) -> String {
-    let mut shown = line.to_owned();
-    let inside = secrets.iter().filter(|s| s.start >= begins && s.start < begins + line.len());
-    for secret in inside {
-        let (from, to) = (secret.start - begins, (secret.end - begins).min(shown.len()));
-        let Some(words) = shown.get(from..to) else { continue };
-        // As wide in characters; as many bytes, so that the next secret's place still holds.
-        let mask: String = words.bytes().map(|_| '*').collect();
-        shown.replace_range(from..to, &mask);
+/// A line with some stretches masked, also those that begin before it or go on behind it; what follows them keeps its
+/// column.
+fn masked(line: &str, begins: usize, stretches: &[Word]) -> String {
+    let ends = begins + line.len();
+    let mut shown: Vec<u8> = line.as_bytes().to_vec();
+    let first = stretches.partition_point(|stretch| stretch.end <= begins);
+    for stretch in stretches.iter().skip(first).take_while(|stretch| stretch.start < ends) {
+        let (from, to) = (stretch.start.max(begins) - begins, stretch.end.min(ends) - begins);
+        // As many bytes, so that the next one's place still holds; as wide in characters where they are plain ones.
+        if line.is_char_boundary(from) && line.is_char_boundary(to) {
+            shown[from..to].fill(b'*');
+        }
     }
-    shown
+    String::from_utf8_lossy(&shown).into_owned()
+}
+
+/// Stretches in the order of the text, those that meet made one.
+fn disjoint(mut stretches: Vec<Word>) -> Vec<Word> {
+    stretches.sort_unstable();
+    stretches.dedup_by(|next, before| {
+        let meets = next.start <= before.end;
+        before.end = if meets { before.end.max(next.end) } else { before.end };
+        meets
+    });
+    stretches
 }
 
 impl FileText {
     /// A text with the stretches that are never shown.
-    pub(crate) fn text(source: Arc<Source>, secrets: Vec<Word>) -> Self {
-        Self::Text { source, secrets: secrets.into() }
+    pub(crate) fn text(source: Arc<Source>, secrets: Vec<Word>, hidden: Vec<Word>) -> Self {
+        Self::Text { source, secrets: disjoint(secrets).into(), hidden: disjoint(hidden).into() }
     }
 
     /// The file's path, relative to the fleet's root.

@@ -18,9 +18,11 @@ use crate::syntax::{Line, lines};
 pub struct Explained {
     /// Its number.
     pub line: u32,
-    /// Its text, secrets masked.
+    /// Its text, secrets masked, and what nobody understands on it.
     pub text: String,
-    /// Where no rule takes it, the text with every word masked that the dialect does not know.
+    /// Its text, secrets masked.
+    pub raw: String,
+    /// Where no rule takes it, and of comments and free texts, the text with every word masked that the dialect does not know.
     pub shape: Option<String>,
     /// What came of it.
     pub outcome: Vec<Outcome>,
@@ -83,8 +85,8 @@ pub struct Said {
 /// Explains every line of a configuration.
 pub fn explain(dialect: &Arc<Dialect>, source: &Arc<Source>) -> Vec<Explained> {
     let mut reading = dialect.read(source, CONFIG_FILE);
-    let secrets = std::mem::take(&mut reading.secrets);
-    let mut page = Page::new(dialect, source, secrets);
+    let (secrets, hidden) = (std::mem::take(&mut reading.secrets), std::mem::take(&mut reading.hidden));
+    let mut page = Page::new(dialect, source, secrets, hidden);
     let table = PortTable::gather(dialect, source, &reading, &[], &mut page.switch);
     let applier = Applier::new(dialect, source, &reading, &table, None);
     let context_name = |c: usize| dialect.contexts().get(c).cloned();
@@ -104,13 +106,13 @@ pub fn explain(dialect: &Arc<Dialect>, source: &Arc<Source>) -> Vec<Explained> {
         };
         page.miss(unread, outcome);
     }
-    page.finish(source)
+    page.finish(dialect, source)
 }
 
 /// Explains every line of a text of state.
 pub fn explain_state(dialect: &Arc<Dialect>, source: &Arc<Source>, as_of: Timestamp) -> Vec<Explained> {
     let read = dialect.read_state(source, CONFIG_FILE, as_of);
-    let mut page = Page::new(dialect, source, read.secrets);
+    let mut page = Page::new(dialect, source, read.secrets, read.hidden);
     let mut facts: BTreeMap<u32, Vec<Fact>> = BTreeMap::new();
     for fact in read.facts {
         facts.entry(fact.mark.line()).or_default().push(fact);
@@ -133,7 +135,7 @@ pub fn explain_state(dialect: &Arc<Dialect>, source: &Arc<Source>, as_of: Timest
         };
         page.miss(unread, outcome);
     }
-    page.finish(source)
+    page.finish(dialect, source)
 }
 
 /// What is known of each line so far.
@@ -144,10 +146,10 @@ struct Page {
 }
 
 impl Page {
-    fn new(dialect: &Dialect, source: &Arc<Source>, secrets: Vec<Word>) -> Self {
+    fn new(dialect: &Dialect, source: &Arc<Source>, secrets: Vec<Word>, hidden: Vec<Word>) -> Self {
         let mut switch = Switch::empty("text".into());
-        let dialect = FileText::text(Arc::clone(dialect.source()), Vec::new());
-        switch.files = vec![dialect, FileText::text(Arc::clone(source), secrets)];
+        let dialect = FileText::text(Arc::clone(dialect.source()), Vec::new(), Vec::new());
+        switch.files = vec![dialect, FileText::text(Arc::clone(source), secrets, hidden)];
         Self { switch, outcomes: BTreeMap::new(), shapes: BTreeMap::new() }
     }
 
@@ -160,14 +162,21 @@ impl Page {
         self.shapes.insert(unread.mark.line(), unread.shape.to_string());
     }
 
-    fn finish(mut self, source: &Source) -> Vec<Explained> {
+    fn finish(mut self, dialect: &Dialect, source: &Source) -> Vec<Explained> {
         let explained = |line: Line<'_>| {
-            let mark = Mark { file: CONFIG_FILE, line: line.number, offset: line.start as u32, width: 0 };
+            let width = line.text.len() as u32;
+            let mark = Mark { file: CONFIG_FILE, line: line.number, offset: line.start as u32, width };
+            let outcome = self.outcomes.remove(&line.number).unwrap_or_else(|| vec![Outcome::Passed]);
+            // Old passwords live in comments and in free texts.
+            let passed = outcome.iter().all(|outcome| *outcome == Outcome::Passed);
+            let of_passed = || passed.then(|| dialect.line_shape(source.text(), mark));
+            let quote = |quote: Option<crate::model::Quote>| quote.map(|quote| quote.text).unwrap_or_default();
             Explained {
                 line: line.number,
-                text: self.switch.quote(mark).map(|quote| quote.text).unwrap_or_default(),
-                shape: self.shapes.remove(&line.number),
-                outcome: self.outcomes.remove(&line.number).unwrap_or_else(|| vec![Outcome::Passed]),
+                text: quote(self.switch.quote(mark)),
+                raw: quote(self.switch.quote_raw(mark)),
+                shape: self.shapes.remove(&line.number).or_else(of_passed),
+                outcome,
             }
         };
         lines(source.text()).map(explained).collect()

@@ -69,8 +69,12 @@ pub fn resolve_with(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: A
     let mut switch = Switch::empty(name.into());
     switch.dialect = Some(Arc::clone(dialect.name()));
     switch.files = vec![
-        FileText::text(Arc::clone(dialect.source()), Vec::new()),
-        FileText::text(Arc::clone(&source), std::mem::take(&mut reading.secrets)),
+        FileText::text(Arc::clone(dialect.source()), Vec::new(), Vec::new()),
+        FileText::text(
+            Arc::clone(&source),
+            std::mem::take(&mut reading.secrets),
+            std::mem::take(&mut reading.hidden),
+        ),
     ];
     switch.traits = Arc::clone(dialect.traits());
     switch.requires = Arc::clone(dialect.requires());
@@ -85,7 +89,7 @@ pub fn resolve_with(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: A
             continue;
         }
         let read = dialect.read_state(text, switch.files.len() as u16, state.as_of);
-        switch.files.push(FileText::text(Arc::clone(text), read.secrets));
+        switch.files.push(FileText::text(Arc::clone(text), read.secrets, read.hidden));
         switch.lines += read.lines;
         let kinds = read.unread.iter().zip(&read.missed).map(|(unread, missed)| {
             Some((Arc::clone(text), unread.clone(), dialect.fact_missed(text.text(), unread.mark, missed)?))

@@ -22,7 +22,7 @@ pub(super) fn run(task: &DialectTask, loudness: Loudness) -> Result<ExitCode, Fa
         DialectTask::Settings(args) => settings(args, loudness),
         DialectTask::Test(args) => test(args, loudness),
         DialectTask::Explain(args) => explained(args, loudness),
-        DialectTask::Sketch(args) => sketched(args, loudness),
+        DialectTask::Sketch(args) => sketched(args),
     }
 }
 
@@ -82,13 +82,13 @@ fn explained(args: &Explain, loudness: Loudness) -> Result<ExitCode, Failure> {
     Ok(ExitCode::SUCCESS)
 }
 
-fn sketched(args: &Sketch, loudness: Loudness) -> Result<ExitCode, Failure> {
+fn sketched(args: &Sketch) -> Result<ExitCode, Failure> {
     let sources: Vec<Arc<Source>> = args.files.iter().map(|f| source(f)).collect::<Result<_, _>>()?;
     let texts: Vec<&str> = sources.iter().map(|s| s.text()).collect();
     let sketch = sketch(&args.name, &texts).ok_or_else(|| {
         Failure::usage("there is no line to learn from", "name files that hold configurations of one system")
     })?;
-    let mut out = output::stdout(loudness.color);
+    let mut out = output::content();
     std::io::Write::write_all(&mut out, sketch.as_bytes()).and_then(|()| out.flush()).map_err(Failure::stdout)?;
     Ok(ExitCode::SUCCESS)
 }

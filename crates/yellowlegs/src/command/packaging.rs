@@ -6,14 +6,14 @@ use std::process::ExitCode;
 
 use clap::{Command, CommandFactory};
 
-use crate::args::{Cli, Color, Completions, Man};
+use crate::args::{Cli, Completions, Man};
 use crate::failure::Failure;
 use crate::output::{self, Target};
 
 pub(super) fn completions(args: &Completions) -> Result<ExitCode, Failure> {
     let mut script = Vec::new();
     clap_complete::generate(args.shell, &mut Cli::command(), "yellowlegs", &mut script);
-    let mut out = output::stdout(Color::Never);
+    let mut out = output::content();
     out.write_all(&script).and_then(|()| out.flush()).map_err(Failure::stdout)?;
     Ok(ExitCode::SUCCESS)
 }

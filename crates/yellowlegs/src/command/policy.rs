@@ -16,13 +16,13 @@ use crate::render::policy::{self as page, Holes};
 
 pub(super) fn run(task: &PolicyTask, loudness: Loudness) -> Result<ExitCode, Failure> {
     match task {
-        PolicyTask::New(args) => new(args, loudness),
+        PolicyTask::New(args) => new(args),
         PolicyTask::Show(args) => show(args, loudness),
         PolicyTask::Test(args) => test(args, loudness),
     }
 }
 
-fn new(args: &New, loudness: Loudness) -> Result<ExitCode, Failure> {
+fn new(args: &New) -> Result<ExitCode, Failure> {
     let root = Root::find(None, std::slice::from_ref(&args.path))?;
     let empty = FleetArgs { fleet: None, policy: None, dialect: args.dialect.clone() };
     let loaded = fleet::load(&root, &empty)?;
@@ -38,7 +38,7 @@ fn new(args: &New, loudness: Loudness) -> Result<ExitCode, Failure> {
             draft.add(&resolved.switch);
         }
     }
-    let mut out = output::stdout(loudness.color);
+    let mut out = output::content();
     out.write_all(draft.write().as_bytes()).and_then(|()| out.flush()).map_err(Failure::stdout)?;
     Ok(ExitCode::from(if whole { 0 } else { 2 }))
 }

@@ -7,6 +7,10 @@ use std::fmt::Write as _;
 pub(crate) fn is_unsafe(c: char) -> bool {
     c.is_control()
         || matches!(c, '\u{61c}' | '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' | '\u{2028}' | '\u{2029}')
+        // What nobody sees: soft hyphens, joiners, fillers, variation selectors and tags.
+        || matches!(c, '\u{ad}' | '\u{34f}' | '\u{115f}' | '\u{1160}' | '\u{17b4}' | '\u{17b5}' | '\u{180b}'..='\u{180f}')
+        || matches!(c, '\u{200b}'..='\u{200d}' | '\u{2060}'..='\u{2065}' | '\u{206a}'..='\u{206f}' | '\u{3164}' | '\u{ffa0}')
+        || matches!(c, '\u{e0000}'..='\u{e0fff}')
         // No characters (XML 1.0, 2.2), and marks of the byte order, which nobody sees.
         || matches!(c, '\u{feff}' | '\u{fff9}'..='\u{fffb}' | '\u{fffe}' | '\u{ffff}')
 }
@@ -42,6 +46,8 @@ mod tests {
     #[case("a\u{202e}b", "a\\u{202e}b")]
     #[case("a\u{feff}b\u{ffff}", "a\\u{feff}b\\u{ffff}")]
     #[case("größe", "größe")]
+    #[case("a\u{200b}b\u{ad}c", "a\\u{200b}b\\xadc")]
+    #[case("a\u{2060}b\u{e0041}", "a\\u{2060}b\\u{e0041}")]
     fn controls_become_visible(#[case] text: &str, #[case] expected: &str) {
         assert_eq!(clean(text), expected);
     }

@@ -164,7 +164,8 @@ pub(crate) fn lines(
             continue;
         }
         // An unread line may hold a secret that nobody marked.
-        let shown = line.shape.as_ref().filter(|_| is_unread && !raw).unwrap_or(&line.text);
+        let quoted = if raw { &line.raw } else { &line.text };
+        let shown = line.shape.as_ref().filter(|_| !raw && (is_unread || !is_taken)).unwrap_or(quoted);
         let text = clean(shown);
         writeln!(out, "{:>5}  {text}", line.line)?;
         for outcome in &line.outcome {

@@ -145,7 +145,12 @@ fn signs(words: &[String], guessed: &Guessed) -> Vec<Sign> {
             at += taken;
             continue;
         }
-        signs.push(value(before, word).map_or_else(|| Sign::Word(word.clone()), Sign::Typed));
+        let earlier = words.iter().take(at).rev().map(String::as_str).filter(|w| !matches!(*w, "=" | ":"));
+        if follows_secret(earlier) || looks_random(word) {
+            signs.push(Sign::Typed(HoleType::Secret));
+        } else {
+            signs.push(value(before, word).map_or_else(|| Sign::Word(word.clone()), Sign::Typed));
+        }
         at += 1;
     }
     signs
@@ -177,14 +182,50 @@ fn numbers<'w>(
     })
 }
 
+/// Whether a word says that a secret follows.
+fn names_secret(word: &str) -> bool {
+    const WHOLE: [&str; 12] =
+        ["key", "keys", "pin", "hash", "pass", "psk", "pwd", "token", "salt", "seed", "digest", "cipher"];
+    const PART: [&str; 9] =
+        ["passw", "secret", "passphrase", "passcode", "phrase", "communit", "credential", "private-key", "encrypted"];
+    let lower = word.to_ascii_lowercase();
+    let parts = || lower.split(|c: char| !c.is_ascii_alphanumeric());
+    parts().any(|part| WHOLE.contains(&part)) || PART.iter().any(|part| lower.contains(part))
+}
+
+/// Whether a secret may stand behind some words, nearest first: right behind the word that names it, or with a short word
+/// between, such as the number or name of a cipher.
+fn follows_secret<'w>(mut earlier: impl Iterator<Item = &'w str>) -> bool {
+    let Some(nearest) = earlier.next() else { return false };
+    names_secret(nearest) || nearest.len() <= 10 && earlier.next().is_some_and(names_secret)
+}
+
+/// Whether a word looks as if it was drawn by lot: letters of both cases, digits and signs mixed, and few that come again.
+fn looks_random(word: &str) -> bool {
+    let plain = word.trim_matches(['"', '\'']);
+    if plain.len() < 8 || plain.contains(char::is_whitespace) || StationAddress::parse(plain).is_ok() {
+        return false;
+    }
+    let bytes = plain.as_bytes();
+    let is = |test: fn(&u8) -> bool| bytes.iter().any(test);
+    let upper_inside = bytes.iter().skip(1).any(u8::is_ascii_uppercase) && is(u8::is_ascii_lowercase);
+    let letters_and_digits = is(u8::is_ascii_alphabetic) && is(u8::is_ascii_digit);
+    let odd = bytes.iter().any(|b| b"$+/=!%&*?^~".contains(b)) && is(u8::is_ascii_alphanumeric);
+    let is_hex = bytes.len() >= 16 && bytes.iter().all(u8::is_ascii_hexdigit);
+    let kinds = u8::from(upper_inside) + u8::from(letters_and_digits) + u8::from(odd) + u8::from(is_hex);
+    let mut counts = [0_u32; 256];
+    bytes.iter().for_each(|b| counts[usize::from(*b)] += 1);
+    let len = bytes.len() as f64;
+    let bits: f64 = counts.iter().filter(|n| **n > 0).map(|n| f64::from(*n) / len).map(|p| -p * p.log2()).sum();
+    kinds >= 1 && bits > 2.75 && (kinds >= 2 || upper_inside || bytes.len() >= 16)
+}
+
 /// What one word seems to be a value of.
 fn value(before: &str, word: &str) -> Option<HoleType> {
     if matches!(word, "=" | ":") {
         return None;
     }
-    const SECRET: [&str; 8] = ["password", "secret", "key", "community", "passphrase", "hash", "token", "pin"];
-    let last = before.rsplit(['-', '_']).next().unwrap_or_default();
-    if SECRET.iter().any(|s| last.eq_ignore_ascii_case(s)) {
+    if names_secret(before) {
         return Some(HoleType::Secret);
     }
     if word.starts_with('"') {

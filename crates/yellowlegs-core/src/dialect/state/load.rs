@@ -349,5 +349,6 @@ fn read_column(doc: &TomlDoc<'_>, table: &TableReader<'_>, kind: FactKind, text:
     let pattern = parse_pattern(doc, &is, text)?;
     let fields = fill(doc, kind, &pattern, written.as_ref(), &is.spot, false);
     let cells = patterns(doc, std::slice::from_ref(&is), text);
-    Some(Column { title: title.value.to_owned(), optional, carry, cells, fields })
+    let is_secret = pattern.has_secret();
+    Some(Column { title: title.value.to_owned(), optional, carry, is_secret, cells, fields })
 }

@@ -53,6 +53,8 @@ pub struct Column {
     pub optional: bool,
     /// A blank cell takes the value of the row above.
     pub carry: bool,
+    /// What stands in it is never shown.
+    pub is_secret: bool,
     cells: Automaton,
     fields: Vec<(usize, Filled)>,
 }

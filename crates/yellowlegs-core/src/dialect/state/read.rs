@@ -35,6 +35,8 @@ pub struct StateText {
     pub taken: Vec<(u32, u32)>,
     /// Stretches that are never shown.
     pub secrets: Vec<Word>,
+    /// Words of lines that nothing takes: shown only raw.
+    pub hidden: Vec<Word>,
     /// How many lines it has.
     pub lines: u32,
     /// A table whose heading is the last of the text, without an end of its line: the text is cut there.
@@ -127,6 +129,16 @@ impl Dialect {
     }
 }
 
+/// The words of a row that stand in columns which are never shown.
+fn secret_words<'w>(table: &'w Table, cells: &'w [Vec<&'w str>], text: &'w str) -> impl Iterator<Item = Word> {
+    let secret = table.columns.iter().zip(cells).filter(|(column, _)| column.is_secret);
+    secret.flat_map(|(_, words)| words).map(|word| {
+        // Each word is a stretch of the text.
+        let start = (word.as_ptr() as usize).saturating_sub(text.as_ptr() as usize);
+        Word { start, end: start + word.len() }
+    })
+}
+
 struct Reader<'a> {
     dialect: &'a Dialect,
     text: &'a str,
@@ -185,6 +197,7 @@ impl<'a> Reader<'a> {
     }
 
     fn miss(&mut self, mark: Mark, words: &[Word], missed: Missed) {
+        self.result.hidden.extend(self.dialect.unknown(self.text, words));
         let shape = self.dialect.shape(self.text, words);
         self.result.unread.push(Unread { mark, shape: shape.into() });
         self.result.missed.push(missed);
@@ -246,6 +259,7 @@ impl<'a> Reader<'a> {
         }
         let mark = self.mark(line);
         self.flush_row();
+        self.note_secret_cells(self.whole(line));
         let Some(open) = &mut self.open else { return false };
         let carried = open.table.columns.iter().zip(cells).enumerate().map(|(i, (column, cell))| {
             let above = open.above.get(i).filter(|_| column.carry && cell.is_empty());
@@ -257,6 +271,14 @@ impl<'a> Reader<'a> {
         let by = open.table.line;
         self.took(line, by);
         true
+    }
+
+    /// Notes what stands in cells that are never shown.
+    fn note_secret_cells(&mut self, whole: &str) {
+        let Some(open) = &self.open else { return };
+        let words = placed(whole, &self.dialect.state.borders);
+        let found: Vec<Word> = secret_words(open.table, &cells(&open.heading, &words), self.text).collect();
+        self.result.secrets.extend(found);
     }
 
     /// A cell may go on in the next line: what stands there now only has to begin well.
@@ -283,11 +305,13 @@ impl<'a> Reader<'a> {
         let Some(row) = &mut open.row else { return false };
         let words = placed(whole, borders);
         let more = cells(&open.heading, &words);
+        let secret: Vec<Word> = secret_words(open.table, &more, self.text).collect();
         let key = open.table.columns.iter().position(|c| !c.carry).unwrap_or_default();
         let deeper = words.first().is_some_and(|w| w.from > 0);
         if !deeper || more.get(key).is_none_or(|cell| !cell.is_empty()) {
             return false;
         }
+        self.result.secrets.extend(secret);
         for (cell, more) in row.cells.iter_mut().zip(more) {
             for word in more {
                 if !cell.is_empty() && !open.table.joined {
