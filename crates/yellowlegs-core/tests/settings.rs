@@ -47,7 +47,8 @@ fn in_force(setting: &str, lines: &str, without: &[&str]) -> String {
 #[case::list("port.tagged-vlans", "socket 1.1;  bundle lanes 110..112,120", &[], "110-112,120 port 4")]
 #[case::list_again("port.tagged-vlans", "socket 1.1;  bundle lanes 110;  bundle lanes 120", &[], "120 port 5")]
 #[case::more("port.tagged-vlans", "socket 1.1;  bundle lanes 110;  bundle lanes more 120", &[], "110,120 port 5")]
-#[case::more_begins("port.tagged-vlans", "socket 1.1;  bundle lanes more 120", &[], "120 port 4")]
+// One rule for both: what is added to, or taken from, is what the trunk carries by then.
+#[case::more_than_all("port.tagged-vlans", "socket 1.1;  bundle lanes more 120", &[], "all port 4")]
 #[case::less("port.tagged-vlans", "socket 1.1;  bundle lanes less 2..4094", &[], "1 port 4")]
 #[case::every_word("port.tagged-vlans", "socket 1.1;  bundle lanes 110;  bundle lanes every", &[], "all port 5")]
 #[case::gathered("dhcp-snooping.vlans", "dhcp watch lanes 110;dhcp watch lanes 120..121", &[], "110,120-121 global 4")]

@@ -427,9 +427,11 @@ fn contexts(#[case] text: &str, #[case] about: &str, #[case] expected: &str) {
 }
 
 #[test]
-fn a_profile_that_is_nowhere_is_remarked() {
+fn a_profile_that_is_nowhere_is_noted_with_its_ports() {
     let resolved = read(&dialect(&format!("{HEAD}{CONTEXTS}")), "berth 1.1\n follows ghost\n");
-    assert!(resolved.switch.remarks().iter().any(|r| r.text.contains("the profile ghost is used 1 time(s)")));
+    let [dangling] = resolved.switch.dangling() else { panic!("{:?}", resolved.switch.dangling()) };
+    assert_eq!((dangling.what, &*dangling.name, &dangling.ports[..]), ("profile", "ghost", &[0][..]));
+    assert_eq!(dangling.mark.map(yellowlegs_core::model::Mark::line), Some(2));
 }
 
 #[test]

@@ -20,6 +20,7 @@ fn main() -> ExitCode {
         Ok(cli) => cli,
         Err(error) => return refused(&error),
     };
+    output::clean_up_when_interrupted();
     match command::run(&cli) {
         Ok(code) => code,
         Err(failure) => {

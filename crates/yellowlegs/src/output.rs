@@ -2,6 +2,7 @@
 
 use std::io::{BufWriter, IsTerminal as _, Write};
 use std::path::{Path, PathBuf};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use anstream::AutoStream;
 use tempfile::NamedTempFile;
@@ -66,6 +67,28 @@ impl<W: Write> Write for Shown<W> {
     }
 }
 
+/// Files that are half written: an interrupt takes them away.
+static HALF_WRITTEN: Mutex<Vec<PathBuf>> = Mutex::new(Vec::new());
+
+/// What an interrupt ends with, as shells count: 128 and the signal's number.
+const INTERRUPTED: i32 = 130;
+
+fn half_written() -> MutexGuard<'static, Vec<PathBuf>> {
+    HALF_WRITTEN.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// Lets an interrupt take half-written files away before the program ends. Targets are untouched then.
+pub(crate) fn clean_up_when_interrupted() {
+    let clean_up = || {
+        for path in half_written().drain(..) {
+            _ = std::fs::remove_file(path);
+        }
+        std::process::exit(INTERRUPTED);
+    };
+    // Without it an interrupt leaves a hidden file, and nothing else is wrong.
+    _ = ctrlc::set_handler(clean_up);
+}
+
 /// A file being written beside its target, or the target itself where it is no regular file.
 pub(crate) enum Target {
     Replaced { path: PathBuf, file: BufWriter<NamedTempFile> },
@@ -119,6 +142,7 @@ impl Target {
         let real = std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
         let folder = real.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
         let file = tempfile::Builder::new().prefix(".yellowlegs-").tempfile_in(folder).map_err(failure)?;
+        half_written().push(file.path().to_owned());
         Ok(Self::Replaced { path: real, file: BufWriter::new(file) })
     }
 
@@ -132,7 +156,10 @@ impl Target {
                 let permissions = before.or_else(|_| ordinary(folder));
                 let set = permissions.and_then(|p| file.as_file().set_permissions(p));
                 set.map_err(|e| Failure::path(&path, e))?;
-                file.persist(&path).map(|_| ()).map_err(|e| Failure::path(&path, e.error))
+                let half = file.path().to_owned();
+                let done = file.persist(&path).map(|_| ()).map_err(|e| Failure::path(&path, e.error));
+                half_written().retain(|there| *there != half);
+                done
             }
             Self::Through { path, mut file } => file.flush().map_err(|e| Failure::path(path, e)),
         }

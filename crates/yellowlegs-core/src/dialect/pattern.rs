@@ -9,6 +9,8 @@ use crate::syntax::Splitter;
 
 /// Most sequences one pattern may stand for.
 pub(super) const MAX_SEQUENCES: usize = 1024;
+/// Longest pattern, in bytes.
+const LONGEST: usize = 4_096;
 /// Most words a sequence may have.
 const MAX_LENGTH: usize = 64;
 /// How deep optional parts and alternatives may nest.
@@ -59,6 +61,12 @@ pub enum PatternProblem {
     /// Too long.
     #[error("the pattern is longer than {MAX_LENGTH} words")]
     TooLong,
+    /// More bytes than anybody writes.
+    #[error("the pattern is {found} bytes long; at most {LONGEST} are read")]
+    TooLarge {
+        /// How many there are.
+        found: usize,
+    },
     /// Parts within parts within parts.
     #[error("optional parts and alternatives nest deeper than {MAX_DEPTH}")]
     TooDeep,
@@ -150,6 +158,9 @@ enum Node {
 impl Pattern {
     /// Reads a pattern; literal words fall apart where the dialect's lines do.
     pub fn parse(text: &str, splitter: &Splitter, ignore_case: bool) -> Result<Self, PatternError> {
+        if text.len() > LONGEST {
+            return Err((0, PatternProblem::TooLarge { found: text.len() }));
+        }
         let mut parser = Parser { text, at: 0, holes: Vec::new(), splitter, ignore_case, depth: 0 };
         let nodes = parser.sequence(None)?;
         if nodes.is_empty() {

@@ -75,7 +75,7 @@ impl PortRef {
 }
 
 /// One element of a port list.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum PortItem {
     /// One port.
     One(PortRef),

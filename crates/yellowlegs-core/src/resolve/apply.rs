@@ -3,10 +3,12 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use rustc_hash::FxHashMap;
+
 use super::explain::Said;
 use super::port_table::PortTable;
 use crate::dialect::{
-    Captured, Change, Dialect, Effect, HoleRef, Operand, ProfileRef, Reach, Reading, Statement, Subject, port_names,
+    Captured, Change, Dialect, Effect, HoleRef, Operand, PortItem, ProfileRef, Reach, Reading, Statement, Subject, port_names,
 };
 use crate::model::{
     Choice, Direction, Kind, Mark, Origin, PortSlots, Scope, SettingId, Slot, StationRange, Value, VlanId, VlanSet,
@@ -73,6 +75,8 @@ pub(super) struct Applier<'a> {
     written: Written,
     /// What the statement asked for last is about: the lines of one block ask for the same.
     about: Option<About>,
+    /// The ports of lists that were looked up.
+    lists: FxHashMap<&'a [PortItem], Arc<[usize]>>,
 }
 
 /// The ports that a statement names.
@@ -99,7 +103,7 @@ impl<'a> Applier<'a> {
         watch: Option<Watch>,
     ) -> Self {
         let written = Written {
-            ports: PortSlots::silent(table.len()),
+            ports: PortSlots::silent(if watch.is_some_and(|watch| watch.port.is_some()) { 1 } else { table.len() }),
             taken_back: Vec::new(),
             implied: BTreeMap::new(),
             uses: BTreeMap::new(),
@@ -112,7 +116,7 @@ impl<'a> Applier<'a> {
             mirrors: BTreeMap::new(),
             history: Vec::new(),
         };
-        Self { dialect, text: source.text(), reading, table, watch, written, about: None }
+        Self { dialect, text: source.text(), reading, table, watch, written, about: None, lists: FxHashMap::default() }
     }
 
     pub(super) fn run(mut self) -> Written {
@@ -225,18 +229,37 @@ impl<'a> Applier<'a> {
         }
         let captured = self.reading.statements.get(at).map(|s| self.captured(s, hole));
         let ports: Arc<[usize]> = match captured {
-            Some(Captured::Ports(items)) => self.table.positions(items).into(),
+            Some(Captured::Ports(items)) => self.positions(items),
             _ => Arc::default(),
+        };
+        let is_one = match captured {
+            // Where one port is watched, the others of the list are not looked up.
+            Some(Captured::Ports(items)) if self.watch.is_some() => matches!(&items[..], [PortItem::One(_)]),
+            _ => ports.len() == 1,
         };
         // A line inside a VLAN that names ports speaks of the VLAN's members.
         let opener = self.reading.statements.get(at).and_then(|s| self.reading.openers(s).next());
         let in_vlan = opener.and_then(|o| self.dialect.rules().get(o.rule as usize)?.subject.as_ref());
         let origin = match in_vlan {
             Some(Subject::Vlan(_)) => Origin::Vlan,
-            _ if ports.len() == 1 => Origin::Port,
+            _ if is_one => Origin::Port,
             _ => Origin::Range,
         };
         About { at, ports, origin }
+    }
+
+    /// The positions of a list's ports: each list is looked up once. Where one port is watched, no other counts.
+    fn positions(&mut self, items: &'a Arc<[PortItem]>) -> Arc<[usize]> {
+        let table = self.table;
+        if let Some(port) = self.watch.and_then(|watch| watch.port) {
+            return if table.takes(items, port) { Arc::new([port]) } else { Arc::default() };
+        }
+        Arc::clone(self.lists.entry(items).or_insert_with(|| table.positions(items).into()))
+    }
+
+    /// Where what is written for a port is kept: that of the one that is watched in the first place.
+    fn place_of(&self, port: usize) -> usize {
+        if self.watch.is_some_and(|watch| watch.port.is_some()) { 0 } else { port }
     }
 
     fn own(&mut self, statement: &'a Statement, effect: &Effect, at: usize, hole: &HoleRef) {
@@ -251,13 +274,14 @@ impl<'a> Applier<'a> {
                 now.map(|now| self.written.implied.insert(key, now));
                 continue;
             }
-            let before = self.written.ports.written(port, id).unwrap_or(&Slot::UNKNOWN);
+            let place = self.place_of(port);
+            let before = self.written.ports.written(place, id).unwrap_or(&Slot::UNKNOWN);
             let Some(now) = self.changed(before, statement, effect, about.origin) else { continue };
             self.note(Some(port), Some(&now));
             if is_unset(&now) {
                 self.written.taken_back.push((port, id));
             }
-            self.written.ports.set(port, id, now);
+            self.written.ports.set(place, id, now);
         }
         self.about = Some(about);
     }
@@ -306,7 +330,7 @@ impl<'a> Applier<'a> {
         let Some((at, Subject::Profile(profile))) = self.reading.subject(self.dialect, position) else { return };
         let Some(name) = self.reading.statements.get(at).and_then(|s| self.profile_name(s, profile)) else { return };
         let Captured::Ports(items) = self.captured(statement, hole) else { return };
-        for port in self.table.positions(items) {
+        for port in self.positions(items).iter().copied() {
             let list = self.written.uses.entry(port).or_default();
             list.retain(|there| *there != name);
             if !statement.negated {

@@ -95,6 +95,10 @@ pub fn resolve_with(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: A
             Some((Arc::clone(text), unread.clone(), dialect.fact_missed(text.text(), unread.mark, missed)?))
         });
         missed.extend(kinds.flatten());
+        for (kind, mark) in read.beyond {
+            let shape = "more facts than a text of this length is believed to tell".into();
+            missed.push((Arc::clone(text), Unread { mark, shape }, kind));
+        }
         if let Some((kind, mark)) = read.cut {
             let shape = "a table that ends behind its heading".into();
             missed.push((Arc::clone(text), Unread { mark, shape }, kind));

@@ -41,6 +41,8 @@ impl PortTable {
         // A block of the port's own says more of it than a range.
         let mut places: FxHashMap<PortRef, (Mark, bool)> = FxHashMap::default();
         let mut full = false;
+        // Most lists are written again and again: the second time there is nothing new in them.
+        let mut known: FxHashSet<(&[PortItem], bool)> = FxHashSet::default();
         for statement in &reading.statements {
             let Some(rule) = dialect.rules().get(statement.rule as usize) else { continue };
             let about = match &rule.subject {
@@ -54,6 +56,9 @@ impl PortTable {
                 let Some(hole) = hole else { continue };
                 let Captured::Ports(items) = reading.captured(dialect, statement, hole) else { continue };
                 let own = matches!(&items[..], [PortItem::One(_)]);
+                if !known.insert((items, is_subject)) {
+                    continue;
+                }
                 for item in items.iter() {
                     if let (PortItem::Range(from, to), None) = (item, item.along_last_part()) {
                         across.push((*from, *to, statement.mark));
@@ -113,6 +118,15 @@ impl PortTable {
 
     pub(super) fn len(&self) -> usize {
         self.refs.len()
+    }
+
+    /// Whether a list takes in a port.
+    pub(super) fn takes(&self, items: &[PortItem], port: usize) -> bool {
+        let Some(port) = self.refs.get(port) else { return false };
+        items.iter().any(|item| match item {
+            PortItem::One(one) => one == port,
+            PortItem::Range(from, to) => (from..=to).contains(&port),
+        })
     }
 
     /// The positions of the ports of a list, in order, each once. Ranges across parts take the ports that are there.

@@ -41,6 +41,9 @@ pub(crate) struct FleetArgs {
     /// Read every switch with this dialect, whatever its text looks like
     #[arg(long, value_name = "FILE")]
     pub(crate) dialect: Option<PathBuf>,
+    /// Let the policy name files outside the fleet's root, such as an inventory
+    #[arg(long)]
+    pub(crate) outside: bool,
 }
 
 /// What a command looks at.

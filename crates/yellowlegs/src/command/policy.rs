@@ -24,7 +24,7 @@ pub(super) fn run(task: &PolicyTask, loudness: Loudness) -> Result<ExitCode, Fai
 
 fn new(args: &New) -> Result<ExitCode, Failure> {
     let root = Root::find(None, std::slice::from_ref(&args.path))?;
-    let empty = FleetArgs { fleet: None, policy: None, dialect: args.dialect.clone() };
+    let empty = FleetArgs { fleet: None, policy: None, dialect: args.dialect.clone(), outside: false };
     let loaded = fleet::load(&root, &empty)?;
     let as_of = moment(None, loaded.policy.as_of.as_ref())?;
     let found = fleet::discover(&root, &loaded.policy)?;

@@ -56,7 +56,11 @@ pub(crate) fn load(root: &Root, args: &FleetArgs) -> Result<Loaded, Failure> {
         Policy::default()
     };
     if let Some((file, _)) = &policy.inventory {
-        match Inventory::parse(&source(&root.dir, &root.dir.join(file))?) {
+        let path = root.dir.join(file);
+        if !args.outside {
+            demand_inside(root, &path, file)?;
+        }
+        match Inventory::parse(&source(&root.dir, &path)?) {
             Ok(inventory) => policy.stations = Some(inventory),
             Err(found) => problems.extend(found),
         }
@@ -77,6 +81,16 @@ pub(crate) fn load(root: &Root, args: &FleetArgs) -> Result<Loaded, Failure> {
         return Err(Failure::Problems(problems));
     }
     Ok(Loaded { policy, has_policy, dialects, forced: args.dialect.is_some() })
+}
+
+/// A file that a policy names lies below the fleet's root, links followed: policies come from others, too.
+fn demand_inside(root: &Root, path: &Path, named: &str) -> Result<(), Failure> {
+    let real = std::fs::canonicalize(path).map_err(|error| Failure::path(path, error))?;
+    if real.starts_with(&root.dir) {
+        return Ok(());
+    }
+    let what = format!("the inventory {named} lies outside the fleet {}", root.dir.display());
+    Err(Failure::usage(what, "put it below the fleet's root, or allow it with --outside"))
 }
 
 fn dialect_files(root: &Root, policy: &Policy) -> Result<Vec<PathBuf>, Failure> {

@@ -14,8 +14,9 @@ use crate::model::{Fact, FactKind, Kind, Mark, Unread, Value};
 use crate::source::{Source, Word};
 use crate::syntax::{Line, lines};
 
-/// Most facts one text may tell; a list of ports counts as often as it is long.
-const MOST_FACTS: usize = 4_000_000;
+/// Most facts a text may tell, for each byte of it and besides; a list of ports counts as often as it is long. Tables of real
+/// switches have rows of thirty bytes for at most as many ports.
+const MOST_FACTS: (usize, usize) = (2, 4_096);
 
 /// Deepest nesting of stanzas.
 const DEEPEST: usize = 32;
@@ -37,6 +38,8 @@ pub struct StateText {
     pub secrets: Vec<Word>,
     /// Words of lines that nothing takes: shown only raw.
     pub hidden: Vec<Word>,
+    /// Lines that tell more facts than are kept of a text as long as this.
+    pub beyond: Vec<(FactKind, Mark)>,
     /// How many lines it has.
     pub lines: u32,
     /// A table whose heading is the last of the text, without an end of its line: the text is cut there.
@@ -435,14 +438,19 @@ impl<'a> Reader<'a> {
         ports: Option<(usize, Arc<[PortItem]>)>,
         mark: Mark,
     ) -> Option<usize> {
-        if self.result.facts.len() >= MOST_FACTS {
+        let first = self.result.facts.len();
+        let room = (MOST_FACTS.0 * self.text.len() + MOST_FACTS.1).saturating_sub(first);
+        let wanted = ports.as_ref().map_or(1, |(_, items)| port_names(&self.dialect.lists, items).take(room + 1).count());
+        if wanted > room {
+            // What is not kept is told, and nothing is met for want of it.
+            self.miss(mark, &self.words_at(mark), Missed::Rule { context: 0 });
+            self.result.beyond.push((kind, mark));
             return None;
         }
-        let first = self.result.facts.len();
         match ports {
             None => self.result.facts.push(Fact { kind, fields, mark }),
             Some((position, items)) => {
-                for name in port_names(&self.dialect.lists, &items).take(MOST_FACTS - first) {
+                for name in port_names(&self.dialect.lists, &items) {
                     let mut fields = fields.clone();
                     if let Some(field) = fields.get_mut(position) {
                         *field = Some(Value::Port(Some(name)));
