@@ -178,6 +178,9 @@ impl<'p> Judge<'p> {
                 Told::Violated(violations) => {
                     for violation in violations {
                         let port = violation.port;
+                        if port.is_some_and(|port| is_excused(on, port, &violation)) {
+                            continue;
+                        }
                         let role = port.and_then(|p| self.policy.roles.get(on.assigned(p)?.role));
                         let role = role.map(|r| r.name.as_str());
                         let Some(level) = self.policy.level(check.id, role, check.level) else { continue };
@@ -255,9 +258,10 @@ impl<'p> Judge<'p> {
         if self.policy.level(check.id, role, check.level).is_none() {
             return Some((check, Told::NotApplicable));
         }
-        let told = match run(view) {
+        let told = match run(view).map(|verdict| as_the_role_asks(view, verdict)) {
             Ok(Verdict::NotApplicable) => Told::NotApplicable,
             Ok(verdict) => without_derived(check, view, verdict),
+            Err(Unknown { needs }) if needs.iter().all(|name| may_be_anything(view, name)) => Told::NotApplicable,
             Err(Unknown { needs }) => Told::Undetermined(needs),
         };
         Some((check, told))
@@ -444,6 +448,29 @@ pub(super) fn waive(
             finding.waiver = Some(waiver_shown(waiver));
         }
     }
+}
+
+/// Whether the role of a port asks for the very value that a violation is caused by, or lets the setting be what it is.
+pub(super) fn is_excused(on: SwitchView<'_>, port: usize, violation: &Violation) -> bool {
+    let role = on.assigned(port).and_then(|assigned| on.policy().roles.get(assigned.role));
+    let cause = violation.settings.first().filter(|id| id.info().scope == crate::model::Scope::Port);
+    role.zip(cause).is_some_and(|(role, id)| {
+        role.expect.is_any(*id) || role.expect.asks_for(*id, on.switch().slot(Some(port), *id).value.as_ref())
+    })
+}
+
+/// A verdict without what the role of the port asks for.
+fn as_the_role_asks(view: &PortView<'_>, verdict: Verdict) -> Verdict {
+    let Verdict::Violated(mut violations) = verdict else { return verdict };
+    let port = view.port();
+    violations.retain(|violation| !is_excused(view.on(), violation.port.unwrap_or(port), violation));
+    if violations.is_empty() { Verdict::NotApplicable } else { Verdict::Violated(violations) }
+}
+
+/// Whether a fact that is missing is a setting that the port's role lets be what it is.
+fn may_be_anything(view: &PortView<'_>, name: &str) -> bool {
+    let id = SettingId::by_name(name);
+    id.is_some_and(|id| view.role().is_ok_and(|role| role.expect.is_any(id)))
 }
 
 /// A role derived from a fact cannot judge that fact: what hangs on it is undetermined, what does not stays.

@@ -111,6 +111,7 @@ pub(super) fn finding(told_by: Teller<'_>, level: Level, subject: Subject<'_>, v
         remedy: fill(told_by.remedy, &facts),
         waiver: None,
         since: None,
+        grew: None,
         drill: None,
     }
 }
@@ -121,6 +122,9 @@ pub(super) fn quoted(resolved: &Resolved, port: Option<usize>, id: SettingId) ->
     let shown = Slot { mark: slot.mark.map(|mark| resolved.deciding_words(mark, id)), ..slot.clone() };
     quote_slot(&resolved.switch, port, id, &shown)
 }
+
+/// So many lines that lost are kept for a setting: the last before the one that won.
+const MOST_LOST: usize = 32;
 
 /// The lines for each setting judged, then the policy's; and the lines that lost.
 fn evidence(subject: Subject<'_>, violation: &Violation) -> (Vec<Evidence>, Vec<Evidence>) {
@@ -141,7 +145,8 @@ fn evidence(subject: Subject<'_>, violation: &Violation) -> (Vec<Evidence>, Vec<
         }
         if slot.contested && matches!(id.info().scope, Scope::Port | Scope::Switch) {
             let marks = resolved.history(port, *id).into_iter().filter_map(|s| s.mark);
-            let lost = marks.filter(|mark| Some(*mark) != slot.mark && Some(*mark) != own);
+            let lost: Vec<Mark> = marks.filter(|mark| Some(*mark) != slot.mark && Some(*mark) != own).collect();
+            let lost = lost.iter().copied().skip(lost.len().saturating_sub(MOST_LOST));
             overridden.extend(lost.filter_map(|mark| Evidence::line(EvidenceKind::Line, switch, narrow(mark))));
         }
     }

@@ -107,7 +107,10 @@ impl Comparison {
 
     fn hold(&mut self, findings: &mut [Finding], left: &mut Left) {
         for finding in findings.iter_mut().filter(|f| f.waiver.is_none()) {
-            let known = left.get_mut(&finding.fingerprint).and_then(Vec::pop).is_some();
+            let former = left.get_mut(&finding.fingerprint).and_then(Vec::pop);
+            // What is worse than before is news.
+            finding.grew = former.as_ref().and_then(|former| former.grew(&finding.inputs));
+            let known = former.is_some() && finding.grew.is_none();
             finding.since = Some(if known { Since::Remaining } else { Since::New });
             *(if known { &mut self.row.remaining } else { &mut self.row.new }) += 1;
         }

@@ -151,7 +151,8 @@ impl Dialect {
                 let width = (line.line_end.max(first.start) - first.start) as u32;
                 return Some(Err(Some(Mark { file: 1, line: line.number, offset: first.start as u32, width })));
             }
-            let walk = Walk { text, words: &line.words, lists: &self.lists };
+            let words = self.without_signs(text, &line.words);
+            let walk = Walk { text, words, lists: &self.lists };
             ended = last.find(0, &walk, 0, &mut Vec::new(), &mut Vec::new());
         }
         Some(if ended { Ok(()) } else { Err(None) })

@@ -169,7 +169,7 @@ impl Dialect {
     }
 
     /// The words of a line up to the sign that ends its first statement.
-    fn without_signs<'w>(&self, text: &str, words: &'w [Word]) -> &'w [Word] {
+    pub(super) fn without_signs<'w>(&self, text: &str, words: &'w [Word]) -> &'w [Word] {
         if self.layout.structure != Structure::Braces {
             return words;
         }

@@ -63,6 +63,9 @@ pub struct Finding {
     /// Whether an earlier report has it too, where one was compared.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub since: Option<Since>,
+    /// What is worse than in the earlier report, which makes a finding new again.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub grew: Option<String>,
     /// The worst drill that it lets happen, where drills were played.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub drill: Option<DrillShown>,

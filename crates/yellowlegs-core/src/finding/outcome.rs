@@ -115,6 +115,20 @@ pub struct Undecided {
     pub doubts: Vec<Arc<DoubtLine>>,
 }
 
+impl Undecided {
+    /// What it lacks, in words: facts, and lines that nobody understands.
+    pub fn lacks(&self) -> String {
+        let facts = format!("needs {}", self.needs.join(", "));
+        match self.doubts.as_slice() {
+            [] => facts,
+            [one] => format!("{facts}; {}:{} is not understood", one.file, one.line),
+            [first, more @ ..] => {
+                format!("{facts}; {}:{} and {} more are not understood", first.file, first.line, more.len())
+            }
+        }
+    }
+}
+
 /// A line that keeps checks open, because it is not understood or the text is torn there.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize)]
 pub struct DoubtLine {

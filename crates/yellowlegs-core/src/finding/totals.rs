@@ -92,6 +92,17 @@ pub struct UndeterminedRow {
     pub doubts: Vec<Arc<DoubtLine>>,
 }
 
+impl UndeterminedRow {
+    /// What is missing, with a line that nobody understands where that is why.
+    pub fn lacks(&self) -> String {
+        let facts = self.needs.join(", ");
+        match self.doubts.first() {
+            Some(line) => format!("{facts} ({}:{} is not understood)", line.file, line.line),
+            None => facts,
+        }
+    }
+}
+
 /// A port or switch named as an example.
 #[derive(Debug, Clone, Serialize)]
 pub struct Sample {

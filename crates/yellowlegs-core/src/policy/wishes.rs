@@ -1,6 +1,6 @@
 //! What a role expects of features and settings, and what holds where it says nothing.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::{Cite, Faces};
 use crate::dialect::duration;
@@ -159,6 +159,8 @@ pub struct Expect {
     pub native: Option<Wished<VlanId>>,
     /// Other settings of ports and the values they should have.
     settings: BTreeMap<SettingId, Wished<Value>>,
+    /// Settings that may be whatever they are.
+    any: BTreeSet<SettingId>,
 }
 
 impl Expect {
@@ -179,7 +181,18 @@ impl Expect {
             aging: Wished { value: (Wish::Any, None), cite: built_in("port-security.aging is any".into()) },
             native: None,
             settings: BTreeMap::new(),
+            any: BTreeSet::new(),
         }
+    }
+
+    /// Whether a setting may be whatever it is: no check holds it against anything.
+    pub fn is_any(&self, id: SettingId) -> bool {
+        self.any.contains(&id)
+    }
+
+    /// Whether the role asks for the very value that a setting has: then it is right, whatever is right elsewhere.
+    pub fn asks_for(&self, id: SettingId, value: Option<&Value>) -> bool {
+        value.is_some() && self.settings.get(&id).map(|wished| &wished.value) == value
     }
 
     /// Whether a feature is wanted, and who says so.
@@ -224,10 +237,12 @@ impl Expect {
         };
         let wanted = || {
             let special = SPECIAL.iter().find(|e| e.name == name).map(|e| e.values.to_owned());
-            Refused::Value(special.unwrap_or_else(|| id.info().kind.describe()))
+            Refused::Value(special.unwrap_or_else(|| format!("{}, or any", id.info().kind.describe())))
         };
-        if id.info().kind == Kind::Flag && entry.text() == Some(Wish::Any.word()) {
+        // Of a text it would be a value like any other.
+        if id.info().kind != Kind::Text && entry.text() == Some(Wish::Any.word()) {
             self.settings.remove(&id);
+            self.any.insert(id);
             return Ok(());
         }
         if id == settings::AGING.id {

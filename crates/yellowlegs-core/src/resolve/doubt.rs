@@ -9,7 +9,7 @@ use super::apply::{Applier, ProfileName, Written, is_unset};
 use super::{CONFIG_FILE, History, Resolved};
 use crate::dialect::{Alike, Captured, Change, Dialect, HoleRef, PortItem, Subject, UnreadAt};
 use crate::model::{
-    Doubt, DoubtWidth, Mark, Origin, Scope, SettingId, SettingSet, Slot, Switch, Torn, Unread, Value, VlanId, settings,
+    Doubt, DoubtWidth, Mark, Mode, Origin, Scope, SettingId, SettingSet, Slot, Switch, Torn, Unread, Value, VlanId, settings,
 };
 
 /// A switch with what is doubtful about it unknown.
@@ -136,6 +136,8 @@ impl<'a> Finder<'a> {
         for (mark, torn) in &self.switch.torn {
             let targets = match torn {
                 Torn::Line => self.last_words(*mark),
+                // Ports that nobody knows of are missing; those that are there are what they are.
+                Torn::Range | Torn::Ports => Vec::new(),
                 _ => everywhere(Layer::Torn),
             };
             painter.paint(*mark, torn.says().into(), Some(*torn), &targets);
@@ -364,20 +366,21 @@ impl<'a> Finder<'a> {
         }
     }
 
-    /// The ports that use one of the VLANs in any way.
+    /// The ports that use one of the VLANs, in the mode in force.
     fn ports_in(&self, vlans: &[VlanId]) -> Vec<usize> {
-        const CARRYING: [SettingId; 4] = [
-            settings::ACCESS_VLAN.id,
-            settings::NATIVE_VLAN.id,
-            settings::VOICE_VLAN.id,
-            settings::TAGGED_VLANS.id,
-        ];
-        let uses = |port: &usize| {
-            CARRYING.into_iter().any(|id| match &self.switch.slot(Some(*port), id).value {
+        const UNTAGGED: [SettingId; 2] = [settings::ACCESS_VLAN.id, settings::VOICE_VLAN.id];
+        const TRUNK: [SettingId; 2] = [settings::NATIVE_VLAN.id, settings::TAGGED_VLANS.id];
+        let carries = |port: usize, ids: [SettingId; 2]| {
+            ids.into_iter().any(|id| match &self.switch.slot(Some(port), id).value {
                 Some(Value::Vlan(Some(vlan))) => vlans.contains(vlan),
                 Some(Value::Vlans(set)) => vlans.iter().any(|vlan| set.contains(*vlan)),
                 _ => false,
             })
+        };
+        let uses = |port: &usize| match self.switch.setting(Some(*port), settings::MODE).value {
+            Some(Mode::Access) => carries(*port, UNTAGGED),
+            Some(Mode::Trunk) => carries(*port, TRUNK),
+            Some(Mode::Negotiated) | None => carries(*port, UNTAGGED) || carries(*port, TRUNK),
         };
         (0..self.switch.ports.len()).filter(uses).collect()
     }

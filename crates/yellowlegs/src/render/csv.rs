@@ -127,7 +127,7 @@ impl Report for Csv {
                 port: optional(row.sample.first().and_then(|s| s.port.as_deref())),
                 message: format!(
                     "needs {}; on {} ports of {} switches, this is one",
-                    row.needs.join(", "),
+                    row.lacks(),
                     row.ports,
                     row.switches
                 ),

@@ -1,5 +1,6 @@
 //! Dialects on the screen: what they can set, how lines were understood, how examples came out.
 
+use std::collections::BTreeMap;
 use std::io::{self, Write};
 
 use serde::Serialize;
@@ -203,11 +204,50 @@ pub(crate) fn lines(
             }
         }
     }
+    if only_unread {
+        offered(out, lines)?;
+    }
     writeln!(
         out,
         "{taken} lines understood, {unread} not, {} blank, comment or free text",
         lines.len() - taken - unread
     )
+}
+
+/// Rules for lines that are about nothing that is judged, ready to be taken into the dialect: one for each first word.
+fn offered(out: &mut dyn Write, lines: &[Explained]) -> io::Result<()> {
+    let mut offers: BTreeMap<(&str, &str), usize> = BTreeMap::new();
+    for line in lines {
+        let context = line.outcome.iter().find_map(|outcome| match outcome {
+            // A line that begins like some rule says something, though nobody knows what.
+            Outcome::Unread { context, nearest: None, .. } => context.as_deref(),
+            _ => None,
+        });
+        let first = line.raw.split_whitespace().next().filter(|word| is_keyword(word));
+        if let Some(offer) = context.zip(first) {
+            *offers.entry(offer).or_default() += 1;
+        }
+    }
+    if offers.is_empty() {
+        return Ok(());
+    }
+    writeln!(out, "\n{}", paint(BOLD, "Where these lines are about nothing that is judged, the dialect can say so:"))?;
+    for ((context, word), count) in offers {
+        let of = if count == 1 { "1 line".to_owned() } else { format!("{count} lines") };
+        writeln!(out, "\n[[rule]]  {}", paint(DIM, &format!("# {of}")))?;
+        if context != "top" {
+            writeln!(out, "in = \"{}\"", clean(context))?;
+        }
+        writeln!(out, "pattern = \"{word}\"\nabout = \"nothing\"")?;
+    }
+    writeln!(out)
+}
+
+/// Whether a word can be shown as one that begins statements: letters only, and not so many that it may be a secret.
+fn is_keyword(word: &str) -> bool {
+    const LONGEST: usize = 20;
+    let plain = word.bytes().all(|b| b.is_ascii_lowercase() || b == b'-' || b == b'_');
+    plain && word.len() <= LONGEST
 }
 
 fn why(dialect: &Dialect, context: Option<&str>, nearest: Option<u32>, stopped: Option<&str>, raw: bool) -> String {

@@ -77,7 +77,7 @@ fn case(switch: &str, name: &str, standing: Standing, findings: &[&Finding], ope
         }
         Standing::Waived => skipped("waived", told(&|f| f.waiver.is_some())),
         Standing::Undetermined => {
-            let needs = open.iter().map(|o| format!("{} needs {}", o.check, o.needs.join(", ")));
+            let needs = open.iter().map(|o| format!("{} {}", o.check, o.lacks()));
             skipped("undetermined", needs.collect::<Vec<_>>().join("\n"))
         }
         Standing::Advice | Standing::Clean => TestCaseStatus::success(),

@@ -126,7 +126,7 @@ fn rest(out: &mut dyn Write, tail: &Tail<'_>) -> io::Result<()> {
         writeln!(out, "\n## Undetermined\n\n| check | needs | switches | ports |\n|:--|:--|--:|--:|")?;
     }
     for row in undetermined {
-        let needs = text(&row.needs.join(", "));
+        let needs = text(&row.lacks());
         writeln!(out, "| {} | {needs} | {} | {} |", text(row.check), row.switches, row.ports)?;
     }
     if let Some(since) = tail.totals.since() {

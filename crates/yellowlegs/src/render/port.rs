@@ -227,7 +227,7 @@ fn findings(out: &mut dyn Write, page: &Page, look: &Look) -> io::Result<()> {
     if !page.undetermined.is_empty() {
         title(out, "Undetermined")?;
         for open in &page.undetermined {
-            writeln!(out, "  {}  {} {}", open.check, paint(DIM, "needs"), open.needs.join(", "))?;
+            writeln!(out, "  {}  {}", open.check, paint(DIM, &clean(&open.lacks())))?;
         }
     }
     let worst = page.findings.iter().filter(|found| found.waiver.is_none()).map(|found| found.level).min();

@@ -54,12 +54,12 @@ fn write(out: &mut dyn Write, whole: &Whole, tail: &Tail<'_>) -> io::Result<()> 
     for outcome in &whole.switches {
         let switch = outcome.row.as_ref().map(|row| &*row.switch);
         for open in &outcome.undetermined {
-            let needs = open.needs.join(", ");
+            let needs = open.lacks();
             results.push(undetermined(open.check, switch, open.port.as_deref(), &needs, &mut rules));
         }
     }
     for (check, switch, port, needs) in tail.across {
-        results.push(undetermined(check, Some(switch), *port, needs, &mut rules));
+        results.push(undetermined(check, Some(switch), *port, &format!("needs {needs}"), &mut rules));
     }
     results.extend(gone(tail, &mut rules));
     let driver = ToolComponent::builder()
@@ -237,7 +237,7 @@ fn undetermined(
     let mut place = Location::builder().build();
     place.logical_locations = logical(switch, port);
     Entry::builder()
-        .message(message(&format!("Could not be decided: needs {needs}.")))
+        .message(message(&format!("Could not be decided: {needs}.")))
         .rule_id(check)
         .rule_index(rules.place(check, Level::Risk, ""))
         .level(ResultLevel::None)

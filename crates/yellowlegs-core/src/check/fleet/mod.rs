@@ -12,7 +12,7 @@ pub(super) use digest::{PortDigest, QuerierDigest};
 pub(super) use links::{At, Links, port};
 pub use usage::Usage;
 
-use super::judge::waive;
+use super::judge::{is_excused, waive};
 use super::say::{Subject, fill, finding, quoted};
 use super::{Check, Run, Selection, SwitchView, Violation, all};
 use crate::finding::{Evidence, Finding, Positions, Related, fingerprint, quote_cite};
@@ -283,6 +283,9 @@ impl FleetOutcome {
             let roles = assign(view.policy, &resolved.switch, lists);
             let on = SwitchView::new(resolved, view.policy, &roles, view.as_of);
             let port = found.port.as_deref().and_then(|name| resolved.switch.port_index(name));
+            if port.is_some_and(|port| is_excused(on, port, &found.violation)) {
+                continue;
+            }
             let role = port.and_then(|p| view.policy.roles.get(on.assigned(p)?.role)).map(|r| r.name.as_str());
             let Some(level) = view.policy.level(check.id, role, check.level) else { continue };
             let mut told = finding(check.into(), level, Subject { on, port }, found.violation);
@@ -338,6 +341,7 @@ fn nowhere(check: &'static Check, level: Level, violation: Violation) -> Finding
         related: violation.related,
         waiver: None,
         since: None,
+        grew: None,
         drill: None,
     }
 }

@@ -168,7 +168,7 @@ impl Page {
                 .undetermined()
                 .into_iter()
                 .map(|row| Missing {
-                    needs: row.needs.join(", "),
+                    needs: row.lacks(),
                     checks: row.check.to_owned(),
                     on: format!("{} ports of {} switches", row.ports, row.switches),
                 })
@@ -295,7 +295,7 @@ fn chip(name: &str, anchor: &mut dyn FnMut(&str) -> Option<String>) -> Chip {
 fn missing(outcome: &SwitchOutcome, ports: &[PortShown]) -> Vec<Missing> {
     let mut facts: BTreeMap<String, (BTreeSet<&str>, BTreeSet<Option<&str>>)> = BTreeMap::new();
     for open in &outcome.undetermined {
-        let (checks, places) = facts.entry(open.needs.join(", ")).or_default();
+        let (checks, places) = facts.entry(open.lacks().trim_start_matches("needs ").to_owned()).or_default();
         checks.insert(open.check);
         places.insert(open.port.as_deref());
     }

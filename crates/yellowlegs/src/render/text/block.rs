@@ -44,6 +44,9 @@ pub(super) fn finding(out: &mut dyn Write, found: &Finding, placed: Placed<'_>, 
             &block.others
         }
     };
+    if let Some(grew) = &found.grew {
+        wrapped(out, "      worse than before: ", 8, &clean(grew), look.width)?;
+    }
     if let Some(shown) = &found.drill {
         let (words, style) = drilled(shown);
         wrapped(out, &format!("      {} ", paint(style, &shown.drill)), 8, &clean(&words), look.width)?;

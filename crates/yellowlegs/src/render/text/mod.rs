@@ -9,7 +9,7 @@ mod quote;
 
 use std::io::{self, Write};
 
-use yellowlegs_core::finding::{Finding, Since, SwitchOutcome, SwitchRow, Undecided, blocks};
+use yellowlegs_core::finding::{Finding, Since, SwitchOutcome, SwitchRow, blocks};
 
 use super::look::Look;
 use super::style::{BOLD, DIM, GOOD, PLACE, paint};
@@ -59,9 +59,9 @@ impl Report for TextReport {
             self.blocks(out, &outcome.findings, false)?;
         }
         if self.look.is_verbose() {
-            for Undecided { check, port, needs, .. } in &outcome.undetermined {
-                let port = port.as_deref().unwrap_or("the switch");
-                let words = format!("{port} {check} undetermined: needs {}", needs.join(", "));
+            for undecided in &outcome.undetermined {
+                let port = undecided.port.as_deref().unwrap_or("the switch");
+                let words = format!("{port} {} undetermined: {}", undecided.check, undecided.lacks());
                 wrapped(out, "  ", 4, &clean(&words), self.look.width)?;
             }
         }

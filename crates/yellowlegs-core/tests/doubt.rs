@@ -1,0 +1,413 @@
+//! What is not understood is never a pass: each text here is a switch that is right, with something in it that nobody reads, that
+//! is torn, or that uses what is not there.
+
+#![allow(clippy::disallowed_methods, clippy::disallowed_macros, reason = "a test may read the files it is about")]
+
+mod support;
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+use rstest::rstest;
+use support::{POLICY, as_of, policy, shingle_without};
+use yellowlegs_core::check::{Judge, Selection};
+use yellowlegs_core::dialect::Dialect;
+use yellowlegs_core::finding::SwitchOutcome;
+use yellowlegs_core::model::{SavedCopy, Torn};
+use yellowlegs_core::policy::Policy;
+use yellowlegs_core::resolve::{Resolved, State, resolve, resolve_with};
+use yellowlegs_core::source::Source;
+
+/// Two desks, a spare port, and everything a switch needs that is right.
+const RIGHT: &str = "\
+shingle 4 unit sw1
+sockets 1.1..1.3
+lane 110
+  asks
+lane 210
+  asks
+dhcp watch
+dhcp watch lanes 110,210
+every single socket
+  wakes quickly
+socket 1.1..1.2
+  carries single
+  home lane 110
+  speech lane 210
+  crowd watch
+  crowd ceiling 3 then shut-out
+socket 1.1
+  note \"desk\"
+socket 1.2
+  note \"desk\"
+socket 1.3
+  note \"spare\"
+  carries single
+  home lane 998
+  asleep
+";
+
+/// The same on paths, with a profile.
+const PATHS: &str = "\
+lay vessel sw1
+lay berths a:1 to 2
+lay water 110
+lay water 110 plain a:1 to 2
+lay berth a:1 to 2 follows desk
+lay cut desk counted
+lay cut desk counted most 1
+";
+
+fn fathom() -> Arc<Dialect> {
+    let text = include_str!("../../../demo/dialects/fathom.toml");
+    Arc::new(Dialect::load(&Arc::new(Source::of("fathom.toml", text))).unwrap())
+}
+
+fn judged(policy: &Policy, resolved: &Resolved) -> SwitchOutcome {
+    let (as_of, selection) = (as_of(), Selection::default());
+    Judge::new(policy, &as_of, &selection, false).switch(resolved, resolved.lists()).outcome
+}
+
+/// For each port (`-`: the switch), the checks that are open because lines are not understood.
+fn doubted(outcome: &SwitchOutcome) -> BTreeMap<String, BTreeSet<&'static str>> {
+    let mut open: BTreeMap<String, BTreeSet<&'static str>> = BTreeMap::new();
+    for undecided in outcome.undetermined.iter().filter(|undecided| !undecided.doubts.is_empty()) {
+        open.entry(undecided.port.clone().unwrap_or_else(|| "-".into())).or_default().insert(undecided.check);
+    }
+    open
+}
+
+fn shingle(text: &str) -> Resolved {
+    resolve("sw1", &shingle_without(&[]), Arc::new(Source::of("sw1/config.txt", text)))
+}
+
+fn on_paths(text: &str) -> Resolved {
+    resolve("sw1", &fathom(), Arc::new(Source::of("sw1/config.txt", text)))
+}
+
+fn with(width: &str) -> Policy {
+    let doubt = format!("[site]\ndoubt = '{width}'\n");
+    let text = if POLICY.contains("[site]\n") { POLICY.replacen("[site]\n", &doubt, 1) } else { format!("{POLICY}\n{doubt}") };
+    policy(&text)
+}
+
+#[test]
+fn what_is_understood_is_not_doubted() {
+    let policy = policy(POLICY);
+    for resolved in [shingle(RIGHT), on_paths(PATHS)] {
+        assert!(resolved.switch.unread().is_empty(), "{:?}", resolved.switch.unread());
+        assert_eq!(doubted(&judged(&policy, &resolved)), BTreeMap::new());
+        assert!(resolved.doubtful(yellowlegs_core::model::DoubtWidth::Switch).is_none());
+    }
+}
+
+/// The line goes behind the one that begins so; which ports, and whether the switch, have checks that are open then, and one of them.
+#[rstest]
+#[case::in_a_ports_block("socket 1.1\n", "  without crowd watch now\n", &["1.1"], "port-security/off")]
+#[case::in_the_block_of_several("socket 1.1..1.2\n", "  lanterns bright\n", &["1.1", "1.2"], "guard/bpdu-filtered")]
+#[case::in_a_vlans_block("lane 110\n", "  lanterns bright\n", &["-", "1.1", "1.2"], "guard/bpdu-filtered")]
+#[case::in_a_default_for_ports("every single socket\n", "  lanterns bright\n", &["1.1", "1.2", "1.3"], "fast-start/missing")]
+#[case::an_opener_and_what_is_in_it("dhcp watch\n", "sokket 1.1\n  crowd watch\n", &["1.1"], "guard/bpdu-filtered")]
+// Ports whose own lines say it later are settled by those.
+#[case::an_opener_of_nothing_known("dhcp watch\n", "harbour master\n  crowd watch\n", &["1.3"], "port-security/not-armed")]
+#[case::begins_like_a_rule("dhcp watch\n", "dhcp watch lanes 110 soon\n", &["-", "1.1", "1.2"], "dhcp-snooping/vlan-uncovered")]
+#[case::misspelt("dhcp watch\n", "dhpc watch lanes 110\n", &["-", "1.1", "1.2"], "dhcp-snooping/vlan-uncovered")]
+#[case::cut("dhcp watch\n", "dhcp wat\n", &["-", "1.1", "1.2"], "dhcp-snooping/off")]
+#[case::names_a_port("dhcp watch\n", "lanterns of 1.2 bright\n", &["1.2"], "guard/bpdu-filtered")]
+#[case::names_ports("dhcp watch\n", "lanterns of 1.1..1.2 bright\n", &["1.1", "1.2"], "guard/bpdu-filtered")]
+#[case::a_login_is_told_and_counted("dhcp watch\n", "harbour master hears of it\n", &[], "")]
+#[case::a_clock_too("dhcp watch\n", "clock 12 hours\n", &[], "")]
+fn a_line_that_nobody_reads_keeps_open_what_it_could_have_said(
+    #[case] behind: &str,
+    #[case] line: &str,
+    #[case] expected: &[&str],
+    #[case] check: &str,
+) {
+    let at = RIGHT.find(behind).unwrap() + behind.len();
+    let resolved = shingle(&format!("{}{line}{}", &RIGHT[..at], &RIGHT[at..]));
+    assert!(!resolved.switch.unread().is_empty());
+    let open = doubted(&judged(&policy(POLICY), &resolved));
+    let places: BTreeSet<&str> = open.keys().map(String::as_str).collect();
+    let missing: Vec<_> = expected.iter().filter(|place| !places.contains(**place)).collect();
+    assert!(missing.is_empty(), "{missing:?} of {open:?}");
+    let ports: BTreeSet<&str> = places.iter().copied().filter(|place| *place != "-").collect();
+    assert_eq!(ports, expected.iter().copied().filter(|place| *place != "-").collect(), "{open:?}");
+    assert!(check.is_empty() || open.values().any(|checks| checks.contains(check)), "{open:?}");
+}
+
+#[rstest]
+#[case::of_a_port("lay berth a:1 cuonted most 9\n", &["a:1"])]
+#[case::of_a_profile("lay cut desk cuonted most 9\n", &["a:1", "a:2"])]
+#[case::of_a_profile_that_nobody_uses("lay cut spare cuonted most 9\n", &[])]
+#[case::of_a_vlan_and_a_port("lay water 110 plian a:2\n", &["a:1", "a:2"])]
+#[case::of_nothing("lay lanterns bright\n", &[])]
+fn on_a_path_the_words_before_say_where(#[case] line: &str, #[case] expected: &[&str]) {
+    let resolved = on_paths(&format!("{PATHS}{line}"));
+    assert_eq!(resolved.switch.unread().len(), 1);
+    let open = doubted(&judged(&policy(POLICY), &resolved));
+    let ports: Vec<&str> = open.keys().map(String::as_str).filter(|place| *place != "-").collect();
+    assert_eq!(ports, expected, "{open:?}");
+}
+
+/// Violations are what they are, whether or not another line is understood.
+#[test]
+fn a_fault_stays_one() {
+    let text = RIGHT.replace("crowd ceiling 3", "crowd ceiling 9").replace("note \"desk\"\n", "note \"desk\"\n  lanterns bright\n");
+    let outcome = judged(&policy(POLICY), &shingle(&text));
+    let faulty = outcome.findings.iter().filter(|found| found.check == "port-security/limit-high").count();
+    assert_eq!(faulty, 2);
+    assert!(!doubted(&outcome)["1.1"].contains("port-security/limit-high"));
+}
+
+/// What a later line says for certain is certain; a line before it cannot have meant more.
+#[test]
+fn a_later_line_settles_what_an_earlier_one_left_open() {
+    let early = RIGHT.replace("  carries single\n  home lane 110", "  lanterns bright\n  carries single\n  home lane 110");
+    let late = RIGHT.replace("then shut-out\n", "then shut-out\n  lanterns bright\n");
+    let of = |text: &str| doubted(&judged(&policy(POLICY), &shingle(text)))["1.1"].clone();
+    assert!(!of(&early).contains("port-security/limit-high"), "{:?}", of(&early));
+    assert!(of(&late).contains("port-security/limit-high"), "{:?}", of(&late));
+}
+
+#[rstest]
+#[case::near("near", &[])]
+#[case::block("block", &["1.1"])]
+#[case::switch("switch", &["1.1", "1.2", "1.3"])]
+fn the_policy_says_how_far_doubt_reaches(#[case] width: &str, #[case] expected: &[&str]) {
+    let resolved = shingle(&RIGHT.replacen("note \"desk\"\n", "note \"desk\"\n  lanterns bright\n", 1));
+    let open = doubted(&judged(&with(width), &resolved));
+    let ports: Vec<&str> = open.keys().map(String::as_str).filter(|place| *place != "-").collect();
+    assert_eq!(ports, expected, "{open:?}");
+}
+
+/// In a port's block that begins like a rule of it, near is enough.
+#[test]
+fn near_is_what_rules_that_begin_alike_would_have_set() {
+    let resolved = shingle(&RIGHT.replacen("note \"desk\"\n", "note \"desk\"\n  crowd watch now\n", 1));
+    let open = doubted(&judged(&with("near"), &resolved));
+    assert!(open["1.1"].contains("port-security/off") && !open["1.1"].contains("fast-start/missing"), "{open:?}");
+    assert!(!open.contains_key("1.2"), "{open:?}");
+}
+
+#[test]
+fn lines_that_are_said_to_be_about_nothing_leave_nothing_open() {
+    let rule = "[[rule]]\nin = ['top', 'socket']\npattern = 'lanterns'\nabout = 'nothing'\n";
+    let text = format!("{}\n{rule}", include_str!("../../../demo/dialects/shingle.toml"));
+    let dialect = Arc::new(Dialect::load(&Arc::new(Source::of("shingle.toml", text))).unwrap());
+    let config = RIGHT.replacen("note \"desk\"\n", "note \"desk\"\n  lanterns bright\n  without lanterns\n", 1);
+    let config = format!("{config}lanterns of 1.2\n  with anything inside\n    and below 1.1\n");
+    let resolved = resolve("sw1", &dialect, Arc::new(Source::of("config.txt", config)));
+    assert!(resolved.switch.unread().is_empty(), "{:?}", resolved.switch.unread());
+    assert_eq!(doubted(&judged(&policy(POLICY), &resolved)), BTreeMap::new());
+}
+
+#[rstest]
+#[case::second(&format!("{RIGHT}{}", RIGHT.replace("sw1", "sw2")), Torn::Second)]
+#[case::twice(&format!("{RIGHT}{RIGHT}"), Torn::Second)]
+#[case::of_another(&RIGHT.replace("sw1", "sw99"), Torn::OtherSwitch)]
+#[case::across(&RIGHT.replace("sockets 1.1..1.3", "sockets 1.1..3.3"), Torn::Range)]
+#[case::cut_in_a_word(RIGHT.trim_end().strip_suffix("\n  asleep").unwrap(), Torn::Line)]
+fn a_torn_text_is_told(#[case] text: &str, #[case] torn: Torn) {
+    let resolved = shingle(text);
+    assert!(resolved.switch.torn().iter().any(|(_, there)| *there == torn), "{:?}", resolved.switch.torn());
+    let outcome = judged(&policy(POLICY), &resolved);
+    assert!(outcome.findings.iter().any(|found| found.check == "config/torn"));
+    // A range that goes over parts hides no setting of the ports that are named.
+    assert_eq!(doubted(&outcome).is_empty(), torn == Torn::Range, "{:?}", doubted(&outcome));
+}
+
+#[rstest]
+#[case::the_same("sw1")]
+#[case::written_otherwise("SW-01")]
+#[case::by_another_custom("harbour-office")]
+fn a_name_of_ones_own_is_no_tear(#[case] folder: &str) {
+    let resolved = resolve(folder, &shingle_without(&[]), Arc::new(Source::of("config.txt", RIGHT)));
+    assert_eq!(resolved.switch.torn(), []);
+}
+
+const BRACES: &str = r#"
+[dialect]
+name = "groyne"
+[text]
+structure = "braces"
+end = ";"
+inline-comment = "//"
+block-comment = ["/*", "*/"]
+[recognise]
+lines = ["unit <name:word>"]
+last = ["finis"]
+[ports]
+names = ["<n>"]
+[defaults]
+"port-security.limit" = 1
+[[rule]]
+pattern = "unit <name:word>"
+sets = { "switch.name" = "<name>" }
+[[rule]]
+pattern = "finis"
+[[rule]]
+pattern = "greeting <end:word>"
+until = "<end>"
+[[rule]]
+pattern = "quay <q:ports>"
+opens = "quay"
+ports = "<q>"
+[[rule]]
+in = "quay"
+pattern = "max <n:int>"
+sets = { "port-security.limit" = "<n>" }
+"#;
+
+#[rstest]
+#[case::whole("unit sw1;\nquay 1 { max 2; }\nfinis;\n", &[])]
+#[case::block("unit sw1;\nquay 1 { max 2;\n", &[Torn::Block, Torn::End])]
+#[case::statement("unit sw1;\nquay 1 { max 2; }\nqua", &[Torn::Statement, Torn::End])]
+#[case::close("unit sw1;\nquay 1 { max 2; } }\nfinis;\n", &[Torn::Close])]
+#[case::comment("unit sw1;\nquay 1 { max 2; }\n/* once\nfinis;\n", &[Torn::Comment])]
+#[case::free_text("unit sw1;\ngreeting END;\nwelcome;\nquay 1 { max 2; }\nfinis;\n", &[Torn::FreeText])]
+#[case::more_behind("unit sw1;\nquay 1 { max 2; }\nfinis;\nquay 2 { max 9; }\n", &[Torn::Second])]
+#[case::cut("unit sw1;\nquay 1 { max 2; }\n", &[Torn::End])]
+fn texts_that_are_not_whole(#[case] text: &str, #[case] expected: &[Torn]) {
+    let dialect = Arc::new(Dialect::load(&Arc::new(Source::of("groyne.toml", BRACES))).unwrap());
+    let resolved = resolve("sw1", &dialect, Arc::new(Source::of("config.txt", text)));
+    let torn: BTreeSet<Torn> = resolved.switch.torn().iter().map(|(_, torn)| *torn).collect();
+    assert_eq!(torn, expected.iter().copied().collect());
+    // The port is there whatever follows it.
+    assert!(resolved.switch.ports().iter().any(|port| port.as_str() == "1"));
+}
+
+/// What stands behind a comment is read, what stands in it is not.
+#[rstest]
+#[case("quay 1 { max 2; /* max 9; */ }")]
+#[case("/* was */ quay 1 { max 2; }")]
+#[case("/* a\n b */ quay 1 { max 2; }")]
+#[case("quay 1 { // max 9;\n max 2; }")]
+#[case("quay /* 2 */ 1 { max 2; }")]
+fn comments_stand_anywhere(#[case] text: &str) {
+    let dialect = Arc::new(Dialect::load(&Arc::new(Source::of("groyne.toml", BRACES))).unwrap());
+    let source = Arc::new(Source::of("config.txt", format!("unit sw1;\n{text}\nfinis;\n")));
+    let switch = resolve("sw1", &dialect, source).switch;
+    let limit = switch.setting(Some(0), yellowlegs_core::model::settings::LIMIT).value;
+    assert_eq!((limit, switch.ports().len(), switch.unread().len(), switch.torn().len()), (Some(2), 1, 0, 0));
+}
+
+const SECTIONS: &str = r#"
+[dialect]
+name = "spit"
+[text]
+structure = "sections"
+[recognise]
+lines = ["unit <name:word>"]
+[ports]
+names = ["<n>/<n>"]
+[[rule]]
+pattern = "unit <name:word>"
+[[rule]]
+pattern = "QUAY"
+opens = "quay"
+ports = "<q>"
+"#;
+
+/// Lines below a title that nobody knows are not taken for the section before it.
+#[rstest]
+#[case::signs("'[' quay <q:ports> ']'", "[ quay 1/1 ]\nmax 2\n[ raft 1/2 ]\nmax 9\n")]
+#[case::a_word("quay <q:ports>", "quay 1/1\nmax 2\nqaay 1/2\nmax 9\n")]
+#[case::indented("quay <q:ports>", "quay 1/1\n max 2\nraft 1/2\n max 9\n")]
+fn a_title_that_nobody_knows_ends_the_section_before(#[case] opener: &str, #[case] text: &str) {
+    let rule = "[[rule]]\nin = 'quay'\npattern = 'max <n:int>'\nsets = { 'port-security.limit' = '<n>' }\n";
+    let dialect = format!("{SECTIONS}{rule}").replace("QUAY", opener);
+    let dialect = if opener.contains('[') { dialect.replace("\"sections\"", "\"sections\"\nsplit = \"[]\"") } else { dialect };
+    let dialect = Arc::new(Dialect::load(&Arc::new(Source::of("spit.toml", dialect))).unwrap());
+    let switch = resolve("sw1", &dialect, Arc::new(Source::of("config.txt", format!("unit sw1\n{text}")))).switch;
+    let limit = switch.setting(Some(0), yellowlegs_core::model::settings::LIMIT).value;
+    assert_eq!((limit, switch.unread().len()), (Some(2), 2), "{:?}", switch.unread());
+}
+
+#[test]
+fn a_profile_that_is_not_there_leaves_its_ports_open() {
+    let resolved = on_paths(&PATHS.replace("lay cut desk", "lay cut dusk"));
+    let outcome = judged(&policy(POLICY), &resolved);
+    let [found] = &outcome.findings.iter().filter(|f| f.check == "config/dangling").collect::<Vec<_>>()[..] else {
+        panic!("{:?}", outcome.findings)
+    };
+    assert!(found.message.contains("desk") && found.evidence.iter().any(|line| line.text.contains("follows desk")));
+    assert!(doubted(&outcome).contains_key("a:1") && doubted(&outcome).contains_key("a:2"));
+}
+
+const STATIONS: &str = "\
+harbour clock 2031-03-04 06:20:00
+Lane  Station            Socket  Kept   Silent for
+";
+
+fn with_state(table: &str) -> SwitchOutcome {
+    let state = State { texts: vec![Arc::new(Source::of("sw1/tables.out", table))], as_of: as_of().moment() };
+    let source = Arc::new(Source::of("sw1/config.txt", RIGHT));
+    judged(&policy(POLICY), &resolve_with("sw1", &shingle_without(&[]), source, &state))
+}
+
+/// A row that is not read could have been the one that matters: of its port, or where no row is read of every port.
+#[rstest]
+#[case::read("110   02:00:5e:10:00:01  1.1     heard  12s\n", &[])]
+#[case::one_of_two("110   02:00:5e:10:00:01  1.1     heard  12s\n110   02:00:5e:10:00:02  1.2     moved  12s\n", &["1.2"])]
+#[case::none("110   02:00:5e:10:00:01  1.1     moved  12s\n", &["1.1", "1.2", "1.3"])]
+#[case::cut("", &[])]
+fn rows_that_nobody_reads(#[case] rows: &str, #[case] expected: &[&str]) {
+    let open = doubted(&with_state(&format!("{STATIONS}{rows}")));
+    let ports: Vec<&str> = open.keys().map(String::as_str).filter(|place| *place != "-").collect();
+    assert_eq!(ports, expected, "{open:?}");
+    assert!(open.values().all(|checks| expected.is_empty() || checks.contains("port-security/over-limit")), "{open:?}");
+}
+
+/// A heading without its line's end is a text that was cut there.
+#[test]
+fn a_table_that_is_cut_behind_its_heading_tells_of_no_port() {
+    let open = doubted(&with_state(STATIONS.trim_end()));
+    assert!(open.contains_key("1.1") && open.contains_key("1.2"), "{open:?}");
+}
+
+#[test]
+fn a_text_of_state_counts_once() {
+    let text = format!("{STATIONS}110   02:00:5e:10:00:01  1.1     heard  12s\n");
+    let once = Arc::new(Source::of("sw1/a.out", text.as_str()));
+    let again = Arc::new(Source::of("sw1/b.out", text.as_str()));
+    let state = State { texts: vec![once, again], as_of: as_of().moment() };
+    let source = Arc::new(Source::of("sw1/config.txt", RIGHT));
+    let switch = resolve_with("sw1", &shingle_without(&[]), source, &state).switch;
+    assert_eq!(switch.facts_of(yellowlegs_core::model::facts::station::FACT).count(), 1);
+    assert!(switch.remarks().iter().any(|remark| remark.text.contains("word for word")));
+}
+
+/// What is saved is what runs, in every part of it.
+#[rstest]
+#[case::the_same("", "", "")]
+#[case::a_line_nobody_reads("note \"spare\"\n", "note \"spare\"\n  lanterns bright\n", "undetermined")]
+#[case::a_vlan("lane 110\n  asks\n", "lane 110\n", "vlan.querier on VLAN 110")]
+#[case::a_port("sockets 1.1..1.3", "sockets 1.1..1.4", "port 1.4 is only in the saved copy")]
+#[case::a_name("unit sw1", "unit sw01", "switch.name")]
+#[case::a_mirror("asleep\n", "asleep\nglass 1 looks at 1.1 both\n", "mirror session")]
+fn a_saved_copy_that_is_not_the_same(#[case] from: &str, #[case] to: &str, #[case] expected: &str) {
+    let resolved = shingle(RIGHT);
+    let saved = shingle(&if from.is_empty() { RIGHT.to_owned() } else { RIGHT.replacen(from, to, 1) });
+    let resolved = resolved.with_saved(SavedCopy::Read(Box::new(saved.switch)));
+    let outcome = judged(&policy(POLICY), &resolved);
+    let found: Vec<&str> =
+        outcome.findings.iter().filter(|f| f.check == "config/unsaved").map(|f| f.message.as_str()).collect();
+    let open = outcome.undetermined.iter().any(|open| open.check == "config/unsaved");
+    match expected {
+        "" => assert!(found.is_empty() && !open, "{found:?}"),
+        "undetermined" => assert!(found.is_empty() && open, "{found:?}"),
+        words => assert!(found.iter().any(|message| message.contains(words)), "{found:?}"),
+    }
+}
+
+/// A record tells what is doubtful: read again, the same is open.
+#[test]
+fn a_record_keeps_its_doubts() {
+    let resolved = shingle(&RIGHT.replacen("note \"desk\"\n", "note \"desk\"\n  lanterns bright\n", 1));
+    let record = resolved.record();
+    let again = Resolved::from_record(record.into_switch("sw1"));
+    let policy = policy(POLICY);
+    let open = |resolved: &Resolved| doubted(&judged(&policy, resolved)).into_keys().collect::<Vec<_>>();
+    assert_eq!(open(&again), open(&resolved));
+    assert_eq!(open(&again), ["-", "1.1"]);
+}
