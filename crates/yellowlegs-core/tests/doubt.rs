@@ -384,7 +384,7 @@ fn a_text_of_state_counts_once() {
 #[case::a_vlan("lane 110\n  asks\n", "lane 110\n", "vlan.querier on VLAN 110")]
 #[case::a_port("sockets 1.1..1.3", "sockets 1.1..1.4", "port 1.4 is only in the saved copy")]
 #[case::a_name("unit sw1", "unit sw01", "switch.name")]
-#[case::a_mirror("asleep\n", "asleep\nglass 1 looks at 1.1 both\n", "mirror session")]
+#[case::a_mirror("asleep\n", "asleep\nlooking-glass 1\n  shows 1.1 both\n  onto 1.3\n", "mirror session")]
 fn a_saved_copy_that_is_not_the_same(#[case] from: &str, #[case] to: &str, #[case] expected: &str) {
     let resolved = shingle(RIGHT);
     let saved = shingle(&if from.is_empty() { RIGHT.to_owned() } else { RIGHT.replacen(from, to, 1) });

@@ -168,7 +168,7 @@ fn a_switch_is_compared_with_its_saved_copy() {
     assert_eq!(settings, [("fast-start.mode", 1), ("guard.bpdu", 1), ("port.energy-saving", 1)]);
     // What needs state or a saved copy is no difference: the other side has none.
     let gone: Vec<&str> = list(&told["findings"], "gone").iter().map(|f| text(f, "check")).collect();
-    assert_eq!(gone, ["fast-start/missing", "multicast/energy-saving"]);
+    assert_eq!(gone, ["config/torn", "fast-start/missing", "multicast/energy-saving"]);
 }
 
 #[rstest]

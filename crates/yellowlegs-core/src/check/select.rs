@@ -33,6 +33,11 @@ impl Selection {
         self.switch.is_none() && self.among.is_none() && !self.names_ports()
     }
 
+    /// Whether what stands on no switch, and is about some, is reported.
+    pub fn takes_nowhere<'s>(&self, mut about: impl Iterator<Item = &'s str>) -> bool {
+        self.takes_fleet() || !self.names_ports() && about.any(|switch| self.takes_switch(switch))
+    }
+
     /// Whether a port is reported.
     pub fn takes_port(&self, name: &str, role: Option<&str>) -> bool {
         let by_name = self.port.as_ref().is_none_or(|glob| glob.is_match(name));

@@ -44,9 +44,10 @@ impl Comparison {
     /// Of the earlier report only what is reported now plays a part.
     pub fn new(earlier: Earlier, selection: &Selection) -> Self {
         let takes = |then: &Then| {
-            let Former { check, switch, port, role, .. } = &then.finding;
+            let Former { check, switch, port, role, related, .. } = &then.finding;
+            let about = || related.iter().map(|about| about.switch.as_str());
             let placed = match (switch, port) {
-                (None, _) => selection.takes_fleet(),
+                (None, _) => selection.takes_nowhere(about()),
                 (Some(_), None) => !selection.names_ports(),
                 (Some(_), Some(port)) => selection.takes_port(port, role.as_deref()),
             };

@@ -15,8 +15,7 @@ impl Dialect {
 
     /// The words of a line that the dialect does not know.
     pub(super) fn unknown<'w>(&self, text: &'w str, words: &'w [Word]) -> impl Iterator<Item = Word> {
-        let is_sign = |word: &str| word.len() == 1 && word.bytes().all(|b| b.is_ascii_punctuation());
-        words.iter().copied().filter(move |word| !self.knows(word.of(text)) && !is_sign(word.of(text)))
+        words.iter().copied().filter(move |word| !self.knows(word.of(text)) && !is_rule(word.of(text)))
     }
 
     /// Whether a word is known to the dialect.
@@ -38,7 +37,7 @@ impl Dialect {
                 word if word.bytes().all(|b| b.is_ascii_digit()) => "<number>",
                 word if self.lists.port(word).is_some() => "<port>",
                 word if StationAddress::parse(word).is_ok() => "<station>",
-                word if word.len() == 1 && word.bytes().all(|b| b.is_ascii_punctuation()) => word,
+                word if is_rule(word) => word,
                 _ => "<word>",
             });
         }
@@ -47,4 +46,10 @@ impl Dialect {
         }
         shape
     }
+}
+
+/// Whether a word is one sign, or a line drawn of it.
+fn is_rule(word: &str) -> bool {
+    let mut bytes = word.bytes();
+    bytes.next().is_some_and(|first| first.is_ascii_punctuation() && bytes.all(|byte| byte == first))
 }

@@ -17,7 +17,7 @@ pub use block::{Block, blocks};
 pub use evidence::{Evidence, EvidenceKind, quote_cite, quote_slot};
 pub use fingerprint::fingerprint;
 pub use outcome::{Counts, DoubtLine, PortShown, Standing, SwitchOutcome, Undecided};
-pub use since::{Fate, Former, Since, SinceRow};
+pub use since::{About, Fate, Former, Input, Since, SinceRow};
 pub use totals::{
     CheckRow, DoubtRow, Levels, Positions, Sample, Summary, SwitchRow, Totals, UndeterminedRow, UnreadRow, UnreadSample,
 };

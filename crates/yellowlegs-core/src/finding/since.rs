@@ -27,6 +27,13 @@ impl Since {
     }
 }
 
+/// A place that a finding is about besides.
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+pub struct About {
+    /// The switch.
+    pub switch: String,
+}
+
 /// What a finding was calculated from, as a report has it.
 #[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
 #[serde(untagged)]
@@ -86,6 +93,9 @@ pub struct Former {
     pub message: String,
     /// Its fingerprint.
     pub fingerprint: String,
+    /// What it is about besides.
+    #[serde(default, skip_serializing)]
+    pub related: Vec<About>,
     /// What it was calculated from.
     #[serde(default, skip_serializing)]
     pub inputs: BTreeMap<String, Input>,
@@ -153,6 +163,7 @@ mod tests {
             role: None,
             message: text(),
             fingerprint: text(),
+            related: Vec::new(),
             inputs,
             now: Fate::Gone,
         }

@@ -179,8 +179,8 @@ pub struct Switch {
     pub(crate) doubted_facts: Vec<(FactKind, Option<usize>)>,
     /// What is used by name and described nowhere.
     pub(crate) dangling: Vec<Dangling>,
-    /// What a record says is doubtful.
-    pub(crate) told_doubts: Vec<Doubt>,
+    /// What a record says is doubtful; `None`: nobody says.
+    pub(crate) told_doubts: Option<Vec<Doubt>>,
     pub(crate) remarks: Vec<Remark>,
     pub(crate) saved: SavedCopy,
     /// Sorted by kind.
@@ -214,7 +214,7 @@ impl Switch {
             unread_facts: Vec::new(),
             doubted_facts: Vec::new(),
             dangling: Vec::new(),
-            told_doubts: Vec::new(),
+            told_doubts: None,
             remarks: Vec::new(),
             saved: SavedCopy::Missing,
             facts: Vec::new(),

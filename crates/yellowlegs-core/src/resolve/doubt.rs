@@ -81,7 +81,9 @@ impl Resolved {
         let mut painter = Painter { switch: self.switch.clone(), doubts: Vec::new() };
         match &self.history {
             Some(history) => Finder::new(history, &self.switch, width).all(&mut painter),
-            None if width != DoubtWidth::Switch && !told_doubts.is_empty() => painter.told(told_doubts),
+            None if width != DoubtWidth::Switch && told_doubts.is_some() => {
+                painter.told(told_doubts.as_deref().unwrap_or_default());
+            }
             // A record that tells its unread lines, and no more of them.
             None => {
                 let torn = torn.iter().map(|(mark, torn)| (*mark, torn.says().into()));

@@ -41,7 +41,7 @@ fn run(dialect: &Arc<Dialect>, example: &Example) -> Vec<Failed> {
     }
     let unread = resolved.switch.unread();
     if let Some(wanted) = example.unread.filter(|wanted| *wanted != unread.len()) {
-        let line = unread.first().and_then(|u| resolved.switch.quote(u.mark)).map(|q| (q.place.line, q.text));
+        let line = unread.first().and_then(|u| resolved.switch.quote_raw(u.mark)).map(|q| (q.place.line, q.text));
         failed.push(Failed {
             place: dialect.place(&example.spot),
             about: "lines not understood".into(),
@@ -94,7 +94,7 @@ fn setting(dialect: &Dialect, resolved: &super::Resolved, expected: &Expected) -
     if slot.value == wanted {
         return None;
     }
-    let quote = slot.mark.and_then(|mark| resolved.switch.quote(mark));
+    let quote = slot.mark.and_then(|mark| resolved.switch.quote_raw(mark));
     let got = slot.value.as_ref().map_or_else(|| "unknown".into(), ToString::to_string);
     Some(failed(format!("{got} ({})", slot.origin.word()), quote.map(|q| (q.place.line, q.text))))
 }
@@ -120,6 +120,6 @@ fn fact(dialect: &Dialect, resolved: &super::Resolved, expected: &ExpectedFact) 
         about: info.name.to_owned(),
         expected: shown(&expected.fields),
         got: nearest.map_or_else(|| "no such fact".into(), |fact| format!("nearest is {}", shown(&told(fact)))),
-        line: nearest.and_then(|fact| resolved.switch.quote(fact.mark)).map(|q| (q.place.line, q.text)),
+        line: nearest.and_then(|fact| resolved.switch.quote_raw(fact.mark)).map(|q| (q.place.line, q.text)),
     })
 }

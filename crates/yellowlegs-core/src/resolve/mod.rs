@@ -79,7 +79,8 @@ pub fn resolve_with(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: A
     switch.traits = Arc::clone(dialect.traits());
     switch.requires = Arc::clone(dialect.requires());
     switch.lines = reading.lines;
-    switch.statements = reading.statements.iter().filter(|s| !s.leads).count() as u32;
+    // The parts of a line that is a whole path stand in one place.
+    switch.statements = reading.statements.chunk_by(|a, b| a.mark == b.mark).count() as u32;
     switch.unread = std::mem::take(&mut reading.unread);
     switch.torn = std::mem::take(&mut reading.torn);
     let (mut facts, mut tables, mut missed) = (Vec::new(), Vec::new(), Vec::new());
@@ -187,7 +188,7 @@ impl Resolved {
         switch.vlan_slots.iter_mut().for_each(|((_, id), slot)| narrow(slot, *id));
         switch.vlan_defaults.iter_mut().for_each(|(id, slot)| narrow(slot, *id));
         switch.mirrors.values_mut().flatten().for_each(|(id, slot)| narrow(slot, *id));
-        switch.told_doubts = self.doubtful(DoubtWidth::Block).map(|doubtful| doubtful.doubts).unwrap_or_default();
+        switch.told_doubts = Some(self.doubtful(DoubtWidth::Block).map(|doubtful| doubtful.doubts).unwrap_or_default());
         Record::of(&switch)
     }
 

@@ -26,7 +26,8 @@ fn real(path: &Path) -> Result<PathBuf, Failure> {
 
 /// The nearest folder with a policy, from `path` upwards.
 fn nearest_policy(path: &Path) -> Option<PathBuf> {
-    path.ancestors().find(|dir| dir.join(POLICY_FILE).is_file()).map(Path::to_owned)
+    // Whatever it is: one that cannot be read is told, not passed over.
+    path.ancestors().find(|dir| dir.join(POLICY_FILE).symlink_metadata().is_ok()).map(Path::to_owned)
 }
 
 fn folder_of(path: &Path) -> PathBuf {

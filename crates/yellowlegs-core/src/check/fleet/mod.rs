@@ -249,8 +249,7 @@ impl FleetOutcome {
         if !selection.takes_check(finding.check) {
             return;
         }
-        let about_chosen = || finding.related.iter().any(|place| selection.takes_switch(&place.switch));
-        if selection.takes_fleet() || !selection.names_ports() && about_chosen() {
+        if selection.takes_nowhere(finding.related.iter().map(|place| &*place.switch)) {
             self.findings.push(finding);
         } else {
             self.left_out += 1;

@@ -112,7 +112,7 @@ pub(super) fn dangling(switch: &Switch) -> Vec<RecordDangling> {
     switch.dangling.iter().map(shown).collect()
 }
 
-pub(super) fn of(switch: &Switch) -> Vec<RecordDoubt> {
+pub(super) fn of(switch: &Switch) -> Option<Vec<RecordDoubt>> {
     let shown = |doubt: &Doubt| {
         let Quote { place: Place { file, line, column }, width, .. } = switch.quote(doubt.mark)?;
         Some(RecordDoubt {
@@ -127,14 +127,14 @@ pub(super) fn of(switch: &Switch) -> Vec<RecordDoubt> {
             fact: doubt.fact.map(RecordKind),
         })
     };
-    switch.told_doubts.iter().filter_map(shown).collect()
+    Some(switch.told_doubts.as_ref()?.iter().filter_map(shown).collect())
 }
 
 /// Puts them into the switch, whose ports are known by now.
 pub(super) fn read(
     torn: Vec<RecordTorn>,
     dangling: Vec<RecordDangling>,
-    doubts: Vec<RecordDoubt>,
+    doubts: Option<Vec<RecordDoubt>>,
     switch: &mut Switch,
     quotes: &mut Quotes,
 ) {
@@ -148,11 +148,14 @@ pub(super) fn read(
         let mark = evidence.map(|quote| quotes.mark(quote));
         switch.dangling.push(Dangling { what: "profile", name: name.into(), mark, ports });
     }
+    let Some(doubts) = doubts else { return };
+    let mut told = Vec::new();
     for RecordDoubt { shape, torn, file, line, column, width, ports, settings, fact } in doubts {
         let text = shape.clone();
         let mark = quotes.mark(RecordQuote { file, line, column, width, text });
         let ports = ports.map(|ports| positions(switch, &ports));
         let (shape, torn): (Arc<str>, _) = (shape.into(), torn.map(|torn| torn.0));
-        switch.told_doubts.push(Doubt { mark, shape, torn, ports, settings: settings.0, fact: fact.map(|k| k.0) });
+        told.push(Doubt { mark, shape, torn, ports, settings: settings.0, fact: fact.map(|k| k.0) });
     }
+    switch.told_doubts = Some(told);
 }

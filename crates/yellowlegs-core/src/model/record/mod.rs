@@ -62,8 +62,8 @@ pub struct Record {
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     dangling: Vec<RecordDangling>,
     /// What is doubtful by lines that are not understood. Where a record has unread lines and no doubts, everything is.
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    doubts: Vec<RecordDoubt>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    doubts: Option<Vec<RecordDoubt>>,
     #[serde(default)]
     remarks: Vec<Remark>,
     #[serde(default)]
