@@ -51,7 +51,11 @@ impl SwitchView<'_> {
         let mut given: Vec<SettingId> = Vec::new();
         // What the platform throws by itself nobody has set.
         let thrown = [of.global.id, of.vlans.id].into_iter().chain(of.parameters.iter().copied());
-        given.extend(thrown.filter(|id| self.is_written(*id)));
+        given.extend(thrown.clone().filter(|id| self.is_written(*id)));
+        // What nobody understands may have given one.
+        if let Some(id) = thrown.into_iter().find(|id| given.is_empty() && self.may_be_written(*id)) {
+            return Err(Unknown::fact(id.name()));
+        }
         Ok(if given.is_empty() { Arming::Off } else { Arming::Half { missing, given } })
     }
 
@@ -77,6 +81,14 @@ impl SwitchView<'_> {
                 let slot = switch.slot(None, id);
                 slot.origin.is_written() && says(&slot.value)
             }
+        }
+    }
+
+    /// Whether a line that nobody understands may give a parameter a value.
+    fn may_be_written(&self, id: SettingId) -> bool {
+        match id.info().scope {
+            Scope::Port => self.unlike_ports().any(|port| port.slot(id).is_doubtful()),
+            _ => self.slot(id).is_doubtful(),
         }
     }
 

@@ -26,7 +26,7 @@ impl Shadow {
     /// Of a switch; `None` where nothing is doubtful.
     pub(super) fn of(policy: &Policy, resolved: &Resolved, roles: &Assignment) -> Option<Self> {
         let doubtful = resolved.doubtful(policy.site.doubt.value)?;
-        let roles = roles.for_doubtful(&doubtful.resolved.switch);
+        let roles = roles.for_doubtful(policy, &doubtful.resolved.switch);
         let lines = doubtful.doubts.iter().map(|doubt| line(&resolved.switch, doubt)).collect();
         Some(Self { doubtful, roles, lines })
     }

@@ -215,6 +215,25 @@ impl<'p> Judge<'p> {
         told
     }
 
+    /// What every check of the switch and of its ports comes to, doubt cast: by port (none: the switch) and check. Waivers
+    /// play no part.
+    pub fn told(&self, resolved: &Resolved, lists: Option<&Lists>) -> Vec<(Option<usize>, &'static Check, Told)> {
+        let roles = assign(self.policy, &resolved.switch, lists);
+        let on = SwitchView::new(resolved, self.policy, &roles, self.as_of);
+        let shadow = Shadow::of(self.policy, resolved, &roles);
+        let certain = shadow.as_ref().map(|shadow| shadow.view(self.policy, self.as_of));
+        let mut of_switch = self.switch_verdicts(on);
+        super::doubt::cast(&mut of_switch, certain.map(|on| self.switch_verdicts(on)).unwrap_or_default());
+        let mut all: Vec<_> = of_switch.into_iter().map(|(check, told)| (None, check, told)).collect();
+        for view in on.ports() {
+            let port = view.port();
+            let mut told = self.verdicts(&view);
+            super::doubt::cast(&mut told, certain.map(|on| self.verdicts(&on.port(port))).unwrap_or_default());
+            all.extend(told.into_iter().map(|(check, told)| (Some(port), check, told)));
+        }
+        all
+    }
+
     fn finish(&self, switch: &Switch, remarks: Vec<Remark>, ports: usize, outcome: &mut SwitchOutcome) {
         outcome.unread = UnreadRow::of(switch, self.raw);
         outcome.remarks.extend(switch.remarks().iter().cloned().chain(remarks));

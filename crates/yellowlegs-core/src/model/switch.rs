@@ -78,6 +78,13 @@ pub struct Slot {
 
 impl Slot {
     pub(crate) const UNKNOWN: Self = Self { value: None, origin: Origin::Unknown, mark: None, contested: false };
+    /// Unknown because a line that could speak of it is not understood: whether anything is written is unknown, too.
+    pub(crate) const DOUBTFUL: Self = Self { contested: true, ..Self::UNKNOWN };
+
+    /// Whether somebody may have written what nobody understands.
+    pub(crate) fn is_doubtful(&self) -> bool {
+        *self == Self::DOUBTFUL
+    }
 }
 
 /// A line that the dialect does not know.
@@ -179,6 +186,8 @@ pub struct Switch {
     pub(crate) doubted_facts: Vec<(FactKind, Option<usize>)>,
     /// What is used by name and described nowhere.
     pub(crate) dangling: Vec<Dangling>,
+    /// Whether some line that is not understood may use something by name.
+    pub(crate) may_use: bool,
     /// What a record says is doubtful; `None`: nobody says.
     pub(crate) told_doubts: Option<Vec<Doubt>>,
     pub(crate) remarks: Vec<Remark>,
@@ -214,6 +223,7 @@ impl Switch {
             unread_facts: Vec::new(),
             doubted_facts: Vec::new(),
             dangling: Vec::new(),
+            may_use: false,
             told_doubts: None,
             remarks: Vec::new(),
             saved: SavedCopy::Missing,
@@ -291,6 +301,11 @@ impl Switch {
     /// What is used by name and described nowhere.
     pub fn dangling(&self) -> &[Dangling] {
         &self.dangling
+    }
+
+    /// Whether some line that is not understood may use something by name.
+    pub fn may_use(&self) -> bool {
+        self.may_use
     }
 
     /// Whether a kind of facts is not to be believed, of a port or, where none is named, of some port.

@@ -62,10 +62,20 @@ pub struct Assignment {
 }
 
 impl Assignment {
-    /// The same roles, for the same switch of which less is known: other ports are alike then.
+    /// The roles that are certain where less is known of the switch: one that was told by a description, or by VLAN and
+    /// mode, is none where those are doubtful. Other ports are alike then.
     #[must_use]
-    pub fn for_doubtful(&self, switch: &Switch) -> Self {
-        Self { ports: self.ports.clone(), alike: alike(switch, &self.ports), ..Self::default() }
+    pub fn for_doubtful(&self, policy: &Policy, certain: &Switch) -> Self {
+        let doubtful = |port: usize, id: &SettingId| certain.slot(Some(port), *id).is_doubtful();
+        let is_certain = |(port, assigned): (usize, &Option<Assigned>)| {
+            let assigned = (*assigned)?;
+            let by_words = policy.derive.description && assigned.from != RoleFrom::List;
+            let open = by_words && doubtful(port, &settings::DESCRIPTION.id)
+                || assigned.derived_from().iter().any(|id| doubtful(port, id));
+            (!open).then_some(assigned)
+        };
+        let ports: Vec<Option<Assigned>> = self.ports.iter().enumerate().map(is_certain).collect();
+        Self { alike: alike(certain, &ports), ports, ..Self::default() }
     }
 }
 

@@ -7,9 +7,10 @@ use std::sync::Arc;
 
 use super::apply::{Applier, ProfileName, Written, is_unset};
 use super::{CONFIG_FILE, History, Resolved};
-use crate::dialect::{Alike, Captured, Change, Dialect, HoleRef, PortItem, Subject, UnreadAt};
+use crate::dialect::{Alike, Captured, Change, Dialect, HoleRef, PortItem, Reach, Subject, UnreadAt};
 use crate::model::{
-    Doubt, DoubtWidth, Mark, Mode, Origin, Scope, SettingId, SettingSet, Slot, Switch, Torn, Unread, Value, VlanId, settings,
+    Doubt, DoubtWidth, Mark, Mode, Origin, Scope, SettingId, SettingSet, Slot, Switch, Torn, Unread, Value, VlanId, platform,
+    settings,
 };
 
 /// A switch with what is doubtful about it unknown.
@@ -90,6 +91,10 @@ impl Resolved {
                 painter.everything(unread.iter().map(|unread| (unread.mark, Arc::clone(&unread.shape))).chain(torn));
             }
         }
+        painter.follow_membership();
+        if let Some(history) = &self.history {
+            painter.follow_reach(history);
+        }
         let Painter { switch, doubts } = painter;
         let changed = doubts.iter().any(|d| !d.settings.is_empty() || d.fact.is_some());
         changed.then(|| Doubtful { resolved: Resolved { switch, history: self.history.clone() }, doubts })
@@ -134,6 +139,7 @@ impl<'a> Finder<'a> {
                 DoubtWidth::Near | DoubtWidth::Block => self.targets(line.mark, at, &unread),
             };
             painter.paint(line.mark, Arc::clone(&line.shape), None, &targets);
+            painter.switch.may_use |= self.may_use(line.mark, at);
         }
         for (mark, torn) in &self.switch.torn {
             let targets = match torn {
@@ -201,6 +207,20 @@ impl<'a> Finder<'a> {
             }
         }
         targets
+    }
+
+    /// Whether a line begins like one that uses something by name, or leads into a block where such lines stand.
+    fn may_use(&self, mark: Mark, at: UnreadAt) -> bool {
+        let rules = self.dialect.rules();
+        let uses = |rule: &crate::dialect::Rule| rule.uses.is_some() || rule.used_by.is_some();
+        let in_context = |context: usize| rules.iter().any(|rule| uses(rule) && rule.contexts.contains(&context));
+        let contexts = match at {
+            UnreadAt::Context(context, _) => vec![context],
+            UnreadAt::Statement(_) | UnreadAt::Unread(_) => (0..self.dialect.contexts().len()).collect(),
+        };
+        let alike = contexts.into_iter().flat_map(|context| self.dialect.alike(self.text, mark, context).rules);
+        let mut alike = alike.filter_map(|rule| rules.get(rule as usize));
+        alike.any(|rule| uses(rule) || rule.opens.is_some_and(in_context))
     }
 
     fn is_defined(&self, vlan: VlanId) -> bool {
@@ -327,7 +347,7 @@ impl<'a> Finder<'a> {
                 let ports = self.ports(&captured);
                 targets.push(Target { place: Place::Ports(ports), settings: of(Scope::Port), layer: Layer::Own });
             }
-            Subject::Reach(crate::dialect::Reach::AllVlans) => {
+            Subject::Reach(Reach::AllVlans) => {
                 targets.push(Target { place: Place::Vlans(Vec::new()), settings: of(Scope::Vlan), layer: Layer::Global });
             }
             Subject::Reach(_) => {
@@ -587,12 +607,51 @@ impl Painter {
         self.doubts.push(Doubt { mark, shape, torn, ports, settings, fact: None });
     }
 
+    /// Where membership makes a port a trunk, its mode is as doubtful as its VLANs.
+    fn follow_membership(&mut self) {
+        if self.switch.traits.holds(platform::MODE_FROM, "membership") != Some(true) {
+            return;
+        }
+        const MEMBERSHIP: [SettingId; 3] =
+            [settings::TAGGED_VLANS.id, settings::VOICE_VLAN.id, settings::ACCESS_VLAN.id];
+        for port in 0..self.switch.ports.len() {
+            let doubtful = |id: &SettingId| self.switch.port_slots.get(port, *id).is_some_and(Slot::is_doubtful);
+            if MEMBERSHIP.iter().any(doubtful) {
+                self.switch.port_slots.set(port, settings::MODE.id, Slot::DOUBTFUL);
+            }
+        }
+    }
+
+    /// How far a global default reaches hangs on the mode of a port, or on its fast start: what it would have said is as
+    /// doubtful as those.
+    fn follow_reach(&mut self, history: &History) {
+        let History { dialect, source, reading, ports, .. } = history;
+        let written = Applier::new(dialect, source, reading, ports, None).run();
+        for id in SettingId::of(Scope::Port) {
+            let reaches: Vec<Reach> = written.globals[id.slot()].iter().map(|global| global.reach).collect();
+            let by_mode = reaches.iter().any(|reach| matches!(reach, Reach::AccessPorts | Reach::TrunkPorts));
+            let by_edge = reaches.contains(&Reach::EdgePorts);
+            for port in 0..self.switch.ports.len() {
+                let doubtful =
+                    |id: SettingId| self.switch.port_slots.get(port, id).is_some_and(Slot::is_doubtful);
+                let open = (by_mode || by_edge) && doubtful(settings::MODE.id)
+                    || by_edge && doubtful(settings::FAST_START.id);
+                let own = self.switch.port_slots.get(port, id).is_some_and(|slot| {
+                    matches!(slot.origin, Origin::Port | Origin::Range | Origin::Vlan | Origin::Profile)
+                });
+                if open && !own {
+                    self.switch.port_slots.set(port, id, Slot::DOUBTFUL);
+                }
+            }
+        }
+    }
+
     fn switch_slot(&mut self, id: SettingId, mark: Mark, layer: Layer) -> bool {
         let Some(slot) = self.switch.switch_slots.get_mut(id.slot()) else { return false };
         if stands(slot, id, mark, layer) {
             return false;
         }
-        *slot = Slot::UNKNOWN;
+        *slot = Slot::DOUBTFUL;
         true
     }
 
@@ -603,12 +662,13 @@ impl Painter {
             let mut any = false;
             for id in target.settings.iter() {
                 let Some(slot) = self.switch.port_slots.get(port, id) else { continue };
-                if is_unset(slot) && slot.value.is_none() {
+                if is_unset(slot) {
+                    self.switch.port_slots.set(port, id, Slot::DOUBTFUL);
                     any = true;
                     continue;
                 }
                 if !stands(slot, id, mark, target.layer) {
-                    self.switch.port_slots.set(port, id, Slot::UNKNOWN);
+                    self.switch.port_slots.set(port, id, Slot::DOUBTFUL);
                     any = true;
                 }
             }
@@ -622,32 +682,32 @@ impl Painter {
     fn vlans(&mut self, vlans: &[VlanId], target: &Target, mark: Mark) {
         for id in target.settings.iter() {
             if vlans.is_empty() {
-                self.switch.vlan_defaults.insert(id, Slot::UNKNOWN);
+                self.switch.vlan_defaults.insert(id, Slot::DOUBTFUL);
                 let of_setting = self.switch.vlan_slots.iter_mut().filter(|((_, there), _)| *there == id);
                 for (_, slot) in of_setting.filter(|(_, slot)| !stands(slot, id, mark, target.layer)) {
-                    *slot = Slot::UNKNOWN;
+                    *slot = Slot::DOUBTFUL;
                 }
                 continue;
             }
             for vlan in vlans {
-                let slot = self.switch.vlan_slots.entry((*vlan, id)).or_insert(Slot::UNKNOWN);
+                let slot = self.switch.vlan_slots.entry((*vlan, id)).or_insert(Slot::DOUBTFUL);
                 if !stands(slot, id, mark, target.layer) {
-                    *slot = Slot::UNKNOWN;
+                    *slot = Slot::DOUBTFUL;
                 }
             }
         }
     }
 
     fn mirror(&mut self, session: Option<&Arc<str>>, target: &Target) {
-        let unknown: BTreeMap<SettingId, Slot> = SettingId::of(Scope::Mirror).map(|id| (id, Slot::UNKNOWN)).collect();
+        let unknown: BTreeMap<SettingId, Slot> = SettingId::of(Scope::Mirror).map(|id| (id, Slot::DOUBTFUL)).collect();
         match session {
             Some(name) => {
                 let slots = self.switch.mirrors.entry(Arc::clone(name)).or_insert(unknown);
-                target.settings.iter().for_each(|id| _ = slots.insert(id, Slot::UNKNOWN));
+                target.settings.iter().for_each(|id| _ = slots.insert(id, Slot::DOUBTFUL));
             }
             None => {
                 for slots in self.switch.mirrors.values_mut() {
-                    target.settings.iter().for_each(|id| _ = slots.insert(id, Slot::UNKNOWN));
+                    target.settings.iter().for_each(|id| _ = slots.insert(id, Slot::DOUBTFUL));
                 }
                 self.switch.mirrors.insert("?".into(), unknown);
             }

@@ -155,12 +155,14 @@ pub(crate) fn lines(
     only_unread: bool,
     raw: bool,
 ) -> io::Result<()> {
-    let (mut taken, mut unread) = (0, 0);
+    let (mut taken, mut unread, mut passed) = (0, 0, 0);
     for line in lines {
         let is_unread = line.outcome.iter().any(|o| matches!(o, Outcome::Unread { .. } | Outcome::Misfit { .. }));
         let is_taken = line.outcome.iter().any(|o| matches!(o, Outcome::Taken { .. } | Outcome::Told { .. }));
         unread += usize::from(is_unread);
-        taken += usize::from(is_taken);
+        // A line may hold several statements, some of them taken.
+        taken += usize::from(is_taken && !is_unread);
+        passed += usize::from(!is_taken && !is_unread);
         if only_unread && !is_unread {
             continue;
         }
@@ -209,8 +211,7 @@ pub(crate) fn lines(
     }
     writeln!(
         out,
-        "{taken} lines understood, {unread} not, {} blank, comment or free text",
-        lines.len() - taken - unread
+        "{taken} lines understood, {unread} not, {passed} blank, comment or free text"
     )
 }
 

@@ -1,6 +1,6 @@
 //! Whether what was read is one whole configuration of this switch, and has all that it uses by name.
 
-use crate::check::{Check, Judgement, Run, SwitchView, Verdict, Violation};
+use crate::check::{Check, Judgement, Run, SwitchView, Unknown, Verdict, Violation};
 use crate::finding::Related;
 use crate::model::Torn;
 use crate::policy::Level;
@@ -67,5 +67,8 @@ fn dangling(on: &SwitchView<'_>) -> Judgement {
             violation
         })
         .collect();
+    if violations.is_empty() && on.switch().may_use() {
+        return Err(Unknown::fact("lines that are understood"));
+    }
     Ok(if violations.is_empty() { Verdict::Met } else { Verdict::Violated(violations) })
 }

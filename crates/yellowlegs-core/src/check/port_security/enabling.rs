@@ -1,6 +1,6 @@
 //! Whether port security is in force where it is wanted, and nowhere else.
 
-use crate::check::{Check, Judgement, PortView, Run, Verdict, Violation};
+use crate::check::{Check, Judgement, PortView, Run, Unknown, Verdict, Violation};
 use crate::model::{SettingId, Value, settings};
 use crate::policy::{Feature, Level, Wish};
 
@@ -82,7 +82,8 @@ fn not_armed(port: &PortView<'_>) -> Judgement {
     };
     let written: Vec<SettingId> = PARAMETERS.into_iter().filter(|id| port.is_own(*id) && says_something(id)).collect();
     if written.is_empty() {
-        return Ok(Verdict::Met);
+        let mut doubtful = PARAMETERS.into_iter().filter(|id| port.slot(*id).is_doubtful());
+        return doubtful.next().map_or(Ok(Verdict::Met), |id| Err(Unknown::fact(id.name())));
     }
     let names: Vec<&str> = written.iter().map(|id| id.name()).collect();
     let cause =

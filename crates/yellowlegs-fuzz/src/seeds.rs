@@ -1,0 +1,113 @@
+//! What mangling begins with: the demo's dialects, texts and policy, and small texts of the other kinds.
+
+/// The dialects, with a configuration and a text of state in each.
+pub const SYSTEMS: [System; 3] = [
+    System {
+        dialect: include_str!("../../../demo/dialects/shingle.toml"),
+        config: include_str!("../../../demo/northquay/nq-desks-1/config.txt"),
+        state: include_str!("../../../demo/northquay/nq-desks-1/tables.out"),
+    },
+    System {
+        dialect: include_str!("../../../demo/dialects/fathom.toml"),
+        config: include_str!("../../../demo/saltpan/sp-hall-1/config.txt"),
+        state: include_str!("../../../demo/saltpan/sp-hall-1/tables.out"),
+    },
+    System {
+        dialect: BRACES,
+        config: "unit sw1;\nquay 1..4 { guard on; }\nquay 1 { max 2; says \"desk; one\"; /* was\n max 9; */ }\nquay 2 { max 3; } // two\n\
+                 pool 110 { name desks; members 1..2; }\nfinis;\n",
+        state: "clock 2031-03-04 06:20:00\nPool  Station            Quay\n110   02:00:5e:10:00:01  1\n",
+    },
+];
+
+/// One system: its dialect, a configuration, a text of state.
+#[derive(Debug, Clone, Copy)]
+pub struct System {
+    /// The dialect.
+    pub dialect: &'static str,
+    /// A configuration.
+    pub config: &'static str,
+    /// A text of state.
+    pub state: &'static str,
+}
+
+/// The demo's policy.
+pub const POLICY: &str = include_str!("../../../demo/yellowlegs.toml");
+/// An inventory.
+pub const INVENTORY: &str = include_str!("../../../demo/stations.csv");
+/// A drill of one's own.
+pub const DRILL: &str = "name = \"second\"\n[[step]]\nat = \"0s\"\nswitch = \"sw1\"\nport = \"1.1\"\nplug = \"host\"\n";
+/// Rules of the house.
+pub const EXPRESSIONS: &str = "port_security.limit > 4 && port.tagged_vlans.exists(v, v in [110, 120]) || size(port.description) > 3";
+
+const BRACES: &str = r#"
+[dialect]
+name = "groyne"
+[text]
+structure = "braces"
+end = ";"
+inline-comment = "//"
+block-comment = ["/*", "*/"]
+[recognise]
+lines = ["unit <name:word>"]
+last = ["finis"]
+[ports]
+names = ["<n>"]
+[lists]
+range = [".."]
+item = [","]
+[time]
+forms = ["%Y-%m-%d %H:%M:%S"]
+zone = "Z"
+[defaults]
+"port.enabled" = true
+"port.mode" = "access"
+"port.access-vlan" = 1
+"port-security.enabled" = false
+"port-security.limit" = 1
+"guard.bpdu" = false
+[[rule]]
+pattern = "unit <name:word>"
+sets = { "switch.name" = "<name>" }
+[[rule]]
+pattern = "finis"
+[[rule]]
+pattern = "quay <q:ports>"
+opens = "quay"
+ports = "<q>"
+[[rule]]
+in = "quay"
+pattern = "max <n:int>"
+sets = { "port-security.enabled" = true, "port-security.limit" = "<n>" }
+[[rule]]
+in = "quay"
+pattern = "says <t:text>"
+sets = { "port.description" = "<t>" }
+[[rule]]
+in = "quay"
+pattern = "guard <on:(on=true|off=false)>"
+sets = { "guard.bpdu" = "<on>" }
+[[rule]]
+pattern = "pool <v:vlan>"
+opens = "pool"
+vlan = "<v>"
+[[rule]]
+in = "pool"
+pattern = "name <n:word>"
+sets = { "vlan.name" = "<n>" }
+[[rule]]
+in = "pool"
+pattern = "members <q:ports>"
+ports = "<q>"
+sets = { "port.access-vlan" = "<v>" }
+[[line]]
+pattern = "clock <time:time>"
+fact = "clock"
+[[table]]
+fact = "station"
+columns = [
+    { title = "Pool", is = "<vlan:vlan>" },
+    { title = "Station", is = "<address:station>" },
+    { title = "Quay", is = "<port:port>" },
+]
+"#;

@@ -1,0 +1,228 @@
+//! What is tried with a mangled text: one function a kind of input. Each ends or panics; what it says is looked at where there is
+//! something to hold it against.
+
+use std::sync::Arc;
+
+use fastrand::Rng;
+use yellowlegs_core::check::{self, Earlier, Selection};
+use yellowlegs_core::dialect::{Dialect, sketch};
+use yellowlegs_core::drill::script::Script;
+use yellowlegs_core::model::Record;
+use yellowlegs_core::policy::{Inventory, Policy};
+use yellowlegs_core::resolve::{Resolved, State, explain, resolve_with, run_examples};
+use yellowlegs_core::source::Source;
+
+use crate::mangle::mangled;
+use crate::oracle::{self, Verdicts, newly_met, verdicts};
+use crate::seeds::{DRILL, EXPRESSIONS, INVENTORY, POLICY, SYSTEMS, System};
+
+/// A kind of input, and one try with it.
+pub struct Target {
+    /// Its name.
+    pub name: &'static str,
+    /// One try; what is wrong, where it can be told without a panic.
+    pub run: fn(&mut Rng) -> Result<(), String>,
+}
+
+/// All of them.
+pub const ALL: [Target; 10] = [
+    Target { name: "dialect", run: of_dialect },
+    Target { name: "configuration", run: configuration },
+    Target { name: "state", run: state },
+    Target { name: "policy", run: policy },
+    Target { name: "record", run: record },
+    Target { name: "drill", run: drill },
+    Target { name: "expression", run: expression },
+    Target { name: "since", run: since },
+    Target { name: "inventory", run: inventory },
+    Target { name: "audit", run: audit },
+];
+
+fn system(rng: &mut Rng) -> System {
+    SYSTEMS[rng.usize(..SYSTEMS.len())]
+}
+
+/// A text of one system, mangled with one of another.
+fn of_two(rng: &mut Rng, part: fn(System) -> &'static str) -> String {
+    let (one, other) = (part(system(rng)), part(system(rng)));
+    mangled(rng, one, other)
+}
+
+fn holds(holds: bool, what: impl FnOnce() -> String) -> Result<(), String> {
+    if holds { Ok(()) } else { Err(what()) }
+}
+
+fn of_dialect(rng: &mut Rng) -> Result<(), String> {
+    let text = of_two(rng, |system| system.dialect);
+    match Dialect::load(&Arc::new(Source::of("d.toml", text.as_str()))) {
+        Ok(dialect) => drop(run_examples(&Arc::new(dialect))),
+        Err(problems) => {
+            let lines = text.lines().count() + 1;
+            let stray = problems.iter().find(|problem| problem.place.line as usize > lines);
+            holds(stray.is_none() && !problems.is_empty(), || format!("{stray:?}"))?;
+        }
+    }
+    Ok(())
+}
+
+fn dialects() -> Vec<Arc<Dialect>> {
+    SYSTEMS.iter().filter_map(|system| oracle::dialect(system.dialect)).collect()
+}
+
+fn configuration(rng: &mut Rng) -> Result<(), String> {
+    let text = of_two(rng, |system| system.config);
+    let source = Arc::new(Source::of("c.txt", text.as_str()));
+    for dialect in dialects() {
+        let reading = dialect.read(&source, 1);
+        let words = text.split_whitespace().count() + text.matches(['{', '}', ';', '/', '*']).count();
+        let kept = reading.statements.len() + reading.unread.len();
+        holds(kept <= words + 1, || format!("{kept} statements of {words} words"))?;
+        holds(reading.unread.len() == reading.unread_at.len(), || "unread lines without a place".to_owned())?;
+        let resolved = resolve_with("t", &dialect, Arc::clone(&source), &State::default());
+        let record = serde_json::to_string(&resolved.record()).map_err(|error| error.to_string())?;
+        let again: Record = serde_json::from_str(&record).map_err(|error| error.to_string())?;
+        drop(again.into_switch("t"));
+        let lines = text.lines().count();
+        holds(explain(&dialect, &source).len() == lines, || format!("not {lines} lines explained"))?;
+    }
+    drop(sketch("new", &[&text]));
+    Ok(())
+}
+
+fn state(rng: &mut Rng) -> Result<(), String> {
+    let text = of_two(rng, |system| system.state);
+    let source = Source::of("s.out", text.as_str());
+    let as_of = "2031-03-04T06:30:00Z".parse().map_err(|error| format!("{error}"))?;
+    for dialect in dialects() {
+        let read = dialect.read_state(&source, 1, as_of);
+        let most = 2 * text.len() + 4_096;
+        holds(read.facts.len() <= most, || format!("{} facts of {} bytes", read.facts.len(), text.len()))?;
+    }
+    Ok(())
+}
+
+fn policy(rng: &mut Rng) -> Result<(), String> {
+    let other = system(rng).dialect;
+    let text = mangled(rng, POLICY, other);
+    drop(Policy::load(&Arc::new(Source::of("p.toml", text)), &check::ids()));
+    Ok(())
+}
+
+fn record(rng: &mut Rng) -> Result<(), String> {
+    let System { dialect, config, .. } = system(rng);
+    let Some(dialect) = oracle::dialect(dialect) else { return Err("the seed is no dialect".to_owned()) };
+    let record = serde_json::to_string_pretty(&oracle::read(&dialect, config).record()).map_err(|e| e.to_string())?;
+    let text = mangled(rng, &record, &record);
+    if let Ok(record) = serde_json::from_str::<Record>(&text) {
+        let resolved = Resolved::from_record(record.into_switch("sw1"));
+        drop(verdicts(&Policy::default(), &resolved));
+    }
+    Ok(())
+}
+
+fn drill(rng: &mut Rng) -> Result<(), String> {
+    let text = mangled(rng, DRILL, POLICY);
+    drop(Script::load(&Source::of("d.toml", text)));
+    Ok(())
+}
+
+fn expression(rng: &mut Rng) -> Result<(), String> {
+    let when = mangled(rng, EXPRESSIONS, EXPRESSIONS).replace(['\n', '\r', '\'', '\u{0}'], " ");
+    let rule = format!("[[rule]]\nid = 'house/x'\nmessage = 'm'\nremedy = 'r'\nwhen = '''{when}'''\n");
+    if let Ok(policy) = Policy::load(&Arc::new(Source::of("p.toml", rule)), &check::ids()) {
+        let System { dialect, config, .. } = SYSTEMS[2];
+        let dialect = oracle::dialect(dialect).ok_or("the seed is no dialect")?;
+        drop(verdicts(&policy, &oracle::read(&dialect, config)));
+    }
+    Ok(())
+}
+
+fn since(rng: &mut Rng) -> Result<(), String> {
+    const REPORT: &str = r#"{"report": 1, "as_of": "2031-03-04T06:30:00Z", "findings": [{"check": "port-security/off", "level": "breach",
+        "switch": "sw1", "port": "1.1", "vlan": null, "role": "desk", "message": "m", "fingerprint": "f", "waiver": null,
+        "inputs": {"count": 4, "sources": "1.1 both"}, "related": [{"switch": "sw1", "port": null}]}], "fleet_findings": []}"#;
+    let text = mangled(rng, REPORT, REPORT);
+    if let Ok(earlier) = serde_json::from_str::<Earlier>(&text) {
+        drop(check::Comparison::new(earlier, &Selection::default()));
+    }
+    Ok(())
+}
+
+fn inventory(rng: &mut Rng) -> Result<(), String> {
+    let other = system(rng).config;
+    let text = mangled(rng, INVENTORY, other);
+    drop(Inventory::parse(&Source::of("s.csv", text)));
+    Ok(())
+}
+
+/// The whole way, and the oracle: a rule is taken from the dialect, or words of a line are bent, so that the line is not
+/// understood; then nothing may be met that was not.
+fn audit(rng: &mut Rng) -> Result<(), String> {
+    let System { dialect: text, config, .. } = system(rng);
+    // Half of the time of a text that was mangled before.
+    let other = system(rng).config;
+    let config = if rng.bool() { mangled(rng, config, other) } else { config.to_owned() };
+    let dialect = oracle::dialect(text).ok_or("the seed is no dialect")?;
+    let policy = oracle::policy(POLICY);
+    let before = oracle::read(&dialect, &config);
+    let told = verdicts(&policy, &before);
+    if rng.bool() {
+        without_a_rule(rng, text, &config, &policy, (&before, &told))
+    } else {
+        with_a_bent_line(rng, &dialect, &config, &policy, (&before, &told))
+    }
+}
+
+fn without_a_rule(
+    rng: &mut Rng,
+    text: &str,
+    config: &str,
+    policy: &Policy,
+    (before, told): (&Resolved, &Verdicts),
+) -> Result<(), String> {
+    let rules = oracle::rules(text);
+    let (from, to) = rules[rng.usize(..rules.len())];
+    let Some(less) = oracle::dialect(&format!("{}{}", &text[..from], &text[to..])) else { return Ok(()) };
+    let after = oracle::read(&less, config);
+    if !unreads_more(before, &after) {
+        return Ok(());
+    }
+    let mut met = newly_met(told, &verdicts(policy, &after));
+    // Without the rule nobody knows that anything is used by name.
+    if text[from..to].contains("\nuses = ") {
+        met.retain(|place| !place.ends_with("config/dangling"));
+    }
+    holds(met.is_empty(), || format!("without the rule\n{}\nnewly met: {met:?}\n{config}", &text[from..to]))
+}
+
+fn with_a_bent_line(
+    rng: &mut Rng,
+    dialect: &Arc<Dialect>,
+    config: &str,
+    policy: &Policy,
+    (before, told): (&Resolved, &Verdicts),
+) -> Result<(), String> {
+    let mut lines: Vec<String> = config.split_inclusive('\n').map(str::to_owned).collect();
+    if lines.is_empty() {
+        return Ok(());
+    }
+    let at = rng.usize(..lines.len());
+    let bent = lines[at].clone();
+    let words: Vec<&str> = bent.split_whitespace().collect();
+    if words.is_empty() {
+        return Ok(());
+    }
+    let word = words[rng.usize(..words.len())];
+    lines[at] = bent.replacen(word, &crate::mangle::bent(rng, word), 1);
+    let after = oracle::read(dialect, &lines.concat());
+    // Only a line that is not understood any more is less; another meaning is another meaning.
+    if !unreads_more(before, &after) {
+        return Ok(());
+    }
+    let met = newly_met(told, &verdicts(policy, &after));
+    holds(met.is_empty(), || format!("`{}` for `{}`\nnewly met: {met:?}\n{config}", lines[at].trim_end(), bent.trim_end()))
+}
+
+fn unreads_more(before: &Resolved, after: &Resolved) -> bool {
+    after.switch.unread().len() > before.switch.unread().len()
+}

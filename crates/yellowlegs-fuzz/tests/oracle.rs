@@ -1,0 +1,73 @@
+//! Every rule of each system taken away, and every word of every line bent: where less is understood nothing passes that did not.
+//! And every target for a moment.
+
+use fastrand::Rng;
+use rstest::rstest;
+use yellowlegs_fuzz::oracle::{self, Came, newly_met, verdicts};
+use yellowlegs_fuzz::seeds::{POLICY, SYSTEMS};
+use yellowlegs_fuzz::target::ALL;
+
+#[rstest]
+fn no_rule_that_is_missing_adds_a_pass(#[values(0, 1, 2)] which: usize) {
+    let (system, policy) = (SYSTEMS[which], oracle::policy(POLICY));
+    let dialect = oracle::dialect(system.dialect).unwrap();
+    let before = oracle::read(&dialect, system.config);
+    let told = verdicts(&policy, &before);
+    assert!(told.values().any(|came| *came == Came::Met));
+    let (mut seen, mut wrong) = (0, Vec::new());
+    for (from, to) in oracle::rules(system.dialect) {
+        let less = format!("{}{}", &system.dialect[..from], &system.dialect[to..]);
+        let Some(less) = oracle::dialect(&less) else { continue };
+        let after = oracle::read(&less, system.config);
+        if after.switch.unread().len() <= before.switch.unread().len() {
+            continue;
+        }
+        seen += 1;
+        let mut met = newly_met(&told, &verdicts(&policy, &after));
+        // Without the rule nobody knows that anything is used by name.
+        if system.dialect[from..to].contains("\nuses = ") {
+            met.retain(|place| !place.ends_with("config/dangling"));
+        }
+        if !met.is_empty() {
+            wrong.push(format!("without {}: {met:?}", &system.dialect[from..to]));
+        }
+    }
+    assert!(seen >= 5, "only {seen} rules take a line");
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+}
+
+#[rstest]
+fn no_word_that_is_bent_adds_a_pass(#[values(0, 1, 2)] which: usize) {
+    let (system, policy) = (SYSTEMS[which], oracle::policy(POLICY));
+    let dialect = oracle::dialect(system.dialect).unwrap();
+    let before = oracle::read(&dialect, system.config);
+    let told = verdicts(&policy, &before);
+    let lines: Vec<&str> = system.config.split_inclusive('\n').collect();
+    let (mut seen, mut wrong) = (0, Vec::new());
+    for (at, line) in lines.iter().enumerate() {
+        for word in line.split_whitespace() {
+            let bent = line.replacen(word, &format!("{word}q"), 1);
+            let text = [&lines[..at], &[bent.as_str()], &lines[at + 1..]].concat().concat();
+            let after = oracle::read(&dialect, &text);
+            if after.switch.unread().len() <= before.switch.unread().len() {
+                continue;
+            }
+            seen += 1;
+            let met = newly_met(&told, &verdicts(&policy, &after));
+            if !met.is_empty() {
+                wrong.push(format!("line {}, {}: {met:?}", at + 1, bent.trim_end()));
+            }
+        }
+    }
+    assert!(seen >= 10, "only {seen} lines are not understood any more");
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+}
+
+#[test]
+fn each_target_runs() {
+    for target in &ALL {
+        for seed in 0..6 {
+            (target.run)(&mut Rng::with_seed(seed)).unwrap_or_else(|wrong| panic!("{} {seed}: {wrong}", target.name));
+        }
+    }
+}
