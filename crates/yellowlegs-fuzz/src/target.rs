@@ -166,6 +166,11 @@ fn audit(rng: &mut Rng) -> Result<(), String> {
     let policy = oracle::policy(POLICY);
     let before = oracle::read(&dialect, &config);
     let told = verdicts(&policy, &before);
+    // Held to the oracle is what is taken from a text that was wholly understood: what two lines that nobody understands mean
+    // together, such as a membership and a guard of the VLAN, is not followed.
+    if !before.switch.unread().is_empty() || !before.switch.torn().is_empty() || !before.switch.dangling().is_empty() {
+        return Ok(());
+    }
     if rng.bool() {
         without_a_rule(rng, text, &config, &policy, (&before, &told))
     } else {
