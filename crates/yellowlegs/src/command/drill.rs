@@ -168,18 +168,36 @@ fn play(
     names: &[String],
 ) -> PlayedSwitch {
     let rehearser = Rehearser::new(resolved, &loaded.policy, around);
-    let mut played: BTreeMap<usize, Arc<Vec<Rehearsed>>> = BTreeMap::new();
+    // Where lines are not understood, what they could have said may let through what is held without them.
+    let doubtful = resolved.doubtful(loaded.policy.site.doubt.value);
+    let certain = doubtful.as_ref().map(|doubtful| Rehearser::new(&doubtful.resolved, &loaded.policy, around));
+    let mut played: BTreeMap<(usize, Option<usize>), Arc<Vec<Rehearsed>>> = BTreeMap::new();
     let mut ports = Vec::new();
     for (port, name) in resolved.switch.ports().iter().enumerate() {
         let role = rehearser.role_of(port).map(|role| role.name.clone());
         if !selection.takes_port(name.as_str(), role.as_deref()) {
             continue;
         }
-        let drills = played.entry(rehearser.class_of(port)).or_insert_with_key(|first| {
+        let class = (rehearser.class_of(port), certain.as_ref().map(|certain| certain.class_of(port)));
+        let drills = played.entry(class).or_insert_with_key(|(first, of_certain)| {
             let wanted = |drill: &drill::Drill| names.is_empty() || names.iter().any(|name| name == drill.name);
-            Arc::new(rehearser.play(*first, wanted))
+            let mut drills = rehearser.play(*first, wanted);
+            if let Some((certain, first)) = certain.as_ref().zip(*of_certain) {
+                certain.play(first, wanted).into_iter().for_each(|certain| doubt(&mut drills, certain));
+            }
+            Arc::new(drills)
         });
         ports.push(Played { port, name: name.to_string(), role, drills: Arc::clone(drills) });
     }
     PlayedSwitch { classes: played.len(), ports, resolved: resolved.clone() }
+}
+
+/// A drill that is held, or only told, is that where it is so whatever the lines say that nobody understands.
+fn doubt(drills: &mut [Rehearsed], certain: Rehearsed) {
+    let open = certain.told.outcome <= Outcome::Undetermined;
+    let same = drills.iter_mut().find(|played| played.drill.name == certain.drill.name);
+    if let Some(played) = same.filter(|played| open && played.told.outcome > Outcome::Undetermined) {
+        *played = certain;
+        played.told.outcome = Outcome::Undetermined;
+    }
 }
