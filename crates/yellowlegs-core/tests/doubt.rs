@@ -87,7 +87,8 @@ fn on_paths(text: &str) -> Resolved {
 
 fn with(width: &str) -> Policy {
     let doubt = format!("[site]\ndoubt = '{width}'\n");
-    let text = if POLICY.contains("[site]\n") { POLICY.replacen("[site]\n", &doubt, 1) } else { format!("{POLICY}\n{doubt}") };
+    let text =
+        if POLICY.contains("[site]\n") { POLICY.replacen("[site]\n", &doubt, 1) } else { format!("{POLICY}\n{doubt}") };
     policy(&text)
 }
 
@@ -152,7 +153,9 @@ fn on_a_path_the_words_before_say_where(#[case] line: &str, #[case] expected: &[
 /// Violations are what they are, whether or not another line is understood.
 #[test]
 fn a_fault_stays_one() {
-    let text = RIGHT.replace("crowd ceiling 3", "crowd ceiling 9").replace("note \"desk\"\n", "note \"desk\"\n  lanterns bright\n");
+    let text = RIGHT
+        .replace("crowd ceiling 3", "crowd ceiling 9")
+        .replace("note \"desk\"\n", "note \"desk\"\n  lanterns bright\n");
     let outcome = judged(&policy(POLICY), &shingle(&text));
     let faulty = outcome.findings.iter().filter(|found| found.check == "port-security/limit-high").count();
     assert_eq!(faulty, 2);
@@ -162,7 +165,8 @@ fn a_fault_stays_one() {
 /// What a later line says for certain is certain; a line before it cannot have meant more.
 #[test]
 fn a_later_line_settles_what_an_earlier_one_left_open() {
-    let early = RIGHT.replace("  carries single\n  home lane 110", "  lanterns bright\n  carries single\n  home lane 110");
+    let early =
+        RIGHT.replace("  carries single\n  home lane 110", "  lanterns bright\n  carries single\n  home lane 110");
     let late = RIGHT.replace("then shut-out\n", "then shut-out\n  lanterns bright\n");
     let of = |text: &str| doubted(&judged(&policy(POLICY), &shingle(text)))["1.1"].clone();
     assert!(!of(&early).contains("port-security/limit-high"), "{:?}", of(&early));
@@ -316,7 +320,8 @@ ports = "<q>"
 fn a_title_that_nobody_knows_ends_the_section_before(#[case] opener: &str, #[case] text: &str) {
     let rule = "[[rule]]\nin = 'quay'\npattern = 'max <n:int>'\nsets = { 'port-security.limit' = '<n>' }\n";
     let dialect = format!("{SECTIONS}{rule}").replace("QUAY", opener);
-    let dialect = if opener.contains('[') { dialect.replace("\"sections\"", "\"sections\"\nsplit = \"[]\"") } else { dialect };
+    let dialect =
+        if opener.contains('[') { dialect.replace("\"sections\"", "\"sections\"\nsplit = \"[]\"") } else { dialect };
     let dialect = Arc::new(Dialect::load(&Arc::new(Source::of("spit.toml", dialect))).unwrap());
     let switch = resolve("sw1", &dialect, Arc::new(Source::of("config.txt", format!("unit sw1\n{text}")))).switch;
     let limit = switch.setting(Some(0), yellowlegs_core::model::settings::LIMIT).value;

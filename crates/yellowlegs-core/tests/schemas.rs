@@ -73,7 +73,6 @@ fn the_schema_of_records() {
         );
     }
     let number = json!({"type": "integer", "minimum": 0});
-    let torn = yellowlegs_core::model::Torn::WORDS.map(|(_, word)| word);
     let torn = json!({"enum": yellowlegs_core::model::Torn::WORDS.map(|(_, word)| word)});
     let quote = json!({"$ref": "#/$defs/quote"});
     let texts = json!({"type": "array", "items": {"type": "string"}});

@@ -30,7 +30,7 @@ pub fn mangled(rng: &mut Rng, text: &str, other: &str) -> String {
             1 => twice(rng, &text),
             2 => cut(rng, &text),
             3 => mixed(rng, &text, other),
-            4 => word(rng, &text, |rng, word| bent(rng, word)),
+            4 => word(rng, &text, bent),
             5 => word(rng, &text, |_, word| format!("{word} {word}")),
             6 => word(rng, &text, |rng, _| ODD[rng.usize(..ODD.len())].to_owned()),
             7 => word(rng, &text, |rng, _| rng.u32(..).to_string()),

@@ -38,7 +38,8 @@ pub const INVENTORY: &str = include_str!("../../../demo/stations.csv");
 /// A drill of one's own.
 pub const DRILL: &str = "name = \"second\"\n[[step]]\nat = \"0s\"\nswitch = \"sw1\"\nport = \"1.1\"\nplug = \"host\"\n";
 /// Rules of the house.
-pub const EXPRESSIONS: &str = "port_security.limit > 4 && port.tagged_vlans.exists(v, v in [110, 120]) || size(port.description) > 3";
+pub const EXPRESSIONS: &str =
+    "port_security.limit > 4 && port.tagged_vlans.exists(v, v in [110, 120]) || size(port.description) > 3";
 
 const BRACES: &str = r#"
 [dialect]

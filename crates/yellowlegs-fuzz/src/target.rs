@@ -10,7 +10,7 @@ use yellowlegs_core::drill::script::Script;
 use yellowlegs_core::model::Record;
 use yellowlegs_core::policy::{Inventory, Policy};
 use yellowlegs_core::resolve::{Resolved, State, explain, resolve_with, run_examples};
-use yellowlegs_core::source::Source;
+use yellowlegs_core::source::{Problem, Source};
 
 use crate::mangle::mangled;
 use crate::oracle::{self, Verdicts, newly_met, verdicts};
@@ -56,13 +56,16 @@ fn of_dialect(rng: &mut Rng) -> Result<(), String> {
     let text = of_two(rng, |system| system.dialect);
     match Dialect::load(&Arc::new(Source::of("d.toml", text.as_str()))) {
         Ok(dialect) => drop(run_examples(&Arc::new(dialect))),
-        Err(problems) => {
-            let lines = text.lines().count() + 1;
-            let stray = problems.iter().find(|problem| problem.place.line as usize > lines);
-            holds(stray.is_none() && !problems.is_empty(), || format!("{stray:?}"))?;
-        }
+        Err(problems) => placed(&problems, &text)?,
     }
     Ok(())
+}
+
+/// What is wrong with a text is told, and stands in it.
+fn placed(problems: &[Problem], text: &str) -> Result<(), String> {
+    let lines = text.lines().count() + 1;
+    let stray = problems.iter().find(|problem| problem.place.line as usize > lines);
+    holds(stray.is_none() && !problems.is_empty(), || format!("{stray:?} of {lines} lines"))
 }
 
 fn dialects() -> Vec<Arc<Dialect>> {
@@ -104,8 +107,10 @@ fn state(rng: &mut Rng) -> Result<(), String> {
 fn policy(rng: &mut Rng) -> Result<(), String> {
     let other = system(rng).dialect;
     let text = mangled(rng, POLICY, other);
-    drop(Policy::load(&Arc::new(Source::of("p.toml", text)), &check::ids()));
-    Ok(())
+    match Policy::load(&Arc::new(Source::of("p.toml", text.as_str())), &check::ids()) {
+        Ok(_) => Ok(()),
+        Err(problems) => placed(&problems, &text),
+    }
 }
 
 fn record(rng: &mut Rng) -> Result<(), String> {
@@ -122,8 +127,10 @@ fn record(rng: &mut Rng) -> Result<(), String> {
 
 fn drill(rng: &mut Rng) -> Result<(), String> {
     let text = mangled(rng, DRILL, POLICY);
-    drop(Script::load(&Source::of("d.toml", text)));
-    Ok(())
+    match Script::load(&Source::of("d.toml", text.as_str())) {
+        Ok(_) => Ok(()),
+        Err(problems) => placed(&problems, &text),
+    }
 }
 
 fn expression(rng: &mut Rng) -> Result<(), String> {
@@ -142,17 +149,19 @@ fn since(rng: &mut Rng) -> Result<(), String> {
         "switch": "sw1", "port": "1.1", "vlan": null, "role": "desk", "message": "m", "fingerprint": "f", "waiver": null,
         "inputs": {"count": 4, "sources": "1.1 both"}, "related": [{"switch": "sw1", "port": null}]}], "fleet_findings": []}"#;
     let text = mangled(rng, REPORT, REPORT);
-    if let Ok(earlier) = serde_json::from_str::<Earlier>(&text) {
-        drop(check::Comparison::new(earlier, &Selection::default()));
-    }
-    Ok(())
+    let earlier = serde_json::from_str::<Earlier>(&text);
+    let compared = earlier.as_ref().is_ok_and(|earlier| earlier.report == 1);
+    drop(earlier.map(|earlier| check::Comparison::new(earlier, &Selection::default())));
+    holds(compared || text != REPORT, || "the report itself is none".to_owned())
 }
 
 fn inventory(rng: &mut Rng) -> Result<(), String> {
     let other = system(rng).config;
     let text = mangled(rng, INVENTORY, other);
-    drop(Inventory::parse(&Source::of("s.csv", text)));
-    Ok(())
+    match Inventory::parse(&Source::of("s.csv", text.as_str())) {
+        Ok(_) => Ok(()),
+        Err(problems) => placed(&problems, &text),
+    }
 }
 
 /// The whole way, and the oracle: a rule is taken from the dialect, or words of a line are bent, so that the line is not
@@ -225,7 +234,9 @@ fn with_a_bent_line(
         return Ok(());
     }
     let met = newly_met(told, &verdicts(policy, &after));
-    holds(met.is_empty(), || format!("`{}` for `{}`\nnewly met: {met:?}\n{config}", lines[at].trim_end(), bent.trim_end()))
+    holds(met.is_empty(), || {
+        format!("`{}` for `{}`\nnewly met: {met:?}\n{config}", lines[at].trim_end(), bent.trim_end())
+    })
 }
 
 fn unreads_more(before: &Resolved, after: &Resolved) -> bool {

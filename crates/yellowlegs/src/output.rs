@@ -26,7 +26,11 @@ pub(crate) fn stdout(color: Color) -> Box<dyn Write> {
 /// Standard output for what is to become a file: exact in a file or a pipe, made safe on a terminal.
 pub(crate) fn content() -> Box<dyn Write> {
     let stdout = std::io::stdout();
-    if stdout.is_terminal() { Box::new(Shown { out: stdout, line: Vec::new() }) } else { Box::new(BufWriter::new(stdout)) }
+    if stdout.is_terminal() {
+        Box::new(Shown { out: stdout, line: Vec::new() })
+    } else {
+        Box::new(BufWriter::new(stdout))
+    }
 }
 
 /// Shows lines of a text on a terminal: what it could obey is made visible.
@@ -171,9 +175,9 @@ impl Target {
 fn ordinary(folder: &Path) -> std::io::Result<std::fs::Permissions> {
     // The only safe way to learn the caller's mask is to make a file by it.
     let mut options = tempfile::Builder::new();
-    let made = options.prefix(".yellowlegs-").make_in(folder, |path| {
-        std::fs::OpenOptions::new().write(true).create_new(true).open(path)
-    })?;
+    let made = options
+        .prefix(".yellowlegs-")
+        .make_in(folder, |path| std::fs::OpenOptions::new().write(true).create_new(true).open(path))?;
     made.as_file().metadata().map(|m| m.permissions())
 }
 

@@ -136,7 +136,8 @@ fn the_lines_of_jsonl_are_the_elements_of_json() {
         fleet.run(&["audit", "--format", "jsonl"]).out.lines().map(|l| serde_json::from_str(l).unwrap()).collect();
     let kinds: Vec<&str> = lines.iter().map(|l| text(l, "kind")).collect();
     let mut sorted = kinds.clone();
-    let order = ["finding", "fleet_finding", "undetermined", "unread", "doubt", "remark", "unreadable", "switch", "summary"];
+    let order =
+        ["finding", "fleet_finding", "undetermined", "unread", "doubt", "remark", "unreadable", "switch", "summary"];
     sorted.sort_by_key(|k| order.iter().position(|o| o == k));
     assert_eq!(kinds, sorted);
     for (kind, name) in

@@ -146,7 +146,8 @@ switches = ["sw*"]
 
 fn fleet() -> Fleet {
     let fleet = Fleet::empty();
-    let lines = DIALECT.replace("STRUCTURE", "indent").replace("END\n", "\n").replace("CONTINUATION", "continuation = \"&\"");
+    let lines =
+        DIALECT.replace("STRUCTURE", "indent").replace("END\n", "\n").replace("CONTINUATION", "continuation = \"&\"");
     let blocks = DIALECT.replace("STRUCTURE", "braces").replace("END\n", "end = \";\"\n").replace("CONTINUATION", "");
     let blocks = blocks.replace("\"skerry\"", "\"stack\"").replace("unit <name:word>", "tower <name:word>");
     fleet.write("yellowlegs.toml", POLICY).write("dialects/lines.toml", lines).write("dialects/blocks.toml", blocks);
@@ -227,7 +228,11 @@ fn what_was_typed_is_repeated_safely() {
     for words in [&["\u{1b}[31maudit"][..], &["audit", "--form\u{1b}]0;x\u{7}at"], &["checks", "a\u{200b}\u{1b}[2J"]] {
         let ran = ran(yellowlegs().args(words).output().unwrap());
         assert_eq!(ran.code, 2);
-        assert!(!ran.err.contains('\u{1b}') && !ran.err.contains('\u{7}') && !ran.err.contains('\u{200b}'), "{:?}", ran.err);
+        assert!(
+            !ran.err.contains('\u{1b}') && !ran.err.contains('\u{7}') && !ran.err.contains('\u{200b}'),
+            "{:?}",
+            ran.err
+        );
         assert!(ran.err.contains("error"), "{:?}", ran.err);
     }
 }

@@ -276,9 +276,21 @@ fn sources_of_mirrors(#[case] sources: &str, #[case] copied: &str, #[case] expec
     let entry = format!(
         "[[mirror]]\nswitch = \"sw1\"\nsources = [{sources}]\ntarget = \"1/2\"\nreason = \"r\"\nowner = \"o\"\nlast-day = \"2031-06-30\"\n"
     );
-    fleet.write("yellowlegs.toml", format!("{POLICY}\"mirror/target-busy\" = \"off\"\n\"mirror/overdrawn\" = \"off\"\n{entry}"));
+    fleet.write(
+        "yellowlegs.toml",
+        format!("{POLICY}\"mirror/target-busy\" = \"off\"\n\"mirror/overdrawn\" = \"off\"\n{entry}"),
+    );
     fleet.write("sw1/config.txt", format!("{CONFIG}glass g\n  {copied}\n  to 1/2\n"));
-    let ran = fleet.run(&["audit", "--only", "mirror", "--only", "config/policy-unused", "--fail-on", "advice", "--allow-undetermined"]);
+    let ran = fleet.run(&[
+        "audit",
+        "--only",
+        "mirror",
+        "--only",
+        "config/policy-unused",
+        "--fail-on",
+        "advice",
+        "--allow-undetermined",
+    ]);
     assert_eq!(ran.code, expected, "{}{}", ran.out, ran.err);
 }
 
@@ -292,7 +304,10 @@ fn what_a_role_expects_of_a_setting_holds(#[case] expected: &str, #[case] code: 
     let fleet = fleet();
     fleet.write("yellowlegs.toml", POLICY.replace("[levels]", &format!("[role.expect]\n{expected}\n[levels]")));
     for switch in ["sw1", "sw2"] {
-        fleet.write(&format!("{switch}/config.txt"), CONFIG.replace("sw1", switch).replace("max 2", "max 2\n  trusts arp"));
+        fleet.write(
+            &format!("{switch}/config.txt"),
+            CONFIG.replace("sw1", switch).replace("max 2", "max 2\n  trusts arp"),
+        );
     }
     let ran = fleet.run(&["audit", "--only", "arp-inspection/trusted-edge", "--only", "port/unexpected"]);
     assert_eq!(ran.code, code, "{}{}", ran.out, ran.err);
@@ -312,14 +327,27 @@ fn keys_that_do_nothing_are_refused(#[case] keys: &str, #[case] told: &str) {
 }
 
 #[rstest]
-#[case::the_same("{ title = \"Pool\", is = \"<vlan:vlan>\" }, { title = \"Station\", is = \"<address:station>\" }", true)]
-#[case::one_may_be_missing("{ title = \"Pool\", is = \"<vlan:vlan>\" }, { title = \"How\", is = \"<_h:word>\", optional = true }, { title = \"Station\", is = \"<address:station>\" }", true)]
-#[case::another_order("{ title = \"Station\", is = \"<address:station>\" }, { title = \"Pool\", is = \"<vlan:vlan>\" }", false)]
-#[case::one_more("{ title = \"Pool\", is = \"<vlan:vlan>\" }, { title = \"Station\", is = \"<address:station>\" }, { title = \"How\", is = \"<_h:word>\" }", false)]
+#[case::the_same(
+    "{ title = \"Pool\", is = \"<vlan:vlan>\" }, { title = \"Station\", is = \"<address:station>\" }",
+    true
+)]
+#[case::one_may_be_missing(
+    "{ title = \"Pool\", is = \"<vlan:vlan>\" }, { title = \"How\", is = \"<_h:word>\", optional = true }, { title = \"Station\", is = \"<address:station>\" }",
+    true
+)]
+#[case::another_order(
+    "{ title = \"Station\", is = \"<address:station>\" }, { title = \"Pool\", is = \"<vlan:vlan>\" }",
+    false
+)]
+#[case::one_more(
+    "{ title = \"Pool\", is = \"<vlan:vlan>\" }, { title = \"Station\", is = \"<address:station>\" }, { title = \"How\", is = \"<_h:word>\" }",
+    false
+)]
 fn two_tables_of_one_heading_are_refused(#[case] columns: &str, #[case] refused: bool) {
     let fleet = fleet();
     let table = |columns: &str| format!("[[table]]\nfact = \"station\"\ncolumns = [{columns}]\n");
-    let first = table("{ title = \"Pool\", is = \"<vlan:vlan>\" }, { title = \"Station\", is = \"<address:station>\" }");
+    let first =
+        table("{ title = \"Pool\", is = \"<vlan:vlan>\" }, { title = \"Station\", is = \"<address:station>\" }");
     fleet.write("dialects/shoal.toml", format!("{DIALECT}{first}{}", table(columns)));
     let ran = fleet.run(&["audit"]);
     assert_eq!(ran.err.contains("takes the same heading"), refused, "{}", ran.err);
@@ -375,7 +403,10 @@ fn doubt_is_said_once_for_a_shape() {
     let fleet = fleet();
     fleet.write("yellowlegs.toml", format!("{POLICY}\"config/unread\" = \"off\"\n"));
     for switch in ["sw1", "sw2"] {
-        fleet.write(&format!("{switch}/config.txt"), CONFIG.replace("sw1", switch).replace("max 2", "max 2\n  lanterns bright"));
+        fleet.write(
+            &format!("{switch}/config.txt"),
+            CONFIG.replace("sw1", switch).replace("max 2", "max 2\n  lanterns bright"),
+        );
     }
     let ran = fleet.run(&["audit"]);
     assert_eq!(ran.code, 3, "{}", ran.out);
@@ -394,12 +425,20 @@ fn doubt_is_said_once_for_a_shape() {
 /// Bounds of a rule of the house are told with its place, before anything runs.
 #[rstest]
 #[case::terms(&format!("1{} > 0", " + 1".repeat(1_000)), "words and signs")]
-#[case::loops("[1,2,3].all(a, port.tagged_vlans.all(b, port.tagged_vlans.all(c, a == b && b == c)))", "steps on a port")]
+#[case::loops(
+    "[1,2,3].all(a, port.tagged_vlans.all(b, port.tagged_vlans.all(c, a == b && b == c)))",
+    "steps on a port"
+)]
 fn rules_of_the_house_are_bounded(#[case] when: &str, #[case] told: &str) {
     let fleet = fleet();
     let rule = format!("[[rule]]\nid = \"house/x\"\nmessage = \"m\"\nremedy = \"r\"\nwhen = \"{when}\"\n");
     fleet.write("yellowlegs.toml", format!("{POLICY}{rule}"));
-    let ran = ran(yellowlegs().current_dir(fleet.path()).arg("audit").timeout(std::time::Duration::from_secs(60)).output().unwrap());
+    let ran = ran(yellowlegs()
+        .current_dir(fleet.path())
+        .arg("audit")
+        .timeout(std::time::Duration::from_secs(60))
+        .output()
+        .unwrap());
     assert_eq!(ran.code, 2);
     assert!(ran.err.contains("yellowlegs.toml:") && ran.err.contains(told), "{}", ran.err);
 }

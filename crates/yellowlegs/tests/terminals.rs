@@ -43,7 +43,8 @@ fn commands(text: &str) -> Vec<String> {
             }
         }
     }
-    let other = |c: &char| matches!(*c, '\u{7}' | '\u{b}' | '\u{9b}' | '\u{202e}' | '\u{2066}' | '\u{200b}' | '\u{feff}');
+    let other =
+        |c: &char| matches!(*c, '\u{7}' | '\u{b}' | '\u{9b}' | '\u{202e}' | '\u{2066}' | '\u{200b}' | '\u{feff}');
     left.extend(text.chars().filter(other).map(|c| c.escape_debug().to_string()));
     left
 }

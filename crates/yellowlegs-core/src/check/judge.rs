@@ -9,9 +9,7 @@ use super::say::{Subject, finding, waiver_shown};
 use super::verdict::{Unknown, Verdict, Violation};
 use super::{Check, PortCheck, PortView, Run, Selection, SwitchCheck, SwitchView, all};
 use crate::dialect::Lists;
-use crate::finding::{
-    DoubtLine, Finding, Levels, PortShown, Standing, SwitchOutcome, SwitchRow, Undecided, UnreadRow,
-};
+use crate::finding::{DoubtLine, Finding, Levels, PortShown, Standing, SwitchOutcome, SwitchRow, Undecided, UnreadRow};
 use crate::model::{FactKind, Remark, SettingId, Switch, Value, settings};
 use crate::policy::{AsOf, HouseRule, Level, Name, Policy, assign};
 use crate::resolve::Resolved;

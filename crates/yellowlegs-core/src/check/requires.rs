@@ -32,7 +32,9 @@ impl SwitchView<'_> {
         });
         let of_feature = |id: &SettingId| id.name().split_once('.').is_some_and(|(f, _)| f == feature);
         let on = |slot: &crate::model::Slot| {
-            slot.is_doubtful() || slot.origin.is_written() && !matches!(slot.value, None | Some(Value::Flag(false) | Value::Rate(None)))
+            slot.is_doubtful()
+                || slot.origin.is_written()
+                    && !matches!(slot.value, None | Some(Value::Flag(false) | Value::Rate(None)))
         };
         let somewhere = |id| on(self.slot(id)) || self.unlike_ports().any(|port| on(port.slot(id)));
         wanted || SettingId::all().filter(of_feature).any(somewhere)

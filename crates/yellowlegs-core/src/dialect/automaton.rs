@@ -415,9 +415,13 @@ impl Automaton {
         let mut rules = self.rules_below(node);
         let tells = at > from && (rules.len() * 2 <= all.len() || all.len() < 5) || !search.taken.parts.is_empty();
         let word = line.words.get(at).map(|word| word.of(line.text));
-        let like: Vec<NodeId> = self.nodes.get(node as usize).into_iter().flat_map(Node::literals).filter_map(|(known, to)| {
-            word.is_some_and(|word| is_near(word, known)).then_some(to)
-        }).collect();
+        let like: Vec<NodeId> = self
+            .nodes
+            .get(node as usize)
+            .into_iter()
+            .flat_map(Node::literals)
+            .filter_map(|(known, to)| word.is_some_and(|word| is_near(word, known)).then_some(to))
+            .collect();
         if !tells {
             rules = like.into_iter().flat_map(|to| self.rules_below(to)).collect();
             rules.sort_unstable();
@@ -427,15 +431,7 @@ impl Automaton {
         Some(Furthest { at, root: search.root, openers, rules })
     }
 
-    fn search(
-        &self,
-        id: NodeId,
-        root: usize,
-        line: &Walk<'_>,
-        at: usize,
-        taken: &mut Taken,
-        search: &mut Search,
-    ) {
+    fn search(&self, id: NodeId, root: usize, line: &Walk<'_>, at: usize, taken: &mut Taken, search: &mut Search) {
         if !search.seen.insert((id, at)) {
             return;
         }

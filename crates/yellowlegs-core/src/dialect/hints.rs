@@ -219,7 +219,8 @@ impl Dialect {
             let plain = shown.bytes().next().is_some_and(|b| b.is_ascii_digit())
                 && self.lists.port(shown.split(|c: char| !c.is_ascii_digit()).next().unwrap_or_default()).is_some();
             let ports = HoleType::Ports.take(text, &words, at, &self.lists);
-            if let Some((taken, Captured::Ports(items))) = ports.filter(|_| !plain || behind(&self.hints.before_ports)) {
+            if let Some((taken, Captured::Ports(items))) = ports.filter(|_| !plain || behind(&self.hints.before_ports))
+            {
                 named.ports.extend(items.iter().copied());
                 at += taken.max(1);
                 continue;

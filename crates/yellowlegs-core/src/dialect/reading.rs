@@ -411,7 +411,8 @@ impl<'a> Reader<'a> {
                 }
                 None => {
                     let outdented = deeper && !is_deeper;
-                    let is_title = self.is_title(line) || !inside_unknown && (outdented || self.dialect.looks_like_opener(self.text, &line.words));
+                    let is_title = self.is_title(line)
+                        || !inside_unknown && (outdented || self.dialect.looks_like_opener(self.text, &line.words));
                     let within = within.map(|(block, _)| block);
                     if within == Some(Block::Nothing) && !is_title {
                         continue;

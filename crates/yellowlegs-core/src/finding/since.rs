@@ -47,8 +47,7 @@ pub enum Input {
 /// Numbers that say how bad a fault is: more is worse.
 const SIZES: [&str; 8] = ["unread", "count", "stations", "limit", "flaps", "sum", "load", "heard"];
 /// Lists of what a fault takes in: one thing more is worse.
-const LISTS: [&str; 9] =
-    ["sources", "settings", "vlans", "shapes", "missing", "extra", "wrong", "ports", "queriers"];
+const LISTS: [&str; 9] = ["sources", "settings", "vlans", "shapes", "missing", "extra", "wrong", "ports", "queriers"];
 
 impl Former {
     /// What of a finding is worse than it was, in words.
@@ -174,7 +173,12 @@ mod tests {
     #[case::as_many("unread", 6, 6, None)]
     #[case::fewer("unread", 26, 6, None)]
     #[case::no_size("seconds", 6, 26, None)]
-    fn a_fault_that_grows_is_worse(#[case] name: &'static str, #[case] before: u32, #[case] now: u32, #[case] expected: Option<&str>) {
+    fn a_fault_that_grows_is_worse(
+        #[case] name: &'static str,
+        #[case] before: u32,
+        #[case] now: u32,
+        #[case] expected: Option<&str>,
+    ) {
         let inputs = BTreeMap::from([(name, Fact::Count(now))]);
         assert_eq!(former(name, Input::Count(before)).grew(&inputs).as_deref(), expected);
     }

@@ -188,7 +188,12 @@ mod tests {
         let mut set: SettingSet = [settings::MODE.id].into_iter().collect();
         set = set.union([settings::MIRROR_TARGET.id].into_iter().collect());
         for id in SettingId::all() {
-            assert_eq!(set.contains(id), [settings::MODE.id, settings::MIRROR_TARGET.id].contains(&id), "{}", id.name());
+            assert_eq!(
+                set.contains(id),
+                [settings::MODE.id, settings::MIRROR_TARGET.id].contains(&id),
+                "{}",
+                id.name()
+            );
         }
         assert_eq!(set.iter().count(), 2);
         assert!(SettingSet::default().is_empty() && !set.is_empty());

@@ -6,8 +6,8 @@ use std::sync::Arc;
 use jiff::Timestamp;
 
 use super::{
-    Doubt, Fact, FactKind, Key, Origin, PortName, PortSlots, Scope, Setting, SettingId, SettingType, Torn, Traits, Value,
-    VlanId, facts, natural_order, settings,
+    Doubt, Fact, FactKind, Key, Origin, PortName, PortSlots, Scope, Setting, SettingId, SettingType, Torn, Traits,
+    Value, VlanId, facts, natural_order, settings,
 };
 use crate::source::{Place, Source, Word};
 
@@ -479,7 +479,9 @@ impl Switch {
                 let words = source.text().get(start..start + mark.width as usize).unwrap_or_default();
                 let before = source.text().get(..start).unwrap_or_default();
                 let begins = memchr::memrchr(b'\n', before.as_bytes()).map_or(0, |i| i + 1);
-                let masked = if raw { masked(line, begins, secrets) } else {
+                let masked = if raw {
+                    masked(line, begins, secrets)
+                } else {
                     masked(&masked(line, begins, secrets), begins, hidden)
                 };
                 (masked, column, words.chars().count() as u32)

@@ -176,7 +176,8 @@ impl Reader<'_> {
         let has_number = named.contains(|letter: char| letter.is_ascii_digit());
         let letters = |word: &str| !word.is_empty() && word.chars().all(char::is_alphabetic);
         let ends_in_a_word = direction.is_none() && letters(last) && named.contains(char::is_whitespace);
-        if !is_glob && (ends_in_a_word || !has_number && !(letters(named) && named.len() <= 3)) {
+        let is_name = has_number || letters(named) && named.len() <= 3;
+        if !is_glob && (ends_in_a_word || !is_name) {
             wrong();
             return None;
         }

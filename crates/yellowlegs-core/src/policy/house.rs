@@ -133,7 +133,8 @@ fn bounded(text: &str) -> Result<(), Wrong> {
             continue;
         }
         let is_word = letter.is_alphanumeric() || letter == '_';
-        tokens += usize::from(!letter.is_whitespace() && !(is_word && in_word));
+        let goes_on = is_word && in_word;
+        tokens += usize::from(!goes_on && !letter.is_whitespace());
         in_word = is_word;
         match letter {
             '"' | '\'' => quote = Some(letter),

@@ -220,7 +220,9 @@ impl Explain for PolicyProblem {
                 Some("settings are written with _ for -: port_security.limit; see `yellowlegs dialect settings`".into())
             }
             Self::RuleId { .. } => Some("write for example \"house/cameras-isolated\"".into()),
-            Self::MirrorSource { .. } => Some("write for example \"1.7 both\", \"1.1..1.4 received\" or \"vlan 110\"".into()),
+            Self::MirrorSource { .. } => {
+                Some("write for example \"1.7 both\", \"1.1..1.4 received\" or \"vlan 110\"".into())
+            }
             Self::ExpressionBound { .. } => Some("split the rule in several".into()),
             Self::Expression { .. } | Self::ExpressionType { .. } => None,
             Self::Prefix { .. } => Some("write for example \"192.0.2.0/25\"".into()),

@@ -8,7 +8,8 @@ use rustc_hash::FxHashMap;
 use super::explain::Said;
 use super::port_table::PortTable;
 use crate::dialect::{
-    Captured, Change, Dialect, Effect, HoleRef, Operand, PortItem, ProfileRef, Reach, Reading, Statement, Subject, port_names,
+    Captured, Change, Dialect, Effect, HoleRef, Operand, PortItem, ProfileRef, Reach, Reading, Statement, Subject,
+    port_names,
 };
 use crate::model::{
     Choice, Direction, Kind, Mark, Origin, PortSlots, Scope, SettingId, Slot, StationRange, Value, VlanId, VlanSet,

@@ -70,11 +70,7 @@ pub fn resolve_with(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: A
     switch.dialect = Some(Arc::clone(dialect.name()));
     switch.files = vec![
         FileText::text(Arc::clone(dialect.source()), Vec::new(), Vec::new()),
-        FileText::text(
-            Arc::clone(&source),
-            std::mem::take(&mut reading.secrets),
-            std::mem::take(&mut reading.hidden),
-        ),
+        FileText::text(Arc::clone(&source), std::mem::take(&mut reading.secrets), std::mem::take(&mut reading.hidden)),
     ];
     switch.traits = Arc::clone(dialect.traits());
     switch.requires = Arc::clone(dialect.requires());

@@ -7,7 +7,9 @@ use std::process::ExitCode;
 use std::sync::Arc;
 
 use globset::{Glob, GlobMatcher};
-use yellowlegs_core::check::{self, Comparison, Digest, Digests, Earlier, FleetOutcome, FleetView, Judge, Selection, Usage};
+use yellowlegs_core::check::{
+    self, Comparison, Digest, Digests, Earlier, FleetOutcome, FleetView, Judge, Selection, Usage,
+};
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::drill;
 use yellowlegs_core::finding::{Sample, Totals};
@@ -63,7 +65,9 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
     let mut across = work.across(&fleet, &selection, &mut gathered);
     if across.left_out > 0 {
         let count = across.left_out;
-        let text = format!("{count} finding(s) that stand on none of the chosen switches are left out: audit the whole fleet to see them");
+        let text = format!(
+            "{count} finding(s) that stand on none of the chosen switches are left out: audit the whole fleet to see them"
+        );
         gathered.totals.remark(Remark { about: "the fleet".into(), file: None, line: None, text });
     }
     sinks.aside(|| _ = fleet.tell_unreadable(tell));
@@ -285,9 +289,8 @@ impl Work<'_> {
         };
         let view = FleetView::new(&self.loaded.policy, self.as_of, &gathered.digests, &baselines);
         let certain = gathered.digests.certain(std::mem::take(&mut gathered.doubtful));
-        let certain = certain.as_ref().map(|digests| {
-            FleetView::new(&self.loaded.policy, self.as_of, digests, &baselines)
-        });
+        let certain =
+            certain.as_ref().map(|digests| FleetView::new(&self.loaded.policy, self.as_of, digests, &baselines));
         let outcome = FleetOutcome::judge(&view, certain.as_ref(), &mut gathered.usage, selection, &again);
         gathered.totals.count_fleet_findings(&outcome.findings, &outcome.positions);
         for (check, level, place, needs) in &outcome.undetermined {

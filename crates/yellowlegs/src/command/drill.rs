@@ -55,7 +55,12 @@ pub(super) fn run(args: &Drill, loudness: Loudness) -> Result<ExitCode, Failure>
         DrillFormat::Csv => Box::new(Csv),
         DrillFormat::Html => Box::new(Html::default()),
     };
-    let head = Head { as_of: as_of.as_str().to_owned(), site: loaded.policy.site.name.clone(), chosen: Vec::new(), doubt: loaded.policy.site.doubt.value.word() };
+    let head = Head {
+        as_of: as_of.as_str().to_owned(),
+        site: loaded.policy.site.name.clone(),
+        chosen: Vec::new(),
+        doubt: loaded.policy.site.doubt.value.word(),
+    };
     report.head(&mut out, &head).map_err(Failure::stdout)?;
     let work = |found: &Found| {
         let (read, unreadable) = fleet::read_switch(&root.dir, found, &loaded, as_of.moment());

@@ -67,7 +67,7 @@ pub(crate) fn load(root: &Root, args: &FleetArgs) -> Result<Loaded, Failure> {
     }
     let files = match &args.dialect {
         Some(file) => vec![file.clone()],
-        None if problems.is_empty() => dialect_files(root, &policy)?,
+        None if problems.is_empty() => dialect_files(root, &policy),
         None => Vec::new(),
     };
     let mut dialects: Vec<Arc<Dialect>> = Vec::new();
@@ -93,7 +93,7 @@ fn demand_inside(root: &Root, path: &Path, named: &str) -> Result<(), Failure> {
     Err(Failure::usage(what, "put it below the fleet's root, or allow it with --outside"))
 }
 
-fn dialect_files(root: &Root, policy: &Policy) -> Result<Vec<PathBuf>, Failure> {
+fn dialect_files(root: &Root, policy: &Policy) -> Vec<PathBuf> {
     let globs: Vec<_> = policy
         .files
         .dialects
@@ -109,5 +109,5 @@ fn dialect_files(root: &Root, policy: &Policy) -> Result<Vec<PathBuf>, Failure> 
             files.push(entry.path().to_owned());
         }
     }
-    Ok(files)
+    files
 }

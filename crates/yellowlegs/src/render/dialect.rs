@@ -209,10 +209,7 @@ pub(crate) fn lines(
     if only_unread {
         offered(out, lines)?;
     }
-    writeln!(
-        out,
-        "{taken} lines understood, {unread} not, {passed} blank, comment or free text"
-    )
+    writeln!(out, "{taken} lines understood, {unread} not, {passed} blank, comment or free text")
 }
 
 /// Rules for lines that are about nothing that is judged, ready to be taken into the dialect: one for each first word.

@@ -55,7 +55,8 @@ fn unsaved(on: &SwitchView<'_>) -> Judgement {
         let place = places.iter().next();
         let port = place.and_then(|name| on.switch().port_index(name));
         let of_port = port.and_then(|port| on.switch().slot(Some(port), *first).mark);
-        let vlan = place.and_then(|place| place.strip_prefix("VLAN ")?.parse().ok().and_then(|id| VlanId::new(id).ok()));
+        let vlan =
+            place.and_then(|place| place.strip_prefix("VLAN ")?.parse().ok().and_then(|id| VlanId::new(id).ok()));
         violation = violation.line(of_port.or_else(|| on.switch().vlan_slot(vlan?, *first).mark));
         if first.info().scope == Scope::Switch {
             violation = violation.beside(*first);
@@ -127,8 +128,10 @@ fn differing(running: &Switch, saved: &Switch) -> Differing {
 /// Lines that are not understood and stand in one of the two only could be what differs; a torn copy says nothing whole.
 fn not_understood(running: &Switch, saved: &Switch) -> Option<Unknown> {
     fn lines(switch: &Switch) -> Vec<String> {
-        let mut lines: Vec<String> =
-            switch.unread_in_config().filter_map(|unread| Some(switch.quote(unread.mark)?.text.trim().to_owned())).collect();
+        let mut lines: Vec<String> = switch
+            .unread_in_config()
+            .filter_map(|unread| Some(switch.quote(unread.mark)?.text.trim().to_owned()))
+            .collect();
         lines.sort_unstable();
         lines
     }

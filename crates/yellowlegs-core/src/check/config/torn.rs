@@ -1,8 +1,7 @@
 //! Whether what was read is one whole configuration of this switch, and has all that it uses by name.
 
-use crate::check::{Check, Judgement, Run, SwitchView, Unknown, Verdict, Violation};
+use crate::check::{Check, Judgement, Run, SwitchView, Tally, Unknown, Verdict, Violation};
 use crate::finding::Related;
-use crate::model::Torn;
 use crate::policy::Level;
 
 pub(super) const TORN: Check = Check {
@@ -21,15 +20,13 @@ pub(super) const TORN: Check = Check {
 };
 
 fn torn(on: &SwitchView<'_>) -> Judgement {
-    let torn = on.switch().torn().iter().filter(|(_, torn)| *torn != Torn::Dangling);
-    let violations: Vec<Violation> = torn
-        .map(|(mark, torn)| {
-            let mut violation = Violation::saying("{says}").fact("says", torn.says()).and_line(Some(*mark));
-            violation.apart = Some(torn.says().to_owned());
-            violation
-        })
-        .collect();
-    Ok(if violations.is_empty() { Verdict::Met } else { Verdict::Violated(violations) })
+    let mut tally = Tally::default();
+    for (mark, torn) in on.switch().torn() {
+        let mut violation = Violation::saying("{says}").fact("says", torn.says()).and_line(Some(*mark));
+        violation.apart = Some(torn.says().to_owned());
+        tally.add(Ok(Some(violation)));
+    }
+    tally.judgement()
 }
 
 pub(super) const DANGLING: Check = Check {

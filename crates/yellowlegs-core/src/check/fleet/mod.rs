@@ -123,7 +123,8 @@ impl FleetJudgement {
         }
         for violation in certain.violations.iter().filter(|violation| !violated.contains(&here(violation))) {
             let on = violation.switch.clone().map(|switch| Related { switch, port: violation.port.clone() });
-            let anywhere = || view.switches.first().map(|first| Related { switch: Arc::clone(&first.switch), port: None });
+            let anywhere =
+                || view.switches.first().map(|first| Related { switch: Arc::clone(&first.switch), port: None });
             let place = on.or_else(|| violation.violation.related.first().cloned()).or_else(anywhere);
             if let Some(place) = place.filter(|place| open.insert(place_of(place))) {
                 self.unknown.push((UNDERSTOOD, place));

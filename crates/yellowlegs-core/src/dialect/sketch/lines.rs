@@ -215,7 +215,7 @@ fn looks_random(word: &str) -> bool {
     let kinds = u8::from(upper_inside) + u8::from(letters_and_digits) + u8::from(odd) + u8::from(is_hex);
     let mut counts = [0_u32; 256];
     bytes.iter().for_each(|b| counts[usize::from(*b)] += 1);
-    let len = bytes.len() as f64;
+    let len = f64::from(bytes.len().min(4_096) as u32);
     let bits: f64 = counts.iter().filter(|n| **n > 0).map(|n| f64::from(*n) / len).map(|p| -p * p.log2()).sum();
     kinds >= 1 && bits > 2.75 && (kinds >= 2 || upper_inside || bytes.len() >= 16)
 }

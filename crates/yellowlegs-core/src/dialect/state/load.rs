@@ -314,12 +314,7 @@ fn share_heading(a: &[Column], b: &[Column], ignore_case: bool) -> bool {
     leads[a.len()][b.len()]
 }
 
-fn read_table(
-    doc: &TomlDoc<'_>,
-    table: &TableReader<'_>,
-    names: &[String],
-    text: &Text,
-) -> Option<(Table, Spot)> {
+fn read_table(doc: &TomlDoc<'_>, table: &TableReader<'_>, names: &[String], text: &Text) -> Option<(Table, Spot)> {
     let item = table.required_text("fact");
     let kind = item.as_ref().and_then(|item| fact(doc, item));
     let contexts = contexts(doc, table, names);

@@ -440,7 +440,8 @@ impl<'a> Reader<'a> {
     ) -> Option<usize> {
         let first = self.result.facts.len();
         let room = (MOST_FACTS.0 * self.text.len() + MOST_FACTS.1).saturating_sub(first);
-        let wanted = ports.as_ref().map_or(1, |(_, items)| port_names(&self.dialect.lists, items).take(room + 1).count());
+        let wanted =
+            ports.as_ref().map_or(1, |(_, items)| port_names(&self.dialect.lists, items).take(room + 1).count());
         if wanted > room {
             // What is not kept is told, and nothing is met for want of it.
             self.miss(mark, &self.words_at(mark), Missed::Rule { context: 0 });

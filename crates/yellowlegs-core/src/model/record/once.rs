@@ -59,6 +59,8 @@ impl<'de, T: Named + Deserialize<'de>> Visitor<'de> for Each<T> {
 }
 
 /// Reads such a list.
-pub(super) fn once<'de, D: Deserializer<'de>, T: Named + Deserialize<'de>>(deserializer: D) -> Result<Vec<T>, D::Error> {
+pub(super) fn once<'de, D: Deserializer<'de>, T: Named + Deserialize<'de>>(
+    deserializer: D,
+) -> Result<Vec<T>, D::Error> {
     deserializer.deserialize_seq(Each(PhantomData))
 }

@@ -1,0 +1,440 @@
+//! What lines that nobody reads could have said: by the rules that begin like them, the block they stand in, and what they name.
+
+use std::sync::Arc;
+
+use super::paint::Painter;
+use super::{Layer, Place, Target};
+use crate::dialect::{Alike, Captured, Dialect, HoleRef, Reach, Subject, UnreadAt};
+use crate::model::{
+    DoubtWidth, Mark, Mode, Scope, SettingId, SettingSet, Switch, Torn, Unread, Value, VlanId, settings,
+};
+use crate::resolve::apply::{Applier, ProfileName, Written};
+use crate::resolve::{CONFIG_FILE, History};
+
+/// What no line about a VLAN says: what a cable and a plug are.
+const OF_THE_LINK: [SettingId; 14] = [
+    settings::ENABLED.id,
+    settings::DESCRIPTION.id,
+    settings::SPEED.id,
+    settings::MEDIA.id,
+    settings::MTU.id,
+    settings::ENERGY_SAVING.id,
+    settings::POWER.id,
+    settings::POWER_LIMIT.id,
+    settings::POWER_MAXIMUM.id,
+    settings::UNIDIRECTIONAL.id,
+    settings::UNIDIRECTIONAL_INTERVAL.id,
+    settings::FLAP.id,
+    settings::LLDP_TRANSMIT.id,
+    settings::LINK_TYPE.id,
+];
+
+/// Finds what lines could have said.
+pub(super) struct Finder<'a> {
+    history: &'a History,
+    dialect: &'a Dialect,
+    text: &'a str,
+    switch: &'a Switch,
+    width: DoubtWidth,
+    /// By context, every setting that a rule in it or in what it opens can change.
+    of_context: Vec<SettingSet>,
+    /// Who uses which profile; made when it is first asked for.
+    written: Option<Written>,
+}
+
+impl<'a> Finder<'a> {
+    pub(super) fn new(history: &'a History, switch: &'a Switch, width: DoubtWidth) -> Self {
+        let dialect = &*history.dialect;
+        Self {
+            history,
+            dialect,
+            text: history.source.text(),
+            switch,
+            width,
+            of_context: of_contexts(dialect),
+            written: None,
+        }
+    }
+
+    pub(super) fn all(&mut self, painter: &mut Painter) {
+        let reading = &self.history.reading;
+        let of_config = |unread: &&Unread| unread.mark.file == CONFIG_FILE;
+        let unread: Vec<&Unread> = self.switch.unread.iter().filter(of_config).collect();
+        for (position, line) in unread.iter().enumerate() {
+            let at = reading.unread_at.get(position).copied().unwrap_or(UnreadAt::Context(0, None));
+            let targets = match self.width {
+                DoubtWidth::Switch => everywhere(Layer::Torn),
+                DoubtWidth::Near | DoubtWidth::Block => self.targets(line.mark, at, &unread),
+            };
+            painter.paint(line.mark, Arc::clone(&line.shape), None, &targets);
+            painter.switch.may_use |= self.may_use(line.mark, at);
+        }
+        for (mark, torn) in &self.switch.torn {
+            let targets = match torn {
+                Torn::Line => self.last_words(*mark),
+                // Ports that nobody knows of are missing; those that are there are what they are.
+                Torn::Range | Torn::Ports => Vec::new(),
+                _ => everywhere(Layer::Torn),
+            };
+            painter.paint(*mark, torn.says().into(), Some(*torn), &targets);
+        }
+        for dangling in &self.switch.dangling {
+            let Some(mark) = dangling.mark else { continue };
+            let place = Place::Ports(dangling.ports.clone());
+            let target = Target { place, settings: of(Scope::Port), layer: Layer::Profile };
+            let shape = format!("the {} {}, described nowhere", dangling.what, dangling.name);
+            painter.paint(mark, shape.into(), Some(Torn::Dangling), &[target]);
+        }
+        for told in &self.switch.unread_facts {
+            painter.doubt_facts(told.kind, told.mark, Arc::clone(&told.shape), told.port);
+        }
+    }
+
+    /// What an unread line could have said.
+    fn targets(&mut self, mark: Mark, at: UnreadAt, unread: &[&Unread]) -> Vec<Target> {
+        let named = self.dialect.named(self.text, mark, |vlan| self.is_defined(vlan));
+        let ports = self.history.ports.positions(&named.ports);
+        let mut targets = Vec::new();
+        match at {
+            UnreadAt::Context(context, opener) => {
+                let alike = self.dialect.alike(self.text, mark, context);
+                let (subject, captured) = self.subject_of(&alike, opener);
+                targets.extend(self.by_rules(&alike, subject.is_some(), &ports, &named.vlans));
+                match subject {
+                    Some(subject) => {
+                        let mut block = self.block(subject, &captured, alike.context);
+                        if self.width == DoubtWidth::Near {
+                            let near = self.settings_of(&alike.rules);
+                            let common =
+                                |set: SettingSet| SettingSet::where_(|id| set.contains(id) && near.contains(id));
+                            block.iter_mut().for_each(|target| target.settings = common(target.settings));
+                        }
+                        targets.extend(block);
+                    }
+                    // A block of no port and no VLAN: what its rules can change.
+                    None if alike.context != 0 && self.width == DoubtWidth::Block => {
+                        targets.extend(spread(self.context(alike.context), &ports, &named.vlans, Layer::Own));
+                    }
+                    None => {}
+                }
+            }
+            UnreadAt::Statement(statement) => {
+                let subject = self.history.reading.subject(self.dialect, statement as usize);
+                if let Some((position, subject)) = subject {
+                    let captured = self.captured(position, subject);
+                    targets.extend(self.block(subject, &captured, 0));
+                }
+            }
+            UnreadAt::Unread(opener) => targets.extend(self.below(mark, opener, &ports, &named.vlans, unread)),
+        }
+        if self.width == DoubtWidth::Block || !targets.is_empty() {
+            if !ports.is_empty() {
+                targets.push(Target { place: Place::Ports(ports), settings: of(Scope::Port), layer: Layer::Own });
+            }
+            if !named.vlans.is_empty() {
+                targets.push(Target { place: Place::Vlans(named.vlans), settings: of(Scope::Vlan), layer: Layer::Own });
+            }
+        }
+        targets
+    }
+
+    /// Whether a line begins like one that uses something by name, or leads into a block where such lines stand.
+    fn may_use(&self, mark: Mark, at: UnreadAt) -> bool {
+        let rules = self.dialect.rules();
+        let uses = |rule: &crate::dialect::Rule| rule.uses.is_some() || rule.used_by.is_some();
+        let in_context = |context: usize| rules.iter().any(|rule| uses(rule) && rule.contexts.contains(&context));
+        let contexts = match at {
+            UnreadAt::Context(context, _) => vec![context],
+            UnreadAt::Statement(_) | UnreadAt::Unread(_) => (0..self.dialect.contexts().len()).collect(),
+        };
+        let alike = contexts.into_iter().flat_map(|context| self.dialect.alike(self.text, mark, context).rules);
+        let mut alike = alike.filter_map(|rule| rules.get(rule as usize));
+        alike.any(|rule| uses(rule) || rule.opens.is_some_and(in_context))
+    }
+
+    fn is_defined(&self, vlan: VlanId) -> bool {
+        let defined = self.switch.slot(None, settings::VLANS.id).value.as_ref();
+        matches!(defined, Some(Value::Vlans(set)) if set.contains(vlan))
+    }
+
+    fn context(&self, context: usize) -> SettingSet {
+        self.of_context.get(context).copied().unwrap_or_default()
+    }
+
+    /// What an unread line in the block of another could have said: what any rule could that fits it or begins like it, on
+    /// the ports and VLANs that the opener names, or on all of them.
+    fn below(&self, mark: Mark, opener: u32, ports: &[usize], vlans: &[VlanId], unread: &[&Unread]) -> Vec<Target> {
+        let mut ports = ports.to_vec();
+        let mut vlans = vlans.to_vec();
+        let mut outer = Some(opener);
+        // Openers within openers, outwards.
+        for _ in 0..unread.len() {
+            let Some(position) = outer else { break };
+            let Some(line) = unread.get(position as usize) else { break };
+            let named = self.dialect.named(self.text, line.mark, |vlan| self.is_defined(vlan));
+            ports.extend(self.history.ports.positions(&named.ports));
+            vlans.extend(named.vlans);
+            outer = match self.history.reading.unread_at.get(position as usize) {
+                Some(UnreadAt::Unread(further)) => Some(*further),
+                _ => None,
+            };
+        }
+        ports.sort_unstable();
+        ports.dedup();
+        let mut settings = SettingSet::default();
+        for context in 0..self.dialect.contexts().len() {
+            let alike = self.dialect.alike(self.text, mark, context);
+            settings = settings.union(self.settings_of(&alike.rules));
+        }
+        let mut targets = spread(settings, &ports, &vlans, Layer::Own);
+        if !ports.is_empty() {
+            targets.push(Target { place: Place::Ports(ports), settings: of(Scope::Port), layer: Layer::Own });
+        }
+        targets
+    }
+
+    /// Every setting that rules change, and those in what they open.
+    fn settings_of(&self, rules: &[u32]) -> SettingSet {
+        let mut set = SettingSet::default();
+        for rule in rules.iter().filter_map(|rule| self.dialect.rules().get(*rule as usize)) {
+            set = set.union(rule.effects.iter().map(|effect| effect.setting).collect());
+            if let Some(context) = rule.opens {
+                set = set.union(self.context(context));
+            }
+            if rule.uses.is_some() || rule.used_by.is_some() {
+                set = set.union(of(Scope::Port));
+            }
+        }
+        set
+    }
+
+    /// What rules that begin alike would have set, each where its subject is. `in_block`: those that name none themselves
+    /// speak of what the block is about.
+    fn by_rules(&self, alike: &Alike, in_block: bool, ports: &[usize], vlans: &[VlanId]) -> Vec<Target> {
+        let mut targets = Vec::new();
+        for number in &alike.rules {
+            let Some(rule) = self.dialect.rules().get(*number as usize) else { continue };
+            let set = self.settings_of(&[*number]);
+            match &rule.subject {
+                None if in_block => {
+                    let of_switch = SettingSet::where_(|id| set.contains(id) && id.info().scope == Scope::Switch);
+                    targets.extend(spread(of_switch, &[], &[], Layer::Own));
+                }
+                Some(Subject::Reach(_)) => targets.extend(spread(set, &[], vlans, Layer::Global)),
+                _ => targets.extend(spread(set, ports, vlans, Layer::Own)),
+            }
+        }
+        targets
+    }
+
+    /// The subject of the line's own path, or of the block it stands in, with what its hole took.
+    fn subject_of(&self, alike: &Alike, opener: Option<u32>) -> (Option<&'a Subject>, Captured) {
+        let rules = self.dialect.rules();
+        let own = alike.openers.iter().rev().find_map(|(number, captures)| {
+            let subject = rules.get(*number as usize)?.subject.as_ref()?;
+            let hole = match hole_of(subject)? {
+                HoleRef::Own(position) => captures.get(*position).cloned(),
+                HoleRef::Outer(_) => None,
+            };
+            Some((subject, hole.unwrap_or(Captured::Absent)))
+        });
+        if let Some((subject, captured)) = own {
+            return (Some(subject), captured);
+        }
+        let reading = &self.history.reading;
+        match opener.and_then(|opener| reading.subject(self.dialect, opener as usize)) {
+            Some((position, subject)) => (Some(subject), self.captured(position, subject)),
+            None => (None, Captured::Absent),
+        }
+    }
+
+    fn captured(&self, position: usize, subject: &Subject) -> Captured {
+        let reading = &self.history.reading;
+        let captured = reading
+            .statements
+            .get(position)
+            .zip(hole_of(subject))
+            .map(|(statement, hole)| reading.captured(self.dialect, statement, hole).clone());
+        captured.unwrap_or(Captured::Absent)
+    }
+
+    /// Everything that a block is about.
+    fn block(&mut self, subject: &Subject, captured: &Captured, context: usize) -> Vec<Target> {
+        let context = self.context(context);
+        let beside = |scope: Scope| SettingSet::where_(|id| context.contains(id) && id.info().scope == scope);
+        let switch = Target { place: Place::Switch, settings: beside(Scope::Switch), layer: Layer::Global };
+        let mut targets = vec![switch];
+        match subject {
+            Subject::Ports(_) => {
+                let ports = self.ports(captured);
+                targets.push(Target { place: Place::Ports(ports), settings: of(Scope::Port), layer: Layer::Own });
+            }
+            Subject::Reach(Reach::AllVlans) => {
+                targets.push(Target {
+                    place: Place::Vlans(Vec::new()),
+                    settings: of(Scope::Vlan),
+                    layer: Layer::Global,
+                });
+            }
+            Subject::Reach(_) => {
+                targets.push(Target { place: Place::AllPorts, settings: of(Scope::Port), layer: Layer::Global });
+            }
+            Subject::Vlan(_) => {
+                let vlans = vlans_of(captured);
+                let ports = self.ports_in(&vlans);
+                targets.push(Target { place: Place::Vlans(vlans), settings: of(Scope::Vlan), layer: Layer::Own });
+                let settings = SettingSet::where_(|id| id.info().scope == Scope::Port && !OF_THE_LINK.contains(&id));
+                targets.push(Target { place: Place::Ports(ports), settings, layer: Layer::Own });
+            }
+            Subject::Profile(profile) => {
+                let name = self.name_of(captured).map(|name| (Arc::clone(&profile.kind), name));
+                let ports = name.map(|name| self.users_of(&name)).unwrap_or_default();
+                targets.push(Target { place: Place::Ports(ports), settings: of(Scope::Port), layer: Layer::Profile });
+            }
+            Subject::Mirror(_) => {
+                let place = Place::Mirror(self.name_of(captured));
+                targets.push(Target { place, settings: of(Scope::Mirror), layer: Layer::Own });
+            }
+        }
+        targets
+    }
+
+    fn name_of(&self, captured: &Captured) -> Option<Arc<str>> {
+        match captured {
+            Captured::Text(word) => Some(word.of(self.text).into()),
+            Captured::Int(number) => Some(number.to_string().into()),
+            _ => None,
+        }
+    }
+
+    fn ports(&self, captured: &Captured) -> Vec<usize> {
+        match captured {
+            Captured::Ports(items) => self.history.ports.positions(items),
+            _ => Vec::new(),
+        }
+    }
+
+    /// The ports that use one of the VLANs, in the mode in force.
+    fn ports_in(&self, vlans: &[VlanId]) -> Vec<usize> {
+        const UNTAGGED: [SettingId; 2] = [settings::ACCESS_VLAN.id, settings::VOICE_VLAN.id];
+        const TRUNK: [SettingId; 2] = [settings::NATIVE_VLAN.id, settings::TAGGED_VLANS.id];
+        let carries = |port: usize, ids: [SettingId; 2]| {
+            ids.into_iter().any(|id| match &self.switch.slot(Some(port), id).value {
+                Some(Value::Vlan(Some(vlan))) => vlans.contains(vlan),
+                Some(Value::Vlans(set)) => vlans.iter().any(|vlan| set.contains(*vlan)),
+                _ => false,
+            })
+        };
+        let uses = |port: &usize| match self.switch.setting(Some(*port), settings::MODE).value {
+            Some(Mode::Access) => carries(*port, UNTAGGED),
+            Some(Mode::Trunk) => carries(*port, TRUNK),
+            Some(Mode::Negotiated) | None => carries(*port, UNTAGGED) || carries(*port, TRUNK),
+        };
+        (0..self.switch.ports.len()).filter(uses).collect()
+    }
+
+    /// The ports that use a profile, also through others that build on it.
+    fn users_of(&mut self, name: &ProfileName) -> Vec<usize> {
+        let History { dialect, source, reading, ports, .. } = self.history;
+        let written = self.written.get_or_insert_with(|| Applier::new(dialect, source, reading, ports, None).run());
+        let mut names = vec![name.clone()];
+        let mut at = 0;
+        while let Some(name) = names.get(at).cloned() {
+            at += 1;
+            let building = written.profiles.iter().filter(|(_, profile)| profile.on.contains(&name));
+            let more: Vec<ProfileName> = building.map(|(n, _)| n.clone()).filter(|n| !names.contains(n)).collect();
+            names.extend(more);
+        }
+        let uses = written.uses.iter().filter(|(_, used)| used.iter().any(|n| names.contains(n)));
+        uses.map(|(port, _)| *port).collect()
+    }
+
+    /// What the last statement of a text sets whose last word may be cut.
+    fn last_words(&mut self, mark: Mark) -> Vec<Target> {
+        let reading = &self.history.reading;
+        let last = reading.statements.iter().enumerate().next_back().filter(|(_, statement)| statement.mark == mark);
+        let Some((position, statement)) = last else { return Vec::new() };
+        let set = self.settings_of(&[statement.rule]);
+        let mut targets = match reading.subject(self.dialect, position) {
+            Some((at, subject)) => {
+                let captured = self.captured(at, subject);
+                self.block(subject, &captured, 0)
+            }
+            None => spread(set, &[], &[], Layer::Torn),
+        };
+        for target in &mut targets {
+            target.settings = SettingSet::where_(|id| set.contains(id) && target.settings.contains(id));
+            target.layer = Layer::Torn;
+        }
+        targets
+    }
+}
+
+/// Settings of all scopes, on the ports and VLANs that are named or else on all.
+fn spread(settings: SettingSet, ports: &[usize], vlans: &[VlanId], layer: Layer) -> Vec<Target> {
+    let scoped = |scope: Scope| SettingSet::where_(|id| settings.contains(id) && id.info().scope == scope);
+    let of_ports = if ports.is_empty() { Place::AllPorts } else { Place::Ports(ports.to_vec()) };
+    // A switch has no line of its own that a default would yield to.
+    let of_switch = if layer == Layer::Torn { layer } else { Layer::Global };
+    [
+        Target { place: Place::Switch, settings: scoped(Scope::Switch), layer: of_switch },
+        Target { place: of_ports, settings: scoped(Scope::Port), layer },
+        Target { place: Place::Vlans(vlans.to_vec()), settings: scoped(Scope::Vlan), layer },
+        Target { place: Place::Mirror(None), settings: scoped(Scope::Mirror), layer },
+    ]
+    .into_iter()
+    .filter(|target| !target.settings.is_empty())
+    .collect()
+}
+
+fn hole_of(subject: &Subject) -> Option<&HoleRef> {
+    match subject {
+        Subject::Ports(hole) | Subject::Vlan(hole) | Subject::Mirror(hole) => Some(hole),
+        Subject::Profile(profile) => Some(&profile.name),
+        Subject::Reach(_) => None,
+    }
+}
+
+fn vlans_of(captured: &Captured) -> Vec<VlanId> {
+    match captured {
+        Captured::Vlan(vlan) => vec![*vlan],
+        Captured::Vlans(set) => set.iter().collect(),
+        _ => Vec::new(),
+    }
+}
+
+fn of(scope: Scope) -> SettingSet {
+    SettingSet::where_(|id| id.info().scope == scope)
+}
+
+pub(super) fn everywhere(layer: Layer) -> Vec<Target> {
+    vec![
+        Target { place: Place::Switch, settings: of(Scope::Switch), layer },
+        Target { place: Place::AllPorts, settings: of(Scope::Port), layer },
+        Target { place: Place::Vlans(Vec::new()), settings: of(Scope::Vlan), layer },
+        Target { place: Place::Mirror(None), settings: of(Scope::Mirror), layer },
+    ]
+}
+
+/// By context, every setting that a rule in it or in what it opens can change.
+fn of_contexts(dialect: &Dialect) -> Vec<SettingSet> {
+    let mut sets = vec![SettingSet::default(); dialect.contexts().len()];
+    // As often as contexts can nest within each other.
+    for _ in 0..=sets.len().min(16) {
+        for rule in dialect.rules() {
+            let mut own: SettingSet = rule.effects.iter().map(|effect| effect.setting).collect();
+            if rule.uses.is_some() {
+                own = own.union(of(Scope::Port));
+            }
+            if let Some(inside) = rule.opens.and_then(|context| sets.get(context)) {
+                own = own.union(*inside);
+            }
+            for context in &rule.contexts {
+                if let Some(set) = sets.get_mut(*context) {
+                    *set = set.union(own);
+                }
+            }
+        }
+    }
+    sets
+}

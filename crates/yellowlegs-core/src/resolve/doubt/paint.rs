@@ -1,0 +1,232 @@
+//! Doubtful settings made unknown, and by which lines.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use super::find::everywhere;
+use super::{Layer, Place, Target};
+use crate::dialect::Reach;
+use crate::model::{
+    Doubt, FactKind, Mark, Origin, Scope, SettingId, SettingSet, Slot, Switch, Torn, VlanId, platform, settings,
+};
+use crate::resolve::History;
+use crate::resolve::apply::{Applier, is_unset};
+
+/// Makes doubtful settings unknown, and keeps by which line.
+pub(super) struct Painter {
+    pub(super) switch: Switch,
+    pub(super) doubts: Vec<Doubt>,
+}
+
+impl Painter {
+    pub(super) fn of(switch: Switch) -> Self {
+        Self { switch, doubts: Vec::new() }
+    }
+
+    /// Everything, by lines of which no more is known.
+    pub(super) fn everything(&mut self, lines: impl Iterator<Item = (Mark, Arc<str>)>) {
+        for (mark, shape) in lines {
+            self.paint(mark, shape, None, &everywhere(Layer::Torn));
+        }
+    }
+
+    /// What a record says is doubtful.
+    pub(super) fn told(&mut self, doubts: &[Doubt]) {
+        for doubt in doubts {
+            let scoped =
+                |scope: Scope| SettingSet::where_(|id| doubt.settings.contains(id) && id.info().scope == scope);
+            let ports = doubt.ports.clone().map_or(Place::AllPorts, Place::Ports);
+            let places = [
+                (Place::Switch, Scope::Switch),
+                (ports, Scope::Port),
+                (Place::Vlans(Vec::new()), Scope::Vlan),
+                (Place::Mirror(None), Scope::Mirror),
+            ];
+            let target = |(place, scope)| Target { place, settings: scoped(scope), layer: Layer::Torn };
+            let targets: Vec<Target> = places.into_iter().map(target).filter(|t| !t.settings.is_empty()).collect();
+            match doubt.fact {
+                Some(kind) => {
+                    let port = doubt.ports.as_ref().and_then(|ports| ports.first().copied());
+                    self.doubt_facts(kind, doubt.mark, Arc::clone(&doubt.shape), port);
+                }
+                None => self.paint(doubt.mark, Arc::clone(&doubt.shape), doubt.torn, &targets),
+            }
+        }
+    }
+
+    pub(super) fn paint(&mut self, mark: Mark, shape: Arc<str>, torn: Option<Torn>, targets: &[Target]) {
+        let mut settings = SettingSet::default();
+        let mut ports: Vec<usize> = Vec::new();
+        let mut whole = false;
+        for target in targets {
+            let painted = match &target.place {
+                Place::Switch => {
+                    for id in target.settings.iter() {
+                        whole |= self.switch_slot(id, mark, target.layer);
+                    }
+                    whole
+                }
+                Place::AllPorts => {
+                    let all: Vec<usize> = (0..self.switch.ports.len()).collect();
+                    let painted = self.ports(&all, target, mark);
+                    let any = !painted.is_empty();
+                    ports.extend(painted);
+                    any
+                }
+                Place::Ports(these) => {
+                    let painted = self.ports(these, target, mark);
+                    let any = !painted.is_empty();
+                    ports.extend(painted);
+                    any
+                }
+                Place::Vlans(vlans) => {
+                    self.vlans(vlans, target, mark);
+                    whole = true;
+                    true
+                }
+                Place::Mirror(session) => {
+                    self.mirror(session.as_ref(), target);
+                    whole = true;
+                    true
+                }
+            };
+            if painted {
+                settings = settings.union(target.settings);
+            }
+        }
+        ports.sort_unstable();
+        ports.dedup();
+        let ports = if whole { None } else { Some(ports) };
+        self.doubts.push(Doubt { mark, shape, torn, ports, settings, fact: None });
+    }
+
+    /// Where membership makes a port a trunk, its mode is as doubtful as its VLANs.
+    pub(super) fn follow_membership(&mut self) {
+        if self.switch.traits.holds(platform::MODE_FROM, "membership") != Some(true) {
+            return;
+        }
+        const MEMBERSHIP: [SettingId; 3] =
+            [settings::TAGGED_VLANS.id, settings::VOICE_VLAN.id, settings::ACCESS_VLAN.id];
+        for port in 0..self.switch.ports.len() {
+            let doubtful = |id: &SettingId| self.switch.port_slots.get(port, *id).is_some_and(Slot::is_doubtful);
+            if MEMBERSHIP.iter().any(doubtful) {
+                self.switch.port_slots.set(port, settings::MODE.id, Slot::DOUBTFUL);
+            }
+        }
+    }
+
+    /// How far a global default reaches hangs on the mode of a port, or on its fast start: what it would have said is as
+    /// doubtful as those.
+    pub(super) fn follow_reach(&mut self, history: &History) {
+        let History { dialect, source, reading, ports, .. } = history;
+        let written = Applier::new(dialect, source, reading, ports, None).run();
+        for id in SettingId::of(Scope::Port) {
+            let reaches: Vec<Reach> = written.globals[id.slot()].iter().map(|global| global.reach).collect();
+            let by_mode = reaches.iter().any(|reach| matches!(reach, Reach::AccessPorts | Reach::TrunkPorts));
+            let by_edge = reaches.contains(&Reach::EdgePorts);
+            for port in 0..self.switch.ports.len() {
+                let doubtful = |id: SettingId| self.switch.port_slots.get(port, id).is_some_and(Slot::is_doubtful);
+                let open =
+                    (by_mode || by_edge) && doubtful(settings::MODE.id) || by_edge && doubtful(settings::FAST_START.id);
+                let own = self.switch.port_slots.get(port, id).is_some_and(|slot| {
+                    matches!(slot.origin, Origin::Port | Origin::Range | Origin::Vlan | Origin::Profile)
+                });
+                if open && !own {
+                    self.switch.port_slots.set(port, id, Slot::DOUBTFUL);
+                }
+            }
+        }
+    }
+
+    fn switch_slot(&mut self, id: SettingId, mark: Mark, layer: Layer) -> bool {
+        let Some(slot) = self.switch.switch_slots.get_mut(id.slot()) else { return false };
+        if stands(slot, id, mark, layer) {
+            return false;
+        }
+        *slot = Slot::DOUBTFUL;
+        true
+    }
+
+    /// The ports on which something became unknown.
+    fn ports(&mut self, ports: &[usize], target: &Target, mark: Mark) -> Vec<usize> {
+        let mut painted = Vec::new();
+        for port in ports.iter().copied() {
+            let mut any = false;
+            for id in target.settings.iter() {
+                let Some(slot) = self.switch.port_slots.get(port, id) else { continue };
+                if is_unset(slot) {
+                    self.switch.port_slots.set(port, id, Slot::DOUBTFUL);
+                    any = true;
+                    continue;
+                }
+                if !stands(slot, id, mark, target.layer) {
+                    self.switch.port_slots.set(port, id, Slot::DOUBTFUL);
+                    any = true;
+                }
+            }
+            if any {
+                painted.push(port);
+            }
+        }
+        painted
+    }
+
+    fn vlans(&mut self, vlans: &[VlanId], target: &Target, mark: Mark) {
+        for id in target.settings.iter() {
+            if vlans.is_empty() {
+                self.switch.vlan_defaults.insert(id, Slot::DOUBTFUL);
+                let of_setting = self.switch.vlan_slots.iter_mut().filter(|((_, there), _)| *there == id);
+                for (_, slot) in of_setting.filter(|(_, slot)| !stands(slot, id, mark, target.layer)) {
+                    *slot = Slot::DOUBTFUL;
+                }
+                continue;
+            }
+            for vlan in vlans {
+                let slot = self.switch.vlan_slots.entry((*vlan, id)).or_insert(Slot::DOUBTFUL);
+                if !stands(slot, id, mark, target.layer) {
+                    *slot = Slot::DOUBTFUL;
+                }
+            }
+        }
+    }
+
+    fn mirror(&mut self, session: Option<&Arc<str>>, target: &Target) {
+        let unknown: BTreeMap<SettingId, Slot> = SettingId::of(Scope::Mirror).map(|id| (id, Slot::DOUBTFUL)).collect();
+        match session {
+            Some(name) => {
+                let slots = self.switch.mirrors.entry(Arc::clone(name)).or_insert(unknown);
+                target.settings.iter().for_each(|id| _ = slots.insert(id, Slot::DOUBTFUL));
+            }
+            None => {
+                for slots in self.switch.mirrors.values_mut() {
+                    target.settings.iter().for_each(|id| _ = slots.insert(id, Slot::DOUBTFUL));
+                }
+                self.switch.mirrors.insert("?".into(), unknown);
+            }
+        }
+    }
+
+    pub(super) fn doubt_facts(&mut self, kind: FactKind, mark: Mark, shape: Arc<str>, port: Option<usize>) {
+        self.switch.doubted_facts.push((kind, port));
+        let ports = port.map(|port| vec![port]);
+        let settings = SettingSet::default();
+        self.doubts.push(Doubt { mark, shape, torn: None, ports, settings, fact: Some(kind) });
+    }
+}
+
+/// Whether what is written stands against a line that could have spoken of it: it is written in a stronger way, or later in
+/// the same. A list that lines add to never does.
+fn stands(slot: &Slot, id: SettingId, mark: Mark, layer: Layer) -> bool {
+    let later = slot.mark.is_some_and(|there| there.file == mark.file && there.line > mark.line);
+    let own = matches!(slot.origin, Origin::Port | Origin::Range | Origin::Vlan);
+    let is_list = id.info().kind.is_list();
+    match layer {
+        Layer::Torn => false,
+        Layer::Own => own && later && !is_list,
+        Layer::Profile => own && !is_list,
+        Layer::Global => {
+            let stronger = id.info().scope == Scope::Port && (own || slot.origin == Origin::Profile);
+            !is_list && (stronger || later && matches!(slot.origin, Origin::Global | Origin::Vlan))
+        }
+    }
+}
