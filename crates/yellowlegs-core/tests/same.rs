@@ -54,7 +54,12 @@ fn found(policy_text: &str, texts: &[(String, String)]) -> BTreeMap<String, usiz
 }
 
 fn fleet(change: impl Fn(&str) -> String) -> Vec<(String, String)> {
-    FLEET.iter().map(|(name, text)| ((*name).to_owned(), change(text))).collect()
+    FLEET.iter().map(|(name, text)| ((*name).to_owned(), whole(change(text)))).collect()
+}
+
+/// A text that was cut in its last line would be doubted: here it ends as a whole one does.
+fn whole(text: String) -> String {
+    if text.ends_with('\n') { text } else { text + "\n" }
 }
 
 fn renamed(found: &BTreeMap<String, usize>, change: impl Fn(&str) -> String) -> BTreeMap<String, usize> {
@@ -176,7 +181,8 @@ fn a_port_among_its_like_is_judged_as_if_alone() {
     let judge = Judge::new(&policy, &as_of, &selection, false);
     let mut shared = 0;
     for (name, text) in FLEET {
-        let resolved = resolve(name, &dialect, Arc::new(Source::of(format!("{name}/config.txt"), text)));
+        let resolved =
+            resolve(name, &dialect, Arc::new(Source::of(format!("{name}/config.txt"), &whole(text.to_owned()))));
         let told = judge.switch(&resolved, resolved.lists()).outcome;
         let roles = assign(&policy, &resolved.switch, resolved.lists());
         shared += roles.alike.iter().enumerate().filter(|(port, first)| port != *first).count();

@@ -131,6 +131,41 @@ fn dependencies_are_permissive_and_explained() {
     }
 }
 
+/// What the program is made of comes from one registry, and no crate of it twice: each pair is a choice that is written down here.
+#[test]
+fn dependencies_come_from_one_place_and_once() {
+    const TWICE: &[(&str, &str)] = &[
+        ("syn", "macros of two ages, when the program is built"),
+        ("vte", "what strips colours and what draws progress follow its versions each at its own pace"),
+    ];
+    let metadata = metadata();
+    let packages = metadata["packages"].as_array().unwrap();
+    for package in packages {
+        let source = package["source"].as_str();
+        let known = source.is_none_or(|source| source == "registry+https://github.com/rust-lang/crates.io-index");
+        assert!(known, "{} comes from {source:?}", package["name"]);
+    }
+    let id_of = |package: &Value| package["id"].as_str().unwrap_or_default().to_owned();
+    let root = packages.iter().find(|package| package["name"] == "yellowlegs").map(id_of).unwrap();
+    let nodes = metadata["resolve"]["nodes"].as_array().unwrap();
+    let (mut open, mut reached) = (vec![root], std::collections::BTreeSet::new());
+    while let Some(id) = open.pop() {
+        if !reached.insert(id.clone()) {
+            continue;
+        }
+        let node = nodes.iter().find(|node| id_of(node) == id).unwrap();
+        let normal = |dep: &&Value| dep["dep_kinds"].as_array().unwrap().iter().any(|kind| kind["kind"].is_null());
+        let deps = node["deps"].as_array().unwrap().iter().filter(normal);
+        open.extend(deps.filter_map(|dep| dep["pkg"].as_str()).map(str::to_owned));
+    }
+    let mut names: Vec<&str> =
+        packages.iter().filter(|p| reached.contains(&id_of(p))).filter_map(|p| p["name"].as_str()).collect();
+    names.sort_unstable();
+    let twice: Vec<&str> = names.windows(2).filter(|pair| pair[0] == pair[1]).map(|pair| pair[0]).collect();
+    assert!(names.len() > 50, "only {} crates are reached", names.len());
+    assert_eq!(twice, TWICE.iter().map(|(name, _)| *name).collect::<Vec<_>>());
+}
+
 #[test]
 fn the_guides_lead_to_pages_that_are_there() {
     let pages = fs::read_dir(repository().join("docs")).unwrap().map(|e| e.unwrap().path());

@@ -28,7 +28,7 @@ impl DoubtWidth {
 }
 
 /// Settings, as a set.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
 pub struct SettingSet([u64; 4]);
 
 impl SettingSet {
@@ -161,7 +161,7 @@ pub struct Doubt {
     /// Whether the text is torn there, rather than not understood.
     pub torn: Option<Torn>,
     /// The ports it could have spoken of, by position; `None`: every port.
-    pub ports: Option<Vec<usize>>,
+    pub ports: Option<Arc<[usize]>>,
     /// The settings it could have changed.
     pub settings: SettingSet,
     /// The kind of facts it could have told.

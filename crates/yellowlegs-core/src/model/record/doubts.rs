@@ -153,7 +153,7 @@ pub(super) fn read(
     for RecordDoubt { shape, torn, file, line, column, width, ports, settings, fact } in doubts {
         let text = shape.clone();
         let mark = quotes.mark(RecordQuote { file, line, column, width, text });
-        let ports = ports.map(|ports| positions(switch, &ports));
+        let ports = ports.map(|ports| positions(switch, &ports).into());
         let (shape, torn): (Arc<str>, _) = (shape.into(), torn.map(|torn| torn.0));
         told.push(Doubt { mark, shape, torn, ports, settings: settings.0, fact: fact.map(|k| k.0) });
     }

@@ -1,10 +1,13 @@
 //! What lines that nobody reads could have said: by the rules that begin like them, the block they stand in, and what they name.
 
+use std::cell::RefCell;
 use std::sync::Arc;
+
+use rustc_hash::FxHashMap;
 
 use super::paint::Painter;
 use super::{Layer, Place, Target};
-use crate::dialect::{Alike, Captured, Dialect, HoleRef, Reach, Subject, UnreadAt};
+use crate::dialect::{Alike, Captured, Dialect, HoleRef, PortItem, Reach, Subject, UnreadAt};
 use crate::model::{
     DoubtWidth, Mark, Mode, Scope, SettingId, SettingSet, Switch, Torn, Unread, Value, VlanId, settings,
 };
@@ -40,6 +43,8 @@ pub(super) struct Finder<'a> {
     of_context: Vec<SettingSet>,
     /// Who uses which profile; made when it is first asked for.
     written: Option<Written>,
+    /// The ports of lists that were looked up: most lists are written again and again.
+    lists: RefCell<FxHashMap<Vec<PortItem>, Arc<[usize]>>>,
 }
 
 impl<'a> Finder<'a> {
@@ -53,6 +58,7 @@ impl<'a> Finder<'a> {
             width,
             of_context: of_contexts(dialect),
             written: None,
+            lists: RefCell::default(),
         }
     }
 
@@ -60,7 +66,8 @@ impl<'a> Finder<'a> {
         let reading = &self.history.reading;
         let of_config = |unread: &&Unread| unread.mark.file == CONFIG_FILE;
         let unread: Vec<&Unread> = self.switch.unread.iter().filter(of_config).collect();
-        for (position, line) in unread.iter().enumerate() {
+        // The last line first: what it leaves open, an earlier one that says as much leaves open, too.
+        for (position, line) in unread.iter().enumerate().rev() {
             let at = reading.unread_at.get(position).copied().unwrap_or(UnreadAt::Context(0, None));
             let targets = match self.width {
                 DoubtWidth::Switch => everywhere(Layer::Torn),
@@ -69,6 +76,7 @@ impl<'a> Finder<'a> {
             painter.paint(line.mark, Arc::clone(&line.shape), None, &targets);
             painter.switch.may_use |= self.may_use(line.mark, at);
         }
+        painter.doubts.reverse();
         for (mark, torn) in &self.switch.torn {
             let targets = match torn {
                 Torn::Line => self.last_words(*mark),
@@ -80,7 +88,7 @@ impl<'a> Finder<'a> {
         }
         for dangling in &self.switch.dangling {
             let Some(mark) = dangling.mark else { continue };
-            let place = Place::Ports(dangling.ports.clone());
+            let place = Place::Ports(dangling.ports.as_slice().into());
             let target = Target { place, settings: of(Scope::Port), layer: Layer::Profile };
             let shape = format!("the {} {}, described nowhere", dangling.what, dangling.name);
             painter.paint(mark, shape.into(), Some(Torn::Dangling), &[target]);
@@ -93,7 +101,7 @@ impl<'a> Finder<'a> {
     /// What an unread line could have said.
     fn targets(&mut self, mark: Mark, at: UnreadAt, unread: &[&Unread]) -> Vec<Target> {
         let named = self.dialect.named(self.text, mark, |vlan| self.is_defined(vlan));
-        let ports = self.history.ports.positions(&named.ports);
+        let ports = self.positions(&named.ports);
         let mut targets = Vec::new();
         match at {
             UnreadAt::Context(context, opener) => {
@@ -172,7 +180,7 @@ impl<'a> Finder<'a> {
             let Some(position) = outer else { break };
             let Some(line) = unread.get(position as usize) else { break };
             let named = self.dialect.named(self.text, line.mark, |vlan| self.is_defined(vlan));
-            ports.extend(self.history.ports.positions(&named.ports));
+            ports.extend_from_slice(&self.positions(&named.ports));
             vlans.extend(named.vlans);
             outer = match self.history.reading.unread_at.get(position as usize) {
                 Some(UnreadAt::Unread(further)) => Some(*further),
@@ -188,7 +196,7 @@ impl<'a> Finder<'a> {
         }
         let mut targets = spread(settings, &ports, &vlans, Layer::Own);
         if !ports.is_empty() {
-            targets.push(Target { place: Place::Ports(ports), settings: of(Scope::Port), layer: Layer::Own });
+            targets.push(Target { place: Place::Ports(ports.into()), settings: of(Scope::Port), layer: Layer::Own });
         }
         targets
     }
@@ -284,12 +292,13 @@ impl<'a> Finder<'a> {
                 let ports = self.ports_in(&vlans);
                 targets.push(Target { place: Place::Vlans(vlans), settings: of(Scope::Vlan), layer: Layer::Own });
                 let settings = SettingSet::where_(|id| id.info().scope == Scope::Port && !OF_THE_LINK.contains(&id));
-                targets.push(Target { place: Place::Ports(ports), settings, layer: Layer::Own });
+                targets.push(Target { place: Place::Ports(ports.into()), settings, layer: Layer::Own });
             }
             Subject::Profile(profile) => {
                 let name = self.name_of(captured).map(|name| (Arc::clone(&profile.kind), name));
                 let ports = name.map(|name| self.users_of(&name)).unwrap_or_default();
-                targets.push(Target { place: Place::Ports(ports), settings: of(Scope::Port), layer: Layer::Profile });
+                let place = Place::Ports(ports.into());
+                targets.push(Target { place, settings: of(Scope::Port), layer: Layer::Profile });
             }
             Subject::Mirror(_) => {
                 let place = Place::Mirror(self.name_of(captured));
@@ -297,6 +306,16 @@ impl<'a> Finder<'a> {
             }
         }
         targets
+    }
+
+    /// The positions of the ports of a list.
+    fn positions(&self, items: &[PortItem]) -> Arc<[usize]> {
+        if let Some(known) = self.lists.borrow().get(items) {
+            return Arc::clone(known);
+        }
+        let found: Arc<[usize]> = self.history.ports.positions(items).into();
+        self.lists.borrow_mut().insert(items.to_vec(), Arc::clone(&found));
+        found
     }
 
     fn name_of(&self, captured: &Captured) -> Option<Arc<str>> {
@@ -307,10 +326,10 @@ impl<'a> Finder<'a> {
         }
     }
 
-    fn ports(&self, captured: &Captured) -> Vec<usize> {
+    fn ports(&self, captured: &Captured) -> Arc<[usize]> {
         match captured {
-            Captured::Ports(items) => self.history.ports.positions(items),
-            _ => Vec::new(),
+            Captured::Ports(items) => self.positions(items),
+            _ => Arc::default(),
         }
     }
 
@@ -373,7 +392,7 @@ impl<'a> Finder<'a> {
 /// Settings of all scopes, on the ports and VLANs that are named or else on all.
 fn spread(settings: SettingSet, ports: &[usize], vlans: &[VlanId], layer: Layer) -> Vec<Target> {
     let scoped = |scope: Scope| SettingSet::where_(|id| settings.contains(id) && id.info().scope == scope);
-    let of_ports = if ports.is_empty() { Place::AllPorts } else { Place::Ports(ports.to_vec()) };
+    let of_ports = if ports.is_empty() { Place::AllPorts } else { Place::Ports(ports.into()) };
     // A switch has no line of its own that a default would yield to.
     let of_switch = if layer == Layer::Torn { layer } else { Layer::Global };
     [

@@ -24,7 +24,7 @@ pub struct Doubtful {
 }
 
 /// How a line would have spoken: what was written in a stronger way, or later in the same, stands.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 enum Layer {
     /// Of a port itself.
     Own,
@@ -37,18 +37,18 @@ enum Layer {
 }
 
 /// What some line could have changed.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
 struct Target {
     place: Place,
     settings: SettingSet,
     layer: Layer,
 }
 
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
 enum Place {
     Switch,
     AllPorts,
-    Ports(Vec<usize>),
+    Ports(Arc<[usize]>),
     /// Every VLAN where none is named.
     Vlans(Vec<VlanId>),
     /// Every session, and one that nobody sees, where none is named.
@@ -78,7 +78,7 @@ impl Resolved {
         if let Some(history) = &self.history {
             painter.follow_reach(history);
         }
-        let Painter { switch, doubts } = painter;
+        let Painter { switch, doubts, .. } = painter;
         let changed = doubts.iter().any(|d| !d.settings.is_empty() || d.fact.is_some());
         changed.then(|| Doubtful { resolved: Resolved { switch, history: self.history.clone() }, doubts })
     }

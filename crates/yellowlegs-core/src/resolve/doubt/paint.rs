@@ -3,6 +3,8 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use rustc_hash::{FxHashMap, FxHashSet};
+
 use super::find::everywhere;
 use super::{Layer, Place, Target};
 use crate::dialect::Reach;
@@ -16,11 +18,24 @@ use crate::resolve::apply::{Applier, is_unset};
 pub(super) struct Painter {
     pub(super) switch: Switch,
     pub(super) doubts: Vec<Doubt>,
+    /// What was made unknown for a target, and on which ports: for one that comes again there is nothing to do.
+    known: FxHashMap<Target, Painted>,
+    /// Lists of ports that doubts have.
+    lists: FxHashSet<Arc<[usize]>>,
+}
+
+/// What became unknown.
+#[derive(Clone)]
+struct Painted {
+    any: bool,
+    /// Whether more than settings of ports did.
+    whole: bool,
+    ports: Arc<[usize]>,
 }
 
 impl Painter {
     pub(super) fn of(switch: Switch) -> Self {
-        Self { switch, doubts: Vec::new() }
+        Self { switch, doubts: Vec::new(), known: FxHashMap::default(), lists: FxHashSet::default() }
     }
 
     /// Everything, by lines of which no more is known.
@@ -56,48 +71,68 @@ impl Painter {
 
     pub(super) fn paint(&mut self, mark: Mark, shape: Arc<str>, torn: Option<Torn>, targets: &[Target]) {
         let mut settings = SettingSet::default();
-        let mut ports: Vec<usize> = Vec::new();
+        let mut lists: Vec<Arc<[usize]>> = Vec::new();
         let mut whole = false;
         for target in targets {
-            let painted = match &target.place {
-                Place::Switch => {
-                    for id in target.settings.iter() {
-                        whole |= self.switch_slot(id, mark, target.layer);
-                    }
-                    whole
-                }
-                Place::AllPorts => {
-                    let all: Vec<usize> = (0..self.switch.ports.len()).collect();
-                    let painted = self.ports(&all, target, mark);
-                    let any = !painted.is_empty();
-                    ports.extend(painted);
-                    any
-                }
-                Place::Ports(these) => {
-                    let painted = self.ports(these, target, mark);
-                    let any = !painted.is_empty();
-                    ports.extend(painted);
-                    any
-                }
-                Place::Vlans(vlans) => {
-                    self.vlans(vlans, target, mark);
-                    whole = true;
-                    true
-                }
-                Place::Mirror(session) => {
-                    self.mirror(session.as_ref(), target);
-                    whole = true;
-                    true
-                }
-            };
-            if painted {
+            let painted = self.known.get(target).cloned();
+            let painted = painted.unwrap_or_else(|| {
+                let painted = self.target(target, mark);
+                self.known.insert(target.clone(), painted.clone());
+                painted
+            });
+            whole |= painted.whole;
+            if painted.any {
                 settings = settings.union(target.settings);
             }
+            if !painted.ports.is_empty() && !lists.iter().any(|list| Arc::ptr_eq(list, &painted.ports)) {
+                lists.push(painted.ports);
+            }
         }
-        ports.sort_unstable();
-        ports.dedup();
-        let ports = if whole { None } else { Some(ports) };
+        let ports = (!whole).then(|| self.together(lists));
         self.doubts.push(Doubt { mark, shape, torn, ports, settings, fact: None });
+    }
+
+    /// Lists of ports as one; equal ones are kept once.
+    fn together(&mut self, lists: Vec<Arc<[usize]>>) -> Arc<[usize]> {
+        if let (1, Some(one)) = (lists.len(), lists.first().cloned()) {
+            return one;
+        }
+        let mut all: Vec<usize> = lists.iter().flat_map(|list| list.iter().copied()).collect();
+        all.sort_unstable();
+        all.dedup();
+        let all: Arc<[usize]> = all.into();
+        if let Some(there) = self.lists.get(&all) {
+            return Arc::clone(there);
+        }
+        self.lists.insert(Arc::clone(&all));
+        all
+    }
+
+    fn target(&mut self, target: &Target, mark: Mark) -> Painted {
+        let of_ports = |ports: Vec<usize>| Painted { any: !ports.is_empty(), whole: false, ports: ports.into() };
+        let beside = |any: bool| Painted { any, whole: any, ports: Arc::default() };
+        match &target.place {
+            Place::Switch => {
+                let mut any = false;
+                for id in target.settings.iter() {
+                    any |= self.switch_slot(id, mark, target.layer);
+                }
+                beside(any)
+            }
+            Place::AllPorts => {
+                let all: Vec<usize> = (0..self.switch.ports.len()).collect();
+                of_ports(self.ports(&all, target, mark))
+            }
+            Place::Ports(these) => of_ports(self.ports(these, target, mark)),
+            Place::Vlans(vlans) => {
+                self.vlans(vlans, target, mark);
+                beside(true)
+            }
+            Place::Mirror(session) => {
+                self.mirror(session.as_ref(), target);
+                beside(true)
+            }
+        }
     }
 
     /// Where membership makes a port a trunk, its mode is as doubtful as its VLANs.
@@ -208,7 +243,7 @@ impl Painter {
 
     pub(super) fn doubt_facts(&mut self, kind: FactKind, mark: Mark, shape: Arc<str>, port: Option<usize>) {
         self.switch.doubted_facts.push((kind, port));
-        let ports = port.map(|port| vec![port]);
+        let ports = port.map(|port| Arc::from([port]));
         let settings = SettingSet::default();
         self.doubts.push(Doubt { mark, shape, torn: None, ports, settings, fact: Some(kind) });
     }
