@@ -146,7 +146,8 @@ fn signs(words: &[String], guessed: &Guessed) -> Vec<Sign> {
             continue;
         }
         let earlier = words.iter().take(at).rev().map(String::as_str).filter(|w| !matches!(*w, "=" | ":"));
-        if follows_secret(earlier) || looks_random(word) {
+        let is_sign = matches!(word.as_str(), "=" | ":");
+        if !is_sign && (follows_secret(earlier) || looks_random(word)) {
             signs.push(Sign::Typed(HoleType::Secret));
         } else {
             signs.push(value(before, word).map_or_else(|| Sign::Word(word.clone()), Sign::Typed));
