@@ -397,6 +397,23 @@ fn rules_for_lines_about_nothing_are_offered() {
     assert_eq!(list(&report, "unread").len(), 1, "{report:#}");
 }
 
+/// However often and in what turn lines of two shapes come, each keeps a check of a port open once.
+#[test]
+fn lines_that_take_turns_are_counted_once() {
+    let counts = |times: usize| -> Vec<(String, u64)> {
+        let fleet = fleet();
+        let inside = "  max lanterns\n  max lanterns bright\n".repeat(times);
+        fleet.write("sw1/config.txt", CONFIG.replace("  max 2\n", &format!("  max 2\n{inside}")));
+        let report = fleet.report(&[]);
+        let rows =
+            list(&report, "doubts").iter().map(|row| (text(row, "shape").to_owned(), row["checks"].as_u64().unwrap()));
+        rows.collect()
+    };
+    let once = counts(1);
+    assert_eq!(once.len(), 2, "{once:?}");
+    assert_eq!(counts(5), once);
+}
+
 /// What is not understood is said once for a shape, with what it keeps open and the command that would settle it.
 #[test]
 fn doubt_is_said_once_for_a_shape() {

@@ -5,6 +5,8 @@
 
 use std::sync::Arc;
 
+use rustc_hash::FxHashSet;
+
 use super::verdict::Unknown;
 use super::{Check, SwitchView, Told};
 use crate::finding::DoubtLine;
@@ -19,7 +21,8 @@ const UNDERSTOOD: &str = "lines that are understood";
 pub(super) struct Shadow {
     doubtful: Doubtful,
     roles: Assignment,
-    lines: Vec<Arc<DoubtLine>>,
+    /// The first line of each shape that leaves the same open.
+    lines: Vec<(Doubt, Arc<DoubtLine>)>,
 }
 
 impl Shadow {
@@ -27,7 +30,13 @@ impl Shadow {
     pub(super) fn of(policy: &Policy, resolved: &Resolved, roles: &Assignment) -> Option<Self> {
         let doubtful = resolved.doubtful(policy.site.doubt.value)?;
         let roles = roles.for_doubtful(policy, &doubtful.resolved.switch);
-        let lines = doubtful.doubts.iter().map(|doubt| line(&resolved.switch, doubt)).collect();
+        let mut told = FxHashSet::default();
+        let mut lines = Vec::new();
+        for doubt in &doubtful.doubts {
+            if told.insert((&doubt.shape, &doubt.ports, doubt.settings, doubt.fact, doubt.torn)) {
+                lines.push((doubt.clone(), line(&resolved.switch, doubt)));
+            }
+        }
         Some(Self { doubtful, roles, lines })
     }
 
@@ -39,21 +48,15 @@ impl Shadow {
     /// The lines that could tell what is missing about a port, or about the switch: those that could have set it, else all
     /// that reach there.
     pub(super) fn lines(&self, port: Option<usize>, needs: &[&'static str]) -> Vec<Arc<DoubtLine>> {
-        let reaching = || {
-            let doubts = self.doubtful.doubts.iter().zip(&self.lines);
-            doubts.filter(move |(doubt, _)| doubt.reaches(port))
-        };
+        let reaching = || self.lines.iter().filter(move |(doubt, _)| doubt.reaches(port));
         let tells = |doubt: &Doubt| {
             let fact = doubt.fact.is_some_and(|kind| names_fact(kind, needs));
             fact || doubt.settings.iter().any(|id| needs.contains(&id.name()))
         };
-        let mut lines: Vec<Arc<DoubtLine>> =
-            reaching().filter(|(doubt, _)| tells(doubt)).map(|(_, line)| Arc::clone(line)).collect();
-        if lines.is_empty() {
-            lines = reaching().map(|(_, line)| Arc::clone(line)).collect();
-        }
-        lines.dedup_by(|a, b| a.shape == b.shape);
-        lines
+        let tell: Vec<_> = reaching().filter(|(doubt, _)| tells(doubt)).collect();
+        let lines = if tell.is_empty() { reaching().collect() } else { tell };
+        let mut shapes = FxHashSet::default();
+        lines.into_iter().filter(|(_, line)| shapes.insert(&line.shape)).map(|(_, line)| Arc::clone(line)).collect()
     }
 }
 
