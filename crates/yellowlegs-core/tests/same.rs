@@ -182,7 +182,7 @@ fn a_port_among_its_like_is_judged_as_if_alone() {
     let mut shared = 0;
     for (name, text) in FLEET {
         let resolved =
-            resolve(name, &dialect, Arc::new(Source::of(format!("{name}/config.txt"), &whole(text.to_owned()))));
+            resolve(name, &dialect, Arc::new(Source::of(format!("{name}/config.txt"), whole(text.to_owned()))));
         let told = judge.switch(&resolved, resolved.lists()).outcome;
         let roles = assign(&policy, &resolved.switch, resolved.lists());
         shared += roles.alike.iter().enumerate().filter(|(port, first)| port != *first).count();

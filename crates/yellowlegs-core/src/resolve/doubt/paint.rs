@@ -88,14 +88,14 @@ impl Painter {
                 lists.push(painted.ports);
             }
         }
-        let ports = (!whole).then(|| self.together(lists));
+        let ports = (!whole).then(|| self.together(&lists));
         self.doubts.push(Doubt { mark, shape, torn, ports, settings, fact: None });
     }
 
     /// Lists of ports as one; equal ones are kept once.
-    fn together(&mut self, lists: Vec<Arc<[usize]>>) -> Arc<[usize]> {
-        if let (1, Some(one)) = (lists.len(), lists.first().cloned()) {
-            return one;
+    fn together(&mut self, lists: &[Arc<[usize]>]) -> Arc<[usize]> {
+        if let [one] = lists {
+            return Arc::clone(one);
         }
         let mut all: Vec<usize> = lists.iter().flat_map(|list| list.iter().copied()).collect();
         all.sort_unstable();
