@@ -414,6 +414,20 @@ fn lines_that_take_turns_are_counted_once() {
     assert_eq!(counts(5), once);
 }
 
+/// A rule is offered as a pattern is written: without the verb that any line has, and without the word that negates.
+#[test]
+fn a_rule_that_is_offered_reads_what_it_is_offered_for() {
+    let fleet = Fleet::demo();
+    let explain = ["dialect", "explain", "dialects/fathom.toml", "dunlin/dp-quay-1/config.txt", "--unread"];
+    let ran = fleet.run(&explain);
+    let offered = ran.out.split_once("the dialect can say so:\n\n").unwrap().1.rsplit_once("\n\n").unwrap().0;
+    assert!(offered.contains("pattern = \"tide\"") && !offered.contains("\"lay\""), "{}", ran.out);
+    let dialect = fleet.read("dialects/fathom.toml");
+    fleet.write("dialects/fathom.toml", format!("{dialect}\n{offered}\n"));
+    let after = fleet.run(&explain);
+    assert!(after.out.contains(" 0 not,"), "{}", after.out);
+}
+
 /// What is not understood is said once for a shape, with what it keeps open and the command that would settle it.
 #[test]
 fn doubt_is_said_once_for_a_shape() {

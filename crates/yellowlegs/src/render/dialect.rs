@@ -207,13 +207,16 @@ pub(crate) fn lines(
         }
     }
     if only_unread {
-        offered(out, lines)?;
+        offered(out, dialect, lines)?;
     }
     writeln!(out, "{taken} lines understood, {unread} not, {passed} blank, comment or free text")
 }
 
-/// Rules for lines that are about nothing that is judged, ready to be taken into the dialect: one for each first word.
-fn offered(out: &mut dyn Write, lines: &[Explained]) -> io::Result<()> {
+/// Rules for lines that are about nothing that is judged, ready to be taken into the dialect: one for each first word
+/// behind the verb and the word that negates, which patterns leave out.
+fn offered(out: &mut dyn Write, dialect: &Dialect, lines: &[Explained]) -> io::Result<()> {
+    let layout = dialect.layout();
+    let left_out = [layout.verb.as_deref(), layout.negation.as_deref()];
     let mut offers: BTreeMap<(&str, &str), usize> = BTreeMap::new();
     for line in lines {
         let context = line.outcome.iter().find_map(|outcome| match outcome {
@@ -221,7 +224,8 @@ fn offered(out: &mut dyn Write, lines: &[Explained]) -> io::Result<()> {
             Outcome::Unread { context, nearest: None, .. } => context.as_deref(),
             _ => None,
         });
-        let first = line.raw.split_whitespace().next().filter(|word| is_keyword(word));
+        let first = line.raw.split_whitespace().find(|word| !left_out.contains(&Some(*word)));
+        let first = first.filter(|word| is_keyword(word));
         if let Some(offer) = context.zip(first) {
             *offers.entry(offer).or_default() += 1;
         }
