@@ -9,6 +9,8 @@ use std::fs;
 use std::os::unix::fs::{PermissionsExt as _, symlink};
 use std::path::Path;
 use std::process::{Command, Stdio};
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::thread;
 use std::time::{Duration, Instant};
 
 use rstest::rstest;
@@ -133,13 +135,40 @@ fn an_interrupt_leaves_targets_as_they_were() {
     let folder = fleet.path().join("out");
     let began = Instant::now();
     while left_over(&folder).is_empty() && began.elapsed() < Duration::from_secs(30) {
-        std::thread::sleep(Duration::from_millis(5));
+        thread::sleep(Duration::from_millis(5));
     }
     assert!(!left_over(&folder).is_empty(), "it never began to write");
     assert!(Command::new("kill").args(["-INT", &child.id().to_string()]).status().unwrap().success());
     let status = child.wait().unwrap();
     assert_eq!(status.code(), Some(130));
     assert_eq!((fleet.read("out/r.json").as_str(), left_over(&folder)), ("before", Vec::new()));
+}
+
+/// A folder that comes and goes while it is read: a switch is reported, or is not there, or is told to be unreadable; never by halves.
+#[test]
+fn a_folder_may_change_during_the_read() {
+    let fleet = Fleet::demo();
+    let whole = list(&fleet.report(&[]), "switches").len();
+    let (here, away) = (fleet.path().join("dunlin/dp-quay-1"), fleet.path().join("dunlin/.away"));
+    let ended = AtomicBool::new(false);
+    let runs: Vec<_> = thread::scope(|scope| {
+        scope.spawn(|| {
+            while !ended.load(Ordering::Relaxed) {
+                fs::rename(&here, &away).unwrap();
+                fs::rename(&away, &here).unwrap();
+            }
+        });
+        let runs = (0..12).map(|_| fleet.run(&["audit", "--format", "json"])).collect();
+        ended.store(true, Ordering::Relaxed);
+        runs
+    });
+    for ran in runs {
+        let report: Option<serde_json::Value> = serde_json::from_str(&ran.out).ok();
+        let switches = report.as_ref().map_or(0, |report| list(report, "switches").len());
+        let told = ran.code == 2 && ran.err.contains("dp-quay-1");
+        let complete = switches == whole || switches + 1 == whole;
+        assert!(!ran.err.contains("panicked") && (complete || told), "{} {switches} {}", ran.code, ran.err);
+    }
 }
 
 /// Whoever comes last is there whole.
