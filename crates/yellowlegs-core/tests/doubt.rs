@@ -216,8 +216,10 @@ fn a_torn_text_is_told(#[case] text: &str, #[case] torn: Torn) {
     assert!(resolved.switch.torn().iter().any(|(_, there)| *there == torn), "{:?}", resolved.switch.torn());
     let outcome = judged(&policy(POLICY), &resolved);
     assert!(outcome.findings.iter().any(|found| found.check == "config/torn"));
-    // A range that goes over parts hides no setting of the ports that are named.
-    assert_eq!(doubted(&outcome).is_empty(), torn == Torn::Range, "{:?}", doubted(&outcome));
+    // A range that goes over parts hides no setting of the ports that are named; others are perhaps there.
+    let of_ports = doubted(&outcome).into_keys().any(|place| place != "-");
+    assert_eq!(of_ports, torn != Torn::Range, "{:?}", doubted(&outcome));
+    assert_eq!(doubted(&outcome).contains_key("-"), torn != Torn::Line);
 }
 
 #[rstest]
@@ -415,4 +417,33 @@ fn a_record_keeps_its_doubts() {
     let open = |resolved: &Resolved| doubted(&judged(&policy, resolved)).into_keys().collect::<Vec<_>>();
     assert_eq!(open(&again), open(&resolved));
     assert_eq!(open(&again), ["-", "1.1"]);
+}
+
+/// Where a line that says which ports there are is not understood, the switch has perhaps more than the rest names: what looks at
+/// all of them is not met, whether the text or a record of it is judged.
+#[rstest]
+#[case::understood("sockets 1.1..1.4\n", &[])]
+#[case::bent("sockets 1.1...1.4\n", &["mirror/overdrawn", "voice/power-overdrawn"])]
+// The ends of the misspelt list are ports, so the source is there and judged.
+#[case::misspelt("sokcets 1.1..1.4\n", &["voice/power-overdrawn"])]
+#[case::another_line("chimes 1.1..1.4\nsockets 1.1..1.4\n", &[])]
+fn ports_that_nothing_else_names_may_be_there(#[case] line: &str, #[case] expected: &[&str]) {
+    // Both sources are ports that no other line names.
+    let mirror = "looking-glass 1\n  shows 1.4 both\n  onto 1.3\n  awake\n";
+    let resolved = shingle(&format!("{}{mirror}", RIGHT.replace("sockets 1.1..1.3\n", line)));
+    let policy = policy(POLICY);
+    let json = serde_json::to_value(resolved.record()).unwrap();
+    let record: yellowlegs_core::model::Record = serde_json::from_value(json).unwrap();
+    for resolved in [resolved, Resolved::from_record(record.into_switch("sw1"))] {
+        let outcome = judged(&policy, &resolved);
+        let open = doubted(&outcome).remove("-").unwrap_or_default();
+        assert!(expected.iter().all(|check| open.contains(check)), "{open:?}");
+        let lines: BTreeSet<u32> = outcome
+            .undetermined
+            .iter()
+            .filter(|open| open.needs == ["every port"])
+            .flat_map(|open| open.doubts.iter().map(|line| line.line))
+            .collect();
+        assert_eq!(lines, if expected.is_empty() { BTreeSet::new() } else { BTreeSet::from([2]) });
+    }
 }

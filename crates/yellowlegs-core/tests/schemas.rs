@@ -84,7 +84,7 @@ fn the_schema_of_records() {
     let doubt = table(
         &["shape", "file", "line", "column", "width"],
         &json!({"shape": {"type": "string"}, "torn": torn, "file": {"type": "string"}, "line": number, "column": number,
-            "width": number, "ports": texts, "settings": {"type": "array", "items": {"enum": names}}, "fact": {"enum": kinds}}),
+            "width": number, "ports": texts, "settings": {"type": "array", "items": {"enum": names}}, "fact": {"enum": kinds}, "more_ports": {"type": "boolean"}}),
     );
     let schema = json!({
         "$schema": "https://json-schema.org/draft/2020-12/schema",

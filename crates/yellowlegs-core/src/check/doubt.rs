@@ -10,12 +10,14 @@ use rustc_hash::FxHashSet;
 use super::verdict::Unknown;
 use super::{Check, SwitchView, Told};
 use crate::finding::DoubtLine;
-use crate::model::{Doubt, FactKind, Switch};
+use crate::model::{Doubt, FactKind, Scope, SettingId, Switch};
 use crate::policy::{AsOf, Assignment, Policy};
 use crate::resolve::{Doubtful, Resolved};
 
 /// What a doubtful setting lacks where a check would otherwise see a fault in it.
 const UNDERSTOOD: &str = "lines that are understood";
+/// What a check of the whole switch lacks where a line could have told of ports that nothing else names.
+const ALL_PORTS: &str = "every port";
 
 /// A switch with everything doubtful unknown, and the lines that make it so.
 pub(super) struct Shadow {
@@ -33,7 +35,7 @@ impl Shadow {
         let mut told = FxHashSet::default();
         let mut lines = Vec::new();
         for doubt in &doubtful.doubts {
-            if told.insert((&doubt.shape, &doubt.ports, doubt.settings, doubt.fact, doubt.torn)) {
+            if told.insert((&doubt.shape, &doubt.ports, doubt.settings, doubt.fact, doubt.torn, doubt.more_ports)) {
                 lines.push((doubt.clone(), line(&resolved.switch, doubt)));
             }
         }
@@ -45,19 +47,42 @@ impl Shadow {
         SwitchView::new(&self.doubtful.resolved, policy, &self.roles, as_of)
     }
 
+    /// What the checks of the switch come to, where more ports may be there than are known: those that look at ports are met
+    /// by none.
+    pub(super) fn with_more_ports(&self, mut told: Vec<(&'static Check, Told)>) -> Vec<(&'static Check, Told)> {
+        if self.lines.iter().any(|(doubt, _)| doubt.more_ports) {
+            let mirrors = !self.doubtful.resolved.switch.mirrors().is_empty();
+            let looks = |check: &Check| looks_at_ports(check, mirrors);
+            let met = told.iter_mut().filter(|(check, told)| matches!(told, Told::Met) && looks(check));
+            met.for_each(|(_, told)| *told = Told::Undetermined(vec![ALL_PORTS]));
+        }
+        told
+    }
+
     /// The lines that could tell what is missing about a port, or about the switch: those that could have set it, else all
     /// that reach there.
     pub(super) fn lines(&self, port: Option<usize>, needs: &[&'static str]) -> Vec<Arc<DoubtLine>> {
         let reaching = || self.lines.iter().filter(move |(doubt, _)| doubt.reaches(port));
         let tells = |doubt: &Doubt| {
             let fact = doubt.fact.is_some_and(|kind| names_fact(kind, needs));
-            fact || doubt.settings.iter().any(|id| needs.contains(&id.name()))
+            let ports = doubt.more_ports && needs.contains(&ALL_PORTS);
+            fact || ports || doubt.settings.iter().any(|id| needs.contains(&id.name()))
         };
         let tell: Vec<_> = reaching().filter(|(doubt, _)| tells(doubt)).collect();
         let lines = if tell.is_empty() { reaching().collect() } else { tell };
         let mut shapes = FxHashSet::default();
         lines.into_iter().filter(|(_, line)| shapes.insert(&line.shape)).map(|(_, line)| Arc::clone(line)).collect()
     }
+}
+
+/// Whether what a check of the switch comes to hangs on which ports there are. `mirrors`: whether sessions name some.
+fn looks_at_ports(check: &Check, mirrors: bool) -> bool {
+    let of_ports = |name: &str| match SettingId::by_name(name).map(|id| id.info().scope) {
+        Some(Scope::Mirror) => mirrors,
+        Some(scope) => scope == Scope::Port,
+        None => matches!(name, "role" | "links"),
+    };
+    check.needs.iter().flat_map(|needs| needs.split(" or ")).any(of_ports)
 }
 
 fn names_fact(kind: FactKind, needs: &[&'static str]) -> bool {

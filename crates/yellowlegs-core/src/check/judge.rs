@@ -162,7 +162,7 @@ impl<'p> Judge<'p> {
         let reported = around.chosen && !self.selection.names_ports();
         let mut placed: BTreeMap<Option<usize>, Vec<Finding>> = BTreeMap::new();
         let mut told = self.switch_verdicts(on);
-        let certain = certain.map(|on| self.switch_verdicts(on)).unwrap_or_default();
+        let certain = self.certain_of_switch(certain, around.shadow);
         let doubted = super::doubt::cast(&mut told, certain);
         for (check, told) in told {
             match told {
@@ -213,6 +213,11 @@ impl<'p> Judge<'p> {
         told
     }
 
+    /// The same with everything doubtful unknown; nothing where nothing is.
+    fn certain_of_switch(&self, on: Option<SwitchView<'_>>, shadow: Option<&Shadow>) -> Vec<(&'static Check, Told)> {
+        on.zip(shadow).map(|(on, shadow)| shadow.with_more_ports(self.switch_verdicts(on))).unwrap_or_default()
+    }
+
     /// What every check of the switch and of its ports comes to, doubt cast: by port (none: the switch) and check. Waivers
     /// play no part.
     pub fn told(&self, resolved: &Resolved, lists: Option<&Lists>) -> Vec<(Option<usize>, &'static Check, Told)> {
@@ -221,7 +226,7 @@ impl<'p> Judge<'p> {
         let shadow = Shadow::of(self.policy, resolved, &roles);
         let certain = shadow.as_ref().map(|shadow| shadow.view(self.policy, self.as_of));
         let mut of_switch = self.switch_verdicts(on);
-        super::doubt::cast(&mut of_switch, certain.map(|on| self.switch_verdicts(on)).unwrap_or_default());
+        super::doubt::cast(&mut of_switch, self.certain_of_switch(certain, shadow.as_ref()));
         let mut all: Vec<_> = of_switch.into_iter().map(|(check, told)| (None, check, told)).collect();
         for view in on.ports() {
             let port = view.port();

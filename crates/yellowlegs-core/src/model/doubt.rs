@@ -166,6 +166,8 @@ pub struct Doubt {
     pub settings: SettingSet,
     /// The kind of facts it could have told.
     pub fact: Option<FactKind>,
+    /// Whether it could have told of ports that nothing else names.
+    pub more_ports: bool,
 }
 
 impl Doubt {

@@ -64,6 +64,9 @@ pub(super) struct RecordDoubt {
     settings: Settings,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     fact: Option<RecordKind>,
+    /// Whether it could have told of ports that nothing else names.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    more_ports: bool,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, Default, serde::Serialize, serde::Deserialize)]
@@ -125,6 +128,7 @@ pub(super) fn of(switch: &Switch) -> Option<Vec<RecordDoubt>> {
             ports: doubt.ports.as_deref().map(|ports| names(switch, ports)),
             settings: Settings(doubt.settings),
             fact: doubt.fact.map(RecordKind),
+            more_ports: doubt.more_ports,
         })
     };
     Some(switch.told_doubts.as_ref()?.iter().filter_map(shown).collect())
@@ -150,12 +154,12 @@ pub(super) fn read(
     }
     let Some(doubts) = doubts else { return };
     let mut told = Vec::new();
-    for RecordDoubt { shape, torn, file, line, column, width, ports, settings, fact } in doubts {
+    for RecordDoubt { shape, torn, file, line, column, width, ports, settings, fact, more_ports } in doubts {
         let text = shape.clone();
         let mark = quotes.mark(RecordQuote { file, line, column, width, text });
         let ports = ports.map(|ports| positions(switch, &ports).into());
         let (shape, torn): (Arc<str>, _) = (shape.into(), torn.map(|torn| torn.0));
-        told.push(Doubt { mark, shape, torn, ports, settings: settings.0, fact: fact.map(|k| k.0) });
+        told.push(Doubt { mark, shape, torn, ports, settings: settings.0, fact: fact.map(|k| k.0), more_ports });
     }
     switch.told_doubts = Some(told);
 }

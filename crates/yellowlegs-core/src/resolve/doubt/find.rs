@@ -7,7 +7,7 @@ use rustc_hash::FxHashMap;
 
 use super::paint::Painter;
 use super::{Layer, Place, Target};
-use crate::dialect::{Alike, Captured, Dialect, HoleRef, PortItem, Reach, Subject, UnreadAt};
+use crate::dialect::{Alike, Captured, Dialect, HoleRef, PortItem, Reach, Rule, Subject, UnreadAt};
 use crate::model::{
     DoubtWidth, Mark, Mode, Scope, SettingId, SettingSet, Switch, Torn, Unread, Value, VlanId, settings,
 };
@@ -75,6 +75,9 @@ impl<'a> Finder<'a> {
             };
             painter.paint(line.mark, Arc::clone(&line.shape), None, &targets);
             painter.switch.may_use |= self.may_use(line.mark, at);
+            if self.may_declare(line.mark, at) {
+                painter.may_tell_of_more_ports();
+            }
         }
         painter.doubts.reverse();
         for (mark, torn) in &self.switch.torn {
@@ -85,6 +88,9 @@ impl<'a> Finder<'a> {
                 _ => everywhere(Layer::Torn),
             };
             painter.paint(*mark, torn.says().into(), Some(*torn), &targets);
+            if !matches!(torn, Torn::Line) {
+                painter.may_tell_of_more_ports();
+            }
         }
         for dangling in &self.switch.dangling {
             let Some(mark) = dangling.mark else { continue };
@@ -148,8 +154,20 @@ impl<'a> Finder<'a> {
 
     /// Whether a line begins like one that uses something by name, or leads into a block where such lines stand.
     fn may_use(&self, mark: Mark, at: UnreadAt) -> bool {
+        self.may(mark, at, |rule| rule.uses.is_some() || rule.used_by.is_some())
+    }
+
+    /// Whether a line begins like one that says which ports there are, or leads into a block where such lines stand.
+    fn may_declare(&self, mark: Mark, at: UnreadAt) -> bool {
+        self.may(mark, at, |rule| rule.declares.is_some())
+    }
+
+    fn may(&self, mark: Mark, at: UnreadAt, uses: impl Fn(&Rule) -> bool) -> bool {
         let rules = self.dialect.rules();
-        let uses = |rule: &crate::dialect::Rule| rule.uses.is_some() || rule.used_by.is_some();
+        let anywhere = rules.iter().any(&uses);
+        if !anywhere || self.width == DoubtWidth::Switch {
+            return anywhere;
+        }
         let in_context = |context: usize| rules.iter().any(|rule| uses(rule) && rule.contexts.contains(&context));
         let contexts = match at {
             UnreadAt::Context(context, _) => vec![context],

@@ -79,7 +79,7 @@ impl Resolved {
             painter.follow_reach(history);
         }
         let Painter { switch, doubts, .. } = painter;
-        let changed = doubts.iter().any(|d| !d.settings.is_empty() || d.fact.is_some());
+        let changed = doubts.iter().any(|d| !d.settings.is_empty() || d.fact.is_some() || d.more_ports);
         changed.then(|| Doubtful { resolved: Resolved { switch, history: self.history.clone() }, doubts })
     }
 }

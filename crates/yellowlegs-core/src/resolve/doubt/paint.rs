@@ -42,6 +42,7 @@ impl Painter {
     pub(super) fn everything(&mut self, lines: impl Iterator<Item = (Mark, Arc<str>)>) {
         for (mark, shape) in lines {
             self.paint(mark, shape, None, &everywhere(Layer::Torn));
+            self.may_tell_of_more_ports();
         }
     }
 
@@ -66,6 +67,9 @@ impl Painter {
                 }
                 None => self.paint(doubt.mark, Arc::clone(&doubt.shape), doubt.torn, &targets),
             }
+            if doubt.more_ports {
+                self.may_tell_of_more_ports();
+            }
         }
     }
 
@@ -89,7 +93,14 @@ impl Painter {
             }
         }
         let ports = (!whole).then(|| self.together(&lists));
-        self.doubts.push(Doubt { mark, shape, torn, ports, settings, fact: None });
+        self.doubts.push(Doubt { mark, shape, torn, ports, settings, fact: None, more_ports: false });
+    }
+
+    /// The line that was painted last could have told of ports that nothing else names.
+    pub(super) fn may_tell_of_more_ports(&mut self) {
+        if let Some(last) = self.doubts.last_mut() {
+            last.more_ports = true;
+        }
     }
 
     /// Lists of ports as one; equal ones are kept once.
@@ -245,7 +256,7 @@ impl Painter {
         self.switch.doubted_facts.push((kind, port));
         let ports = port.map(|port| Arc::from([port]));
         let settings = SettingSet::default();
-        self.doubts.push(Doubt { mark, shape, torn: None, ports, settings, fact: Some(kind) });
+        self.doubts.push(Doubt { mark, shape, torn: None, ports, settings, fact: Some(kind), more_ports: false });
     }
 }
 
