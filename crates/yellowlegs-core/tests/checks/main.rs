@@ -4,6 +4,7 @@
 
 mod addresses;
 mod edge;
+mod site;
 mod state;
 mod streams;
 #[path = "../support/mod.rs"]
@@ -13,6 +14,7 @@ mod whole;
 
 use std::collections::BTreeSet;
 
+use rstest::rstest;
 use support::{HEAD, POLICY, as_of, policy, read, shingle_without, verdicts, verdicts_of};
 use yellowlegs_core::check::all;
 use yellowlegs_core::dialect::Dialect;
@@ -283,13 +285,20 @@ fn tables(told: &[&str]) -> String {
     text
 }
 
-#[test]
-fn each_check_decides_as_the_table_says() {
+#[rstest]
+#[case::port_security(CASES)]
+#[case::edge(edge::CASES)]
+#[case::addresses(addresses::CASES)]
+#[case::voice(voice::CASES)]
+#[case::streams(streams::CASES)]
+#[case::whole(whole::CASES)]
+#[case::state(state::CASES)]
+fn each_check_decides_as_the_table_says(#[case] table: &[Case]) {
     let plain = policy(POLICY);
     let mut listed = plain.clone();
     listed.stations = Some(Inventory::parse(&Source::of("stations.csv", state::STATIONS)).unwrap());
     let mut wrong = Vec::new();
-    for (check, expected, note, lines, without) in cases() {
+    for (check, expected, note, lines, without) in table {
         let policy = if state::CASES.iter().any(|case| case.0 == *check) { &listed } else { &plain };
         let dialect = shingle_without(without);
         let resolved = switch(&dialect, note, lines);

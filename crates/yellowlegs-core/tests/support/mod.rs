@@ -3,7 +3,8 @@
 #![allow(dead_code, reason = "each test file uses its own part of this")]
 #![allow(clippy::disallowed_methods, clippy::disallowed_macros, reason = "a test may read the files it is about")]
 
-use std::sync::Arc;
+use std::collections::HashMap;
+use std::sync::{Arc, LazyLock, Mutex};
 
 use yellowlegs_core::check::{Judge, PortView, Selection, SwitchView, Told, ids};
 use yellowlegs_core::dialect::Dialect;
@@ -144,9 +145,18 @@ pub(crate) fn shingle_without(keys: &[&str]) -> Arc<Dialect> {
     dialect(&text.join("\n"))
 }
 
+/// A dialect; one that was loaded before is the same.
 pub(crate) fn dialect(text: &str) -> Arc<Dialect> {
+    static LOADED: LazyLock<Mutex<HashMap<String, Arc<Dialect>>>> = LazyLock::new(Mutex::default);
+    if let Some(known) = LOADED.lock().unwrap().get(text) {
+        return Arc::clone(known);
+    }
     match Dialect::load(&Arc::new(Source::of("dialect.toml", text))) {
-        Ok(dialect) => Arc::new(dialect),
+        Ok(dialect) => {
+            let dialect = Arc::new(dialect);
+            LOADED.lock().unwrap().insert(text.to_owned(), Arc::clone(&dialect));
+            dialect
+        }
         Err(problems) => panic!("{}", problems.iter().map(ToString::to_string).collect::<Vec<_>>().join("\n")),
     }
 }

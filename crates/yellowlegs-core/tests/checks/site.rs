@@ -1,0 +1,218 @@
+//! Cases under another policy or on another platform than the tables': values of the site, other roles, other traits, other lines of state.
+
+use rstest::rstest;
+use yellowlegs_core::check::{Judge, Selection, all};
+use yellowlegs_core::policy::Inventory;
+use yellowlegs_core::source::Source;
+
+use super::support::{POLICY, SHINGLE, as_of, dialect, policy, verdicts};
+use super::{state, switch};
+
+/// What is added: values of the site, entries of the policy, rules of the dialect (`key = value` above the first table replaces
+/// that line).
+#[derive(Default, Clone, Copy)]
+struct Besides {
+    site: &'static str,
+    policy: &'static str,
+    dialect: &'static str,
+    trait_: (&'static str, &'static str),
+}
+
+const PLAIN: Besides = Besides { site: "", policy: "", dialect: "", trait_: ("", "") };
+
+fn site(site: &'static str) -> Besides {
+    Besides { site, ..PLAIN }
+}
+
+fn entries(policy: &'static str) -> Besides {
+    Besides { policy, ..PLAIN }
+}
+
+fn rules(dialect: &'static str) -> Besides {
+    Besides { dialect, ..PLAIN }
+}
+
+fn platform(line: &'static str, instead: &'static str) -> Besides {
+    Besides { trait_: (line, instead), ..PLAIN }
+}
+
+fn verdict(check: &str, besides: Besides, note: &str, lines: &str) -> &'static str {
+    let text = POLICY.replacen("[site]\n", &format!("[site]\n{}\n", besides.site), 1) + besides.policy;
+    let mut policy = policy(&text);
+    policy.stations = Some(Inventory::parse(&Source::of("stations.csv", state::STATIONS)).unwrap());
+    let rules = SHINGLE.split("# ── examples").next().unwrap().to_owned() + besides.dialect;
+    let (line, instead) = besides.trait_;
+    assert!(rules.contains(line), "{line} is not there to be replaced");
+    let dialect = dialect(&if line.is_empty() { rules } else { rules.replacen(line, instead, 1) });
+    let told = verdicts(&switch(&dialect, note, lines), &dialect, &policy);
+    assert!(all().any(|known| known.id == check), "{check}");
+    told.iter().find(|(id, ..)| *id == check).map(|(_, verdict, _)| *verdict).unwrap()
+}
+
+const DESK: &str = "carries single;home lane 110";
+const GRANTED: &str = "[[line]]\npattern = 'lease of <address:station> at <ip:ip> lane <vlan:vlan> socket <port:port> granted <granted:time>'\nfact = 'binding'\n";
+const ARP: &str = "[[line]]\npattern = '<time:time> socket <port:port> claim of <ip:ip> by <address:station> dropped'\nfact = 'event'\nfields = { kind = 'arp-dropped' }\n";
+const ONE_WAY: &str = "[[line]]\npattern = '<time:time> socket <port:port> hears and is not heard'\nfact = 'event'\nfields = { kind = 'one-way' }\n";
+const AP: &str = "[[role]]\nname = 'radio'\nfaces = 'access-point'\ndescribes = ['^radio']\n";
+const ROUTER: &str = "[[role]]\nname = 'out'\nfaces = 'router'\ndescribes = ['^out']\n";
+const STUDIO: &str = "[[role]]\nname = 'studio'\nfaces = 'host'\ndescribes = ['^studio']\ntime-critical = true\n[role.expect]\n'port.trust' = 'both'\n";
+
+/// VLANs that the site wants snooped, whether ports use them or not: those that are there.
+#[rstest]
+#[case("", DESK, "met")]
+#[case("snooping-vlans = '110,140'", DESK, "met")]
+#[case("snooping-vlans = '110,300'", DESK, "violated")]
+#[case("snooping-vlans = '110,777'", DESK, "met")]
+#[case("snooping-vlans = '300'", "carries single;home lane 300", "violated")]
+#[case("snooping-vlans = '300'", "top dhcp watch lanes 300;carries single;home lane 110", "met")]
+fn vlans_that_the_site_wants_snooped(#[case] value: &'static str, #[case] lines: &str, #[case] expected: &str) {
+    assert_eq!(verdict("dhcp-snooping/vlan-uncovered", site(value), "desk", lines), expected);
+}
+
+/// Ranges of addresses for the voice VLAN: a last octet more is 256 addresses.
+#[rstest]
+#[case::as_large_as_may_be("range-stations = 65536", "top stations 02:00:5e:20:00:00/32 into lane 210", "met")]
+#[case::one_too_large("range-stations = 65535", "top stations 02:00:5e:20:00:00/32 into lane 210", "violated")]
+#[case::no_size_is_said("", "top stations 02:00:5e:20:00:00/32 into lane 210", "met")]
+#[case::not_the_sites_phones("range-stations = 65536", "top stations 02:00:5e:40:00:00/32 into lane 210", "violated")]
+#[case::more_than_the_sites_phones(
+    "range-stations = 4294967295",
+    "top stations 02:00:5e:20:00:00/28 into lane 210",
+    "violated"
+)]
+fn ranges_that_take_in_too_much(#[case] value: &'static str, #[case] lines: &str, #[case] expected: &str) {
+    assert_eq!(verdict("voice/range-wide", site(value), "desk", lines), expected);
+}
+
+/// The last write, then when the newest binding was granted; the audit is of 06:30, the delay is five minutes.
+#[rstest]
+#[case::before_the_write("2031-03-04 05:50:00", "2031-03-04 05:40:00", "met")]
+#[case::at_the_write("2031-03-04 05:50:00", "2031-03-04 05:50:00", "met")]
+#[case::after_it("2031-03-04 05:50:00", "2031-03-04 05:50:01", "violated")]
+#[case::within_the_delay("2031-03-04 05:50:00", "2031-03-04 06:25:00", "met")]
+#[case::just_over_the_delay("2031-03-04 05:50:00", "2031-03-04 06:24:59", "violated")]
+fn bindings_that_are_not_written_in_time(#[case] written: &str, #[case] granted: &str, #[case] expected: &str) {
+    let lines = format!(
+        "top dhcp watch keeps;raw bindings kept in loft last at {written};raw lease of 02:00:5e:10:00:01 at 192.0.2.7 lane 110 socket 1.1 granted {granted}"
+    );
+    assert_eq!(verdict("dhcp-snooping/store-failing", rules(GRANTED), "desk", &lines), expected);
+}
+
+#[test]
+fn the_newest_binding_counts() {
+    let lines = "top dhcp watch keeps;raw bindings kept in loft last at 2031-03-04 05:50:00;\
+        raw lease of 02:00:5e:10:00:01 at 192.0.2.7 lane 110 socket 1.1 granted 2031-03-04 06:00:00;\
+        raw lease of 02:00:5e:10:00:02 at 192.0.2.8 lane 110 socket 1.1 granted 2031-03-04 05:00:00";
+    assert_eq!(verdict("dhcp-snooping/store-failing", rules(GRANTED), "desk", lines), "violated");
+}
+
+/// An address that a station gave itself, as ARP inspection dropped its claim.
+#[rstest]
+#[case("169.254.7.1", "violated")]
+#[case("192.0.2.7", "met")]
+#[case("fe80::7", "met")]
+fn claims_of_addresses_that_nobody_gave(#[case] ip: &str, #[case] expected: &str) {
+    let lines = format!("raw 2031-03-04 06:00:00 socket 1.1 claim of {ip} by 02:00:5e:10:00:01 dropped");
+    assert_eq!(verdict("dhcp-snooping/self-assigned", rules(ARP), "desk", &lines), expected);
+}
+
+/// What the port faces and what its neighbour can do: something that fits outweighs that it bridges as well.
+#[rstest]
+#[case::radio(AP, "radio", "bridge, radio", "met", "met")]
+#[case::radio_that_is_none(AP, "radio", "bridge", "violated", "violated")]
+#[case::radio_that_says_phone(AP, "radio", "phone", "met", "met")]
+#[case::router(ROUTER, "out", "bridge, router", "met", "met")]
+#[case::router_that_is_none(ROUTER, "out", "bridge", "violated", "met")]
+#[case::router_that_says_host(ROUTER, "out", "host", "met", "met")]
+#[case::a_bridge_on_a_desk("", "desk", "bridge", "violated", "violated")]
+#[case::a_phone_on_a_desk("", "desk", "bridge, phone", "met", "met")]
+fn neighbours_that_fit(
+    #[case] role: &'static str,
+    #[case] note: &str,
+    #[case] can: &str,
+    #[case] mismatch: &str,
+    #[case] fast_start: &str,
+) {
+    let lines = format!("carries single;home lane 110;wakes quickly;raw socket 1.1 hears;raw   can: {can}");
+    assert_eq!(verdict("port/role-mismatch", entries(role), note, &lines), mismatch);
+    if note != "out" {
+        assert_eq!(verdict("fast-start/toward-bridge", entries(role), note, &lines), fast_start);
+    }
+}
+
+/// What a time-critical port trusts: what its role says, else what the site says.
+#[rstest]
+#[case(STUDIO, "studio", "believes both", "met")]
+#[case(STUDIO, "studio", "believes dscp", "violated")]
+#[case("", "screen", "believes dscp", "met")]
+fn markings_that_a_role_trusts(
+    #[case] role: &'static str,
+    #[case] note: &str,
+    #[case] line: &str,
+    #[case] expected: &str,
+) {
+    assert_eq!(verdict("multicast/marking-untrusted", entries(role), note, line), expected);
+}
+
+/// How long a host waits under the classic protocol, where the platform speeds host ports up to 7 s.
+#[rstest]
+#[case::sped_up("", "carries single;home lane 120", "host", "7")]
+#[case::void_by_tags("voided-by-tags", "carries single;home lane 110;speech lane 210", "host", "30")]
+#[case::no_tags("voided-by-tags", "carries single;home lane 110", "host", "7")]
+#[case::tags_do_not_matter("voided-by-second-station", "carries single;home lane 110;speech lane 210", "host", "7")]
+#[case::void_by_a_second_station("voided-by-second-station", "carries single;home lane 110", "desk", "30")]
+#[case::one_station("voided-by-second-station", "carries single;home lane 120", "host", "7")]
+#[case::not_void_for_two("voided-by-tags", "carries single;home lane 110", "desk", "7")]
+fn the_classic_speed_up(#[case] words: &str, #[case] lines: &str, #[case] note: &str, #[case] expected: &str) {
+    let words = if words.is_empty() { String::new() } else { format!("'{words}'") };
+    let rule = "[[rule]]\nin = 'socket'\npattern = 'hurries <time:seconds>'\nsets = { 'spanning-tree.host-speed-up' = '<time>' }\n";
+    let rules = SHINGLE.split("# ── examples").next().unwrap();
+    let rules = rules.replacen("[traits]\n", &format!("[traits]\nhost-speed-up = [{words}]\n"), 1) + rule;
+    let (dialect, policy) = (dialect(&rules), policy(POLICY));
+    let resolved = switch(&dialect, note, &format!("{lines};hurries 7"));
+    let (as_of, selection) = (as_of(), Selection::default());
+    let outcome = Judge::new(&policy, &as_of, &selection, false).switch(&resolved, Some(dialect.lists())).outcome;
+    let found = outcome.findings.iter().find(|f| f.check == "fast-start/missing" && f.port.as_deref() == Some("1.1"));
+    assert_eq!(found.map(|f| f.inputs["seconds"].to_string()).as_deref(), Some(expected));
+}
+
+/// A line of the log that the link works one way; the table that shows both ways again is newer.
+#[rstest]
+#[case::the_log("raw 2031-03-04 06:00:00 socket 1.1 hears and is not heard", "violated")]
+#[case::and_the_table(
+    "raw 2031-03-04 06:00:00 socket 1.1 hears and is not heard;raw socket 1.1 two-way watch sees both-ways of tide-1",
+    "met"
+)]
+#[case::and_a_table_that_cannot_tell(
+    "raw 2031-03-04 06:00:00 socket 1.1 hears and is not heard;raw socket 1.1 two-way watch sees nobody",
+    "violated"
+)]
+#[case::another_port(
+    "raw 2031-03-04 06:00:00 socket 1.2 hears and is not heard;raw socket 1.1 two-way watch sees both-ways of tide-1",
+    "met"
+)]
+fn links_that_work_one_way(#[case] told: &str, #[case] expected: &str) {
+    let lines = format!("carries bundle;two-way watch close;made of glass;{told}");
+    assert_eq!(verdict("unidirectional/seen", rules(ONE_WAY), "up", &lines), expected);
+}
+
+/// A target that has a neighbour carries no copies alone, unless its role is to capture.
+#[rstest]
+#[case("spare", "violated")]
+#[case("probe", "met")]
+fn neighbours_on_a_mirrors_target(#[case] note: &str, #[case] expected: &str) {
+    let capture = entries("[[role]]\nname = 'probe'\nfaces = 'capture'\ndescribes = ['^probe']\n");
+    let lines = "carries single;home lane none;top looking-glass 1;top   shows 1.2 both;top   onto 1.1;top   awake;raw socket 1.1 hears;raw   name: probe-1";
+    assert_eq!(verdict("mirror/target-busy", capture, note, lines), expected);
+}
+
+/// A platform of which nobody says whether a plain edge on a trunk works, and one where it does.
+#[rstest]
+#[case("plain-fast-start-on-trunk = \"void\"", "plain-fast-start-on-trunk = \"works\"", "met")]
+#[case("plain-fast-start-on-trunk = \"void\"", "plain-fast-start-on-trunk = \"void\"", "violated")]
+fn a_plain_edge_on_a_trunk(#[case] line: &'static str, #[case] instead: &'static str, #[case] expected: &str) {
+    assert_eq!(
+        verdict("fast-start/no-effect", platform(line, instead), "virtual", "carries bundle;wakes quickly"),
+        expected
+    );
+}
