@@ -1,0 +1,86 @@
+//! Rules of the house: what they may be called, what their conditions may say, and what they come to on values of each kind.
+
+use rstest::rstest;
+use yellowlegs_core::model::{SettingId, Value};
+use yellowlegs_core::policy::Name;
+
+use super::refused;
+use super::support::policy;
+
+fn rule(id: &str, when: &str) -> String {
+    format!("[[rule]]\nid = '{id}'\nlevel = 'risk'\nwhen = \"{when}\"\nmessage = 'odd'\nremedy = 'right it'\n")
+}
+
+#[rstest]
+#[case("house/loud", "")]
+#[case("house-2/loud-1", "")]
+#[case("house", "a family and a name")]
+#[case("House/loud", "a family and a name")]
+#[case("house/Loud", "a family and a name")]
+#[case("house/", "a family and a name")]
+#[case("/loud", "a family and a name")]
+#[case("house/loud_1", "a family and a name")]
+#[case("voice/loud", "one of the catalogue's")]
+fn ids_of_rules(#[case] id: &str, #[case] wrong: &str) {
+    let told = refused(&rule(id, "port.enabled"));
+    assert_eq!(told.is_empty(), wrong.is_empty(), "{told:?}");
+    assert!(told.iter().all(|(line, says)| *line == 2 && says.contains(wrong)), "{told:?}");
+}
+
+/// A condition, a setting with its value as a policy writes it, and whether the condition holds.
+#[rstest]
+#[case::flag("port.enabled", "port.enabled", "true", true)]
+#[case::not_a_flag("!port.enabled", "port.enabled", "true", false)]
+#[case::count("port.mtu == 9000", "port.mtu", "9000", true)]
+#[case::sum("port.mtu + 1 == 9001", "port.mtu", "9000", true)]
+#[case::text_and_text("port.description + '!' == 'desk!'", "port.description", "desk", true)]
+#[case::word("port.mode == 'trunk'", "port.mode", "trunk", true)]
+#[case::vlan("port.access_vlan == 110", "port.access-vlan", "110", true)]
+#[case::no_vlan("port.access_vlan == null", "port.access-vlan", "none", true)]
+#[case::a_vlan_is_not_null("port.access_vlan == null", "port.access-vlan", "110", false)]
+#[case::vlans("110 in port.tagged_vlans", "port.tagged-vlans", "110,120", true)]
+#[case::other_vlans("130 in port.tagged_vlans", "port.tagged-vlans", "110,120", false)]
+#[case::how_many("size(port.tagged_vlans) == 2", "port.tagged-vlans", "110,120", true)]
+#[case::together("size(port.tagged_vlans + [1, 2]) == 4", "port.tagged-vlans", "110,120", true)]
+#[case::no_rate("storm.broadcast == null", "storm.broadcast", "none", true)]
+#[case::a_rate("storm.broadcast == '2 %'", "storm.broadcast", "2%", true)]
+#[case::seconds("port_security.aging > 60", "port-security.aging", "61", true)]
+#[case::pairs("queue.dscp_map.exists(p, p.startsWith('46'))", "queue.dscp-map", "46:7", true)]
+#[case::no_pairs("size(queue.dscp_map) == 0", "queue.dscp-map", "none", true)]
+#[case::words("'192.0.2.9' in switch.report_receivers", "switch.report-receivers", "192.0.2.9", true)]
+#[case::causes("'storm' in recovery.causes", "recovery.causes", "storm", true)]
+#[case::two_loops("port.tagged_vlans.exists(v, v > 115 && v < 125)", "port.tagged-vlans", "110,120", true)]
+fn conditions_on_values(#[case] when: &str, #[case] name: &str, #[case] value: &str, #[case] expected: bool) {
+    let policy = policy(&rule("house/odd", when));
+    let condition = &policy.rules[0].when;
+    assert_eq!(condition.as_str(), when);
+    assert!(condition.names().any(|named| matches!(named, Name::Setting(id) if id.name() == name)));
+    let id = SettingId::by_name(name).unwrap();
+    let value: Value = id.info().kind.parse(value).unwrap_or_else(|_| panic!("{value}"));
+    assert_eq!(condition.holds(|named| (named == Name::Setting(id)).then(|| value.clone())), Ok(expected));
+    assert!(condition.holds(|_| None).is_err(), "what is unknown is neither");
+}
+
+/// What a condition adds up or compares must go together.
+#[rstest]
+#[case("port.description + 1 == 'desk1'")]
+#[case("port.enabled + 1 == 2")]
+#[case("port.mode < 4")]
+#[case("size(port.mtu) == 1")]
+#[case("port.mode.startsWith(4)")]
+#[case("port.enabled ? 1 : 'one'")]
+#[case("port.mtu.frobnicate()")]
+fn what_does_not_go_together(#[case] when: &str) {
+    let told = refused(&rule("house/odd", when));
+    assert_eq!(told.iter().map(|(line, _)| *line).collect::<Vec<_>>(), [4], "{told:?}");
+}
+
+/// Loops over a filtered list are as long as the list may be.
+#[rstest]
+#[case("port.tagged_vlans.filter(v, v > 1).all(v, v < 4000)", true)]
+#[case("port.tagged_vlans.filter(v, v > 1).all(v, port.tagged_vlans.all(w, v == w))", false)]
+fn loops_are_bounded_before_they_run(#[case] when: &str, #[case] fine: bool) {
+    let told = refused(&rule("house/odd", when));
+    assert_eq!(told.is_empty(), fine, "{told:?}");
+    assert!(told.iter().all(|(_, says)| says.contains("steps")), "{told:?}");
+}
