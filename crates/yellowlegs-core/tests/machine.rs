@@ -358,3 +358,78 @@ fn a_ring_is_closed_by_the_tree(#[case] tree: bool, #[case] circles: bool) {
         assert_eq!(trip.heard, [((1, 2), vec![110])], "once, at the other switch's host");
     }
 }
+
+/// How many broadcasts a limit lets in within a second, and that the next second begins anew. Shares and bits are of the shortest
+/// frames: 64 octets with preamble and gap are 672 bits (IEEE 802.3, 3.2.8).
+#[rstest]
+#[case::packets("20 pps", 100, 20)]
+#[case::bits("7 kbps", 100, 10)]
+#[case::more_bits("672 kbps", 100, 1000)]
+#[case::a_share_of_a_slow_port("1 %", 10, 148)]
+#[case::a_share_of_a_quick_port("1 %", 100, 1488)]
+#[case::more_of_it("2 %", 10, 297)]
+fn a_limit_lets_in(#[case] limit: &str, #[case] speed: u32, #[case] most: usize) {
+    let port = json!({"storm.broadcast": limit, "port.speed": speed});
+    let switch = switch(&port, &json!({}), &json!({}));
+    let mut machine = at_work(&switch);
+    let broadcast = Frame::to_all(station(1), Payload::Plain);
+    let let_in = |machine: &mut Machine<'_>| {
+        (0..most + 5).take_while(|_| machine.receive(0, &broadcast).unwrap().is_in()).count()
+    };
+    assert_eq!(let_in(&mut machine), most);
+    machine.pass(999).unwrap();
+    assert!(!machine.receive(0, &broadcast).unwrap().is_in(), "the second is not over");
+    machine.pass(1).unwrap();
+    assert_eq!(let_in(&mut machine), most);
+}
+
+/// A share of a speed that nobody knows: few frames are below it at the slowest speed, of more nobody can say.
+#[test]
+fn a_share_of_an_unknown_speed() {
+    let switch = switch(&json!({"storm.broadcast": "1 %"}), &json!({}), &json!({}));
+    let mut machine = at_work(&switch);
+    let broadcast = Frame::to_all(station(1), Payload::Plain);
+    for _ in 0..148 {
+        assert!(machine.receive(0, &broadcast).unwrap().is_in());
+    }
+    assert!(machine.receive(0, &broadcast).is_err());
+}
+
+/// Seconds until a port comes back, by its cause: the cause's own timer, else the common one where the cause is listed, else nobody's.
+#[rstest]
+#[case(Cause::PortSecurity, json!({"recovery.port-security": 11}), Some(11))]
+#[case(Cause::EdgeBpdu, json!({"recovery.bpdu-guard": 12}), Some(12))]
+#[case(Cause::LoopDetection, json!({"recovery.loop-detection": 13}), Some(13))]
+#[case(Cause::Storm, json!({"recovery.storm": 14}), Some(14))]
+#[case(Cause::Unidirectional, json!({"recovery.unidirectional": 15}), Some(15))]
+#[case(Cause::DhcpRate, json!({"recovery.dhcp-rate": 16}), Some(16))]
+#[case(Cause::Storm, json!({"recovery.storm": 0, "recovery.causes": ["storm"]}), Some(300))]
+#[case(Cause::Storm, json!({"recovery.storm": 0, "recovery.causes": ["bpdu-guard"]}), None)]
+#[case(Cause::Storm, json!({"recovery.storm": 1, "recovery.causes": ["storm"]}), Some(1))]
+#[case(Cause::RootGuard, json!({"recovery.causes": ["root-guard"], "recovery.interval": 60}), Some(60))]
+#[case(Cause::RootGuard, json!({"recovery.storm": 14}), None)]
+#[case(Cause::Flap, json!({"recovery.causes": ["flap"]}), Some(40))]
+fn a_cause_has_its_timer(#[case] cause: Cause, #[case] whole: Value, #[case] seconds: Option<u32>) {
+    let switch = switch(&json!({"flap.hold": 40}), &whole, &json!({}));
+    assert_eq!(Machine::new(Asked::new(&switch)).back_after(0, cause), Ok(seconds));
+}
+
+/// Two ports that are held come back one after the other, each at its time.
+#[test]
+fn ports_come_back_in_their_turn() {
+    let port = json!({"fast-start.mode": "edge", "guard.bpdu": true});
+    let switch = switch(&port, &json!({"recovery.bpdu-guard": 60}), &json!({}));
+    let mut machine = at_work(&switch);
+    let bpdu = Frame::bpdu(station(7), Root::NoBetter);
+    machine.receive(1, &bpdu).unwrap();
+    machine.pass(5_000).unwrap();
+    machine.receive(0, &bpdu).unwrap();
+    machine.pass(54_999).unwrap();
+    assert_eq!((machine.held_by(0), machine.held_by(1)), (Some(Cause::EdgeBpdu), Some(Cause::EdgeBpdu)));
+    machine.pass(1).unwrap();
+    assert_eq!((machine.held_by(0), machine.held_by(1)), (Some(Cause::EdgeBpdu), None));
+    machine.pass(5_000).unwrap();
+    assert_eq!((machine.held_by(0), machine.held_by(1)), (None, None));
+    let back = machine.story().iter().filter(|line| line.words == "comes back").map(|line| line.port);
+    assert_eq!(back.collect::<Vec<_>>(), [1, 0]);
+}

@@ -191,6 +191,52 @@ fn a_frame(#[case] steps: &str) {
     assert_eq!(not_met(steps, &json!({"3:dhcp-snooping.trusted": true}), &whole, 0), [""; 0]);
 }
 
+/// Each kind of frame is that kind: what stops it is the feature that looks at it, with the port's guards all on.
+#[rstest]
+#[case("plain", "", "let-in", "nothing")]
+#[case("arp", ", ip = \"192.0.2.10\"", "stopped", "ARP inspection")]
+#[case("packet", ", ip = \"192.0.2.10\"", "stopped", "source guard")]
+#[case("dhcp-discover", ", client = \"b\"", "stopped", "DHCP snooping")]
+#[case("dhcp-discover", ", client = \"a\"", "let-in", "nothing")]
+#[case("dhcp-offer", ", client = \"b\"", "stopped", "DHCP snooping")]
+#[case("dhcp-request", ", client = \"b\"", "stopped", "DHCP snooping")]
+#[case("dhcp-request", "", "let-in", "nothing")]
+#[case("dhcp-ack", ", client = \"b\"", "stopped", "DHCP snooping")]
+#[case("dhcp-nak", ", client = \"b\"", "stopped", "DHCP snooping")]
+#[case("dhcp-release", "", "stopped", "DHCP snooping")]
+#[case("dhcp-decline", "", "stopped", "DHCP snooping")]
+#[case("router-advertisement", "", "stopped", "IPv6 guard")]
+#[case("dhcpv6-answer", "", "stopped", "IPv6 guard")]
+#[case("lldp", "", "let-in", "nothing")]
+fn each_kind_of_frame_meets_its_guard(#[case] kind: &str, #[case] more: &str, #[case] expect: &str, #[case] by: &str) {
+    let by = if by == "nothing" { String::new() } else { format!(", by = \"{by}\"") };
+    // Port 2 has an address that was given; a release or a decline of it from port 1 is nobody's to send.
+    let steps = format!(
+        r#"port = "2", from = "a", send = "dhcp-request", ip = "192.0.2.10"
+        port = "3", from = "b", send = "dhcp-ack", client = "a", ip = "192.0.2.10", tags = [110]
+        port = "1", from = "a", send = "{kind}"{more}, expect = "{expect}"{by}"#
+    );
+    let port = json!({"3:dhcp-snooping.trusted": true, "source-guard.enabled": true, "3:source-guard.enabled": false,
+        "ipv6-guard.advertisements-blocked": true, "ipv6-guard.servers-blocked": true});
+    let whole = json!({"dhcp-snooping.vlans": "110", "arp-inspection.vlans": "110", "multicast.snooping": true});
+    assert_eq!(not_met(&steps, &port, &whole, 0), [""; 0]);
+}
+
+/// A frame to everybody, to a station, to all again; a better root named and not.
+#[rstest]
+#[case::to_a_station_that_is_known(r#"port = "2", from = "b", send = "plain"
+    port = "1", from = "a", send = "plain", to = "b", heard-on = ["2"], not-heard-on = ["3"]"#)]
+#[case::to_all(r#"port = "2", from = "b", send = "plain"
+    port = "1", from = "a", send = "plain", to = "all", heard-on = ["2", "3"]"#)]
+#[case::a_query_for_one_group(r#"port = "1", from = "a", send = "igmp-report", group = "233.252.0.1"
+    port = "2", from = "b", send = "igmp-query", group = "233.252.0.1"
+    port = "3", from = "b", send = "stream", group = "233.252.0.1", tags = [110], heard-on = ["1"]"#)]
+#[case::superior(r#"port = "1", from = "a", send = "superior-bpdu", port-is = "waiting""#)]
+#[case::no_better(r#"port = "1", from = "a", send = "bpdu", port-is = "forwarding""#)]
+fn whom_a_frame_is_for(#[case] steps: &str) {
+    assert_eq!(not_met(steps, &json!({"guard.root": true}), &json!({"multicast.snooping": true}), 0), [""; 0]);
+}
+
 /// What is wrong with a file is told with its place and a hint.
 #[rstest]
 #[case::no_multicast(r#"port = "1", from = "a", send = "stream", group = "192.0.2.1""#, "`192.0.2.1` is no group")]
