@@ -83,7 +83,7 @@ proptest! {
             let reading = dialect.read(&source, 1);
             // Memory: so many statements and unread lines as there are words, at the most.
             let words = text.split_whitespace().count() + text.matches(['{', '}', ';']).count();
-            prop_assert!(reading.statements.len() + reading.unread.len() <= words + 1);
+            prop_assert!(reading.statements.len() + reading.not_taken().count() <= words + 1);
             let resolved = resolve_with("t", &dialect, Arc::clone(&source), &State::default());
             prop_assert!(serde_json::to_string(&Record::of(&resolved.switch)).is_ok());
             prop_assert_eq!(explain(&dialect, &source).len(), text.lines().count());
@@ -109,7 +109,8 @@ proptest! {
         let Some(written) = sketch("new", &[source.text()]) else { return Ok(()) };
         let dialect = Dialect::load(&Arc::new(Source::of("new.toml", written.as_str())));
         prop_assert!(dialect.is_ok(), "{:?}\n{written}", dialect.err());
-        let unread = dialect.unwrap().read(&source, 1).unread;
+        let reading = dialect.unwrap().read(&source, 1);
+        let unread: Vec<_> = reading.not_taken().collect();
         prop_assert!(unread.is_empty(), "{unread:?}\n{written}");
     }
 }

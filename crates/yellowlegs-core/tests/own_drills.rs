@@ -224,13 +224,19 @@ fn each_kind_of_frame_meets_its_guard(#[case] kind: &str, #[case] more: &str, #[
 
 /// A frame to everybody, to a station, to all again; a better root named and not.
 #[rstest]
-#[case::to_a_station_that_is_known(r#"port = "2", from = "b", send = "plain"
-    port = "1", from = "a", send = "plain", to = "b", heard-on = ["2"], not-heard-on = ["3"]"#)]
-#[case::to_all(r#"port = "2", from = "b", send = "plain"
-    port = "1", from = "a", send = "plain", to = "all", heard-on = ["2", "3"]"#)]
-#[case::a_query_for_one_group(r#"port = "1", from = "a", send = "igmp-report", group = "233.252.0.1"
+#[case::to_a_station_that_is_known(
+    r#"port = "2", from = "b", send = "plain"
+    port = "1", from = "a", send = "plain", to = "b", heard-on = ["2"], not-heard-on = ["3"]"#
+)]
+#[case::to_all(
+    r#"port = "2", from = "b", send = "plain"
+    port = "1", from = "a", send = "plain", to = "all", heard-on = ["2", "3"]"#
+)]
+#[case::a_query_for_one_group(
+    r#"port = "1", from = "a", send = "igmp-report", group = "233.252.0.1"
     port = "2", from = "b", send = "igmp-query", group = "233.252.0.1"
-    port = "3", from = "b", send = "stream", group = "233.252.0.1", tags = [110], heard-on = ["1"]"#)]
+    port = "3", from = "b", send = "stream", group = "233.252.0.1", tags = [110], heard-on = ["1"]"#
+)]
 #[case::superior(r#"port = "1", from = "a", send = "superior-bpdu", port-is = "waiting""#)]
 #[case::no_better(r#"port = "1", from = "a", send = "bpdu", port-is = "forwarding""#)]
 fn whom_a_frame_is_for(#[case] steps: &str) {

@@ -211,7 +211,7 @@ fn dialect_schema() -> Value {
                 "pattern": text, "in": texts, "opens": text, "ports": text, "vlan": text, "profile": text, "mirror": text,
                 "reach": words(&["all-ports", "access-ports", "trunk-ports", "edge-ports", "all-vlans"]),
                 "declares": text, "sets": settings, "adds": settings, "removes": settings, "implies": settings, "resets": texts,
-                "uses": text, "used-by": text, "negation": words(&["default", "off"]), "until": text, "read-only": flag, "about": words(&["nothing"])}))),
+                "uses": text, "used-by": text, "negation": words(&["default", "off"]), "until": text, "read-only": flag, "about": words(&["nothing", "open"])}))),
             "state": table(&[], &json!({"split": text, "quote": text, "comment": texts, "ignore": texts, "borders": text})),
             "line": many(table(&["pattern"], &json!({
                 "pattern": text, "in": texts, "opens": text, "fact": fact, "fields": fields}))),

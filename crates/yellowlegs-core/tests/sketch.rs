@@ -6,6 +6,8 @@ use std::sync::Arc;
 
 use rstest::rstest;
 use yellowlegs_core::dialect::{Dialect, sketch};
+use yellowlegs_core::model::{DoubtWidth, settings};
+use yellowlegs_core::resolve::resolve;
 use yellowlegs_core::source::Source;
 
 const DESKS_1: &str = include_str!("../../../demo/northquay/nq-desks-1/config.txt");
@@ -48,7 +50,7 @@ fn made(texts: &[&str]) -> (String, Dialect) {
 }
 
 fn unread(dialect: &Dialect, text: &str) -> usize {
-    dialect.read(&Source::of("t", text), 1).unread.len()
+    dialect.read(&Source::of("t", text), 1).not_taken().count()
 }
 
 #[rstest]
@@ -90,7 +92,7 @@ fn what_it_guesses(#[case] texts: &[&str], #[case] expected: &[&str]) {
 fn texts_it_was_not_made_for(#[case] shown: &[&str], #[case] other: &str, #[case] most: usize) {
     let (written, dialect) = made(shown);
     let reading = dialect.read(&Source::of("t", other), 1);
-    assert!(reading.unread.len() <= most, "{:?}", reading.unread);
+    assert!(reading.not_taken().count() <= most, "{:?}", reading.unread);
     let rests = reading
         .statements
         .iter()
@@ -101,4 +103,62 @@ fn texts_it_was_not_made_for(#[case] shown: &[&str], #[case] other: &str, #[case
 #[test]
 fn a_secret_it_was_shown_is_not_in_it() {
     assert!(!made(&[SECTIONS]).0.contains("hunter2"));
+}
+
+/// What a sketch leaves to be filled in is known by its form and understood by nobody: each line in turn is settled by `sets`, or
+/// by saying that it is about nothing, and only then counts as read.
+#[test]
+fn what_is_left_open_is_not_understood() {
+    let text = "tern release 7 name quay-1\nberth 1/1-1/2\n  max 3\nberth 1/3\n  quiet\n";
+    let written = sketch("tern", &[text]).unwrap();
+    let count = |written: &str| {
+        let dialect = support::dialect(written);
+        let switch = resolve("quay-1", &dialect, Arc::new(Source::of("config.txt", text))).switch;
+        (switch.unread().len(), switch.unread_statements(), switch.statements())
+    };
+    // The block says itself what it is about.
+    assert_eq!(count(&written), (3, 3, 5), "{written}");
+    let rule = |pattern: &str| format!("pattern = \"{pattern}\"\nabout = \"open\"\n");
+    assert!(written.contains(&rule("max <max:int>")), "{written}");
+    let filled = written.replace(
+        &rule("max <max:int>"),
+        "pattern = \"max <max:int>\"\nsets = { \"port-security.limit\" = \"<max>\" }\n",
+    );
+    assert_eq!(count(&filled), (2, 2, 5));
+    let settled = filled.replace(&rule("quiet"), "pattern = \"quiet\"\nabout = \"nothing\"\n");
+    assert_eq!(count(&settled), (1, 1, 5));
+}
+
+/// Each line of an open rule leaves in doubt what an unread line in its place would.
+#[test]
+fn an_open_line_casts_doubt_where_it_stands() {
+    let rules = "[dialect]\nname = 'x'\n[ports]\nnames = ['<n>']\n[defaults]\n\"port.enabled\" = true\n\"port-security.enabled\" = false\n\
+        [[rule]]\npattern = 'berths <all:ports>'\ndeclares = '<all>'\n\
+        [[rule]]\npattern = 'berth <which:ports>'\nports = '<which>'\nopens = 'berth'\n\
+        [[rule]]\nin = 'berth'\npattern = 'guarded'\n";
+    let text = "berths 1-3\nberth 1\n  guarded\nberth 2\n  no guarded\n";
+    let doubtful = |more: &str| {
+        let text_of = format!("{}{rules}{more}\n", "[text]\nstructure = 'indent'\nnegation = 'no'\n");
+        let dialect = support::dialect(&text_of);
+        let resolved = resolve("q", &dialect, Arc::new(Source::of("config.txt", text)));
+        let shadow = resolved.doubtful(DoubtWidth::Block);
+        let enabled = |port: usize| {
+            let switch = shadow.as_ref().map_or(&resolved.switch, |shadow| &shadow.resolved.switch);
+            switch.setting(Some(port), settings::PORT_SECURITY).value
+        };
+        [enabled(0), enabled(1), enabled(2)]
+    };
+    assert_eq!(doubtful("about = 'open'"), [None, None, Some(false)]);
+    assert_eq!(
+        doubtful("sets = { 'port-security.enabled' = true }\nnegation = 'off'"),
+        [Some(true), Some(false), Some(false)]
+    );
+    assert_eq!(doubtful("about = 'nothing'"), [Some(false), Some(false), Some(false)]);
+}
+
+#[test]
+fn an_open_rule_says_nothing_yet() {
+    let text = "[dialect]\nname = 'x'\n[ports]\nnames = ['<n>']\n[[rule]]\npattern = 'a <n:int>'\nabout = 'open'\nsets = { 'switch.name' = '<n>' }\n";
+    let told = Dialect::load(&Arc::new(Source::of("x.toml", text))).unwrap_err();
+    assert!(told.iter().any(|p| p.place.line == 8 && p.what.to_string().contains("open")), "{told:?}");
 }

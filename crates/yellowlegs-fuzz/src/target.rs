@@ -78,7 +78,7 @@ fn configuration(rng: &mut Rng) -> Result<(), String> {
     for dialect in dialects() {
         let reading = dialect.read(&source, 1);
         let words = text.split_whitespace().count() + text.matches(['{', '}', ';', '/', '*']).count();
-        let kept = reading.statements.len() + reading.unread.len();
+        let kept = reading.statements.len() + reading.not_taken().count();
         holds(kept <= words + 1, || format!("{kept} statements of {words} words"))?;
         holds(reading.unread.len() == reading.unread_at.len(), || "unread lines without a place".to_owned())?;
         let resolved = resolve_with("t", &dialect, Arc::clone(&source), &State::default());

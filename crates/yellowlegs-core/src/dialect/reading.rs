@@ -71,13 +71,15 @@ pub enum UnreadAt {
     Statement(u32),
     /// Inside an unread line, by its position among those.
     Unread(u32),
+    /// It is this statement, in a context, of a rule that nobody has filled in.
+    Open(usize, u32),
 }
 
 impl UnreadAt {
     /// The context whose rules it was held against.
     pub fn context(self) -> Option<usize> {
         match self {
-            Self::Context(context, _) => Some(context),
+            Self::Context(context, _) | Self::Open(context, _) => Some(context),
             Self::Statement(_) | Self::Unread(_) => None,
         }
     }
@@ -99,6 +101,12 @@ enum Block {
 const TOP: Block = Block::Context(0, u32::MAX);
 
 impl Reading {
+    /// The lines that no rule takes, and where they stand: without those that are known by their form alone.
+    pub fn not_taken(&self) -> impl Iterator<Item = (&Unread, UnreadAt)> {
+        let all = self.unread.iter().zip(self.unread_at.iter().copied());
+        all.filter(|(_, at)| !matches!(at, UnreadAt::Open(..)))
+    }
+
     /// What a statement's hole took; looked for in the statement, then in the openers around it.
     pub fn captured<'r>(&'r self, dialect: &Dialect, statement: &'r Statement, hole: &HoleRef) -> &'r Captured {
         match hole {
@@ -344,7 +352,7 @@ impl<'a> Reader<'a> {
     fn is_repeatable(&self, from: u32, to: u32) -> bool {
         let statements = self.reading.statements.get(from as usize..to as usize).unwrap_or_default();
         let rules = statements.iter().filter_map(|s| self.dialect.rules.get(s.rule as usize));
-        rules.into_iter().all(|rule| rule.until.is_none() && !rule.pattern.has_secret())
+        rules.into_iter().all(|rule| rule.until.is_none() && !rule.is_open && !rule.pattern.has_secret())
     }
 
     /// Takes a line whose text came before in the same context.
@@ -543,6 +551,7 @@ impl<'a> Reader<'a> {
         let mut parent = (opener != u32::MAX).then_some(opener);
         let mut inside = block;
         let (last, start) = (found.len() - 1, line.words.first()?.start);
+        let mut open = None;
         let mark = Mark {
             file: self.file,
             line: line.number,
@@ -565,6 +574,7 @@ impl<'a> Reader<'a> {
             };
             self.reading.statements.push(statement);
             let rule = self.dialect.rules.get(part.rule as usize)?;
+            open = open.or(rule.is_open.then_some(position));
             self.note_secrets(position as usize);
             let opens = match rule.opens.filter(|_| !negated) {
                 Some(context) => Opens::Context(context),
@@ -578,6 +588,9 @@ impl<'a> Reader<'a> {
             }
         }
         self.found = found;
+        if let Some(statement) = open {
+            self.miss(line, UnreadAt::Open(context, statement));
+        }
         Some(inside)
     }
 
@@ -619,14 +632,22 @@ impl<'a> Reader<'a> {
     }
 
     fn unread(&mut self, line: &Logical, block: Block) -> Block {
+        Block::Unread(self.miss(
+            line,
+            match block {
+                Block::Context(context, opener) => UnreadAt::Context(context, (opener != u32::MAX).then_some(opener)),
+                Block::Closed(statement) => UnreadAt::Statement(statement),
+                Block::Unread(line) => UnreadAt::Unread(line),
+                // What stands inside is never held against rules.
+                Block::Nothing => UnreadAt::Context(0, None),
+            },
+        ))
+    }
+
+    /// Notes a line that nobody understands: its position among those.
+    fn miss(&mut self, line: &Logical, at: UnreadAt) -> u32 {
         let position = self.reading.unread.len() as u32;
-        self.reading.unread_at.push(match block {
-            Block::Context(context, opener) => UnreadAt::Context(context, (opener != u32::MAX).then_some(opener)),
-            Block::Closed(statement) => UnreadAt::Statement(statement),
-            Block::Unread(line) => UnreadAt::Unread(line),
-            // What stands inside is never held against rules.
-            Block::Nothing => UnreadAt::Context(0, None),
-        });
+        self.reading.unread_at.push(at);
         let start = line.words.first().map_or(0, |w| w.start);
         let width = (line.line_end.max(start) - start) as u32;
         let mark = Mark { file: self.file, line: line.number, offset: start as u32, width };
@@ -634,7 +655,7 @@ impl<'a> Reader<'a> {
         let shape = self.dialect.shape(self.text, &line.words);
         let shape = self.shapes.entry(shape.clone().into()).or_insert_with(|| shape.into());
         self.reading.unread.push(Unread { mark, shape: Arc::clone(shape) });
-        Block::Unread(position)
+        position
     }
 
     /// What is left to say at the end of the text.

@@ -159,4 +159,6 @@ pub struct Rule {
     pub read_only: bool,
     /// It is about nothing that is judged, and so are the lines in its block.
     pub is_idle: bool,
+    /// Nobody has said yet what it says: its lines are known by their form alone.
+    pub is_open: bool,
 }

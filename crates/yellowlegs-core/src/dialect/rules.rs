@@ -24,6 +24,7 @@ struct Raw<'d> {
     subject: Option<Subject>,
     undo: Option<bool>,
     is_idle: bool,
+    is_open: bool,
     spot: Spot,
 }
 
@@ -52,13 +53,19 @@ fn raw<'d>(doc: &'d TomlDoc<'d>, table: TableReader<'d>, names: &[String], text:
     };
     let undo = one_of(&table, "negation", &["default", "off"]).map(|i| i == 1);
     let pattern = table.required_text("pattern");
-    let is_idle = one_of(&table, "about", &["nothing"]).is_some();
+    let about = one_of(&table, "about", &["nothing", "open"]);
+    let (is_idle, is_open) = (about == Some(0), about == Some(1));
     let parsed = pattern.as_ref().and_then(|item| {
         let parsed = parse_pattern(doc, item, text)?;
         if is_idle { whatever_follows(doc, item, text, parsed) } else { Some(parsed) }
     });
     if is_idle {
-        idle_says_nothing(doc, &table);
+        const WHY: &str = "says something, and `about = \"nothing\"` says that there is nothing to say";
+        says_nothing(doc, &table, &[&SAYING[..], &PLACING].concat(), WHY);
+    }
+    if is_open {
+        const WHY: &str = "says something, and `about = \"open\"` says that nobody knows what: take that line out";
+        says_nothing(doc, &table, &SAYING, WHY);
     }
     let subject = parsed.as_ref().and_then(|parsed| subject(doc, &table, parsed));
     const LATER: [&str; 12] = [
@@ -72,7 +79,7 @@ fn raw<'d>(doc: &'d TomlDoc<'d>, table: TableReader<'d>, names: &[String], text:
         return None;
     };
     let spot = table.spot.clone();
-    Some(Raw { table, pattern, parsed, contexts, opens, subject, undo, is_idle, spot })
+    Some(Raw { table, pattern, parsed, contexts, opens, subject, undo, is_idle, is_open, spot })
 }
 
 /// The pattern of lines about nothing: its words, and whatever follows them.
@@ -85,14 +92,14 @@ fn whatever_follows(doc: &TomlDoc<'_>, item: &Item<&str>, text: &Text, parsed: P
     parse_pattern(doc, &Item { value: &longer, spot: item.spot.clone() }, text)
 }
 
-/// Reports what a rule about nothing would have to say nothing of.
-fn idle_says_nothing(doc: &TomlDoc<'_>, table: &TableReader<'_>) {
-    const SPEAKING: [&str; 16] = [
-        "sets", "adds", "removes", "implies", "resets", "declares", "ports", "vlan", "mirror", "profile", "uses",
-        "used-by", "reach", "opens", "until", "negation",
-    ];
-    for (key, spot) in SPEAKING.into_iter().filter_map(|key| Some((key, table.key_spot(key)?))) {
-        let wanted = "says something, and `about = \"nothing\"` says that there is nothing to say";
+/// Keys by which a rule says something.
+const SAYING: [&str; 8] = ["sets", "adds", "removes", "implies", "resets", "declares", "uses", "used-by"];
+/// Keys by which it says what the lines inside are about.
+const PLACING: [&str; 8] = ["ports", "vlan", "mirror", "profile", "reach", "opens", "until", "negation"];
+
+/// Reports what a rule that says nothing says all the same.
+fn says_nothing(doc: &TomlDoc<'_>, table: &TableReader<'_>, keys: &[&'static str], wanted: &'static str) {
+    for (key, spot) in keys.iter().filter_map(|key| Some((*key, table.key_spot(key)?))) {
         doc.report(&spot, DialectProblem::Misplaced { key, wanted });
     }
 }
@@ -302,7 +309,7 @@ fn finish(doc: &TomlDoc<'_>, raw: Raw<'_>, openers: &[Opener], text: &Text) -> P
     });
     let undo = raw.undo.map(|off| undo(doc, &effects, off, &raw, text));
     // Negated, it says nothing either.
-    let undo = undo.or_else(|| (raw.is_idle && text.layout.negation.is_some()).then(Vec::new));
+    let undo = undo.or_else(|| ((raw.is_idle || raw.is_open) && text.layout.negation.is_some()).then(Vec::new));
     let spot = raw.pattern.spot.clone();
     let rule = Rule {
         line: doc.place(&spot).line,
@@ -315,8 +322,9 @@ fn finish(doc: &TomlDoc<'_>, raw: Raw<'_>, openers: &[Opener], text: &Text) -> P
         uses,
         used_by,
         until,
-        read_only: raw.is_idle || raw.table.flag("read-only").is_some_and(|i| i.value),
+        read_only: raw.is_idle || raw.is_open || raw.table.flag("read-only").is_some_and(|i| i.value),
         is_idle: raw.is_idle,
+        is_open: raw.is_open,
         pattern: raw.parsed,
     };
     raw.table.finish();

@@ -8,7 +8,7 @@ use jiff::Timestamp;
 use super::CONFIG_FILE;
 use super::apply::Applier;
 use super::port_table::PortTable;
-use crate::dialect::{Dialect, Missed};
+use crate::dialect::{Dialect, Missed, UnreadAt};
 use crate::model::{Fact, FileText, Mark, SettingId, Switch, Unread, Value};
 use crate::source::{Source, Word};
 use crate::syntax::{Line, lines};
@@ -67,6 +67,11 @@ pub enum Outcome {
         /// The word where that stopped; empty where more was expected.
         stopped: Option<String>,
     },
+    /// A rule takes it, and nobody has said yet what it says.
+    Open {
+        /// The rule's line in the dialect.
+        rule: u32,
+    },
     /// A blank line, a comment, or a line of a free text.
     Passed,
 }
@@ -92,11 +97,18 @@ pub fn explain(dialect: &Arc<Dialect>, source: &Arc<Source>) -> Vec<Explained> {
     let context_name = |c: usize| dialect.contexts().get(c).cloned();
     for statement in &reading.statements {
         let Some(rule) = dialect.rules().get(statement.rule as usize) else { continue };
+        if rule.is_open {
+            page.add(statement.mark.line(), Outcome::Open { rule: rule.line });
+            continue;
+        }
         let said = applier.said(statement);
         let opens = rule.opens.filter(|_| !statement.negated).and_then(context_name);
         page.add(statement.mark.line(), Outcome::Taken { rule: rule.line, negated: statement.negated, said, opens });
     }
     for (unread, at) in reading.unread.iter().zip(&reading.unread_at) {
+        if let UnreadAt::Open(..) = at {
+            continue;
+        }
         let context = at.context();
         let nearest = context.and_then(|c| dialect.nearest_rule(source.text(), unread.mark, c));
         let outcome = Outcome::Unread {

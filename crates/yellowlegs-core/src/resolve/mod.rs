@@ -16,7 +16,7 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 
-use crate::dialect::{Dialect, HoleRef, Reading};
+use crate::dialect::{Dialect, HoleRef, Reading, UnreadAt};
 use crate::model::{
     DoubtWidth, FileText, Mark, Record, Remark, SavedCopy, Scope, SettingId, Slot, Switch, Unread, UnreadFact, Value,
 };
@@ -76,7 +76,9 @@ pub fn resolve_with(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: A
     switch.requires = Arc::clone(dialect.requires());
     switch.lines = reading.lines;
     // The parts of a line that is a whole path stand in one place.
-    switch.statements = reading.statements.chunk_by(|a, b| a.mark == b.mark).count() as u32;
+    let open = reading.unread_at.iter().filter(|at| matches!(at, UnreadAt::Open(..))).count();
+    let taken = reading.statements.chunk_by(|a, b| a.mark == b.mark).count();
+    switch.statements = taken.saturating_sub(open) as u32;
     switch.unread = std::mem::take(&mut reading.unread);
     switch.torn = std::mem::take(&mut reading.torn);
     let (mut facts, mut tables, mut missed) = (Vec::new(), Vec::new(), Vec::new());

@@ -157,7 +157,10 @@ pub(crate) fn lines(
 ) -> io::Result<()> {
     let (mut taken, mut unread, mut passed) = (0, 0, 0);
     for line in lines {
-        let is_unread = line.outcome.iter().any(|o| matches!(o, Outcome::Unread { .. } | Outcome::Misfit { .. }));
+        let is_unread = line
+            .outcome
+            .iter()
+            .any(|o| matches!(o, Outcome::Unread { .. } | Outcome::Misfit { .. } | Outcome::Open { .. }));
         let is_taken = line.outcome.iter().any(|o| matches!(o, Outcome::Taken { .. } | Outcome::Told { .. }));
         unread += usize::from(is_unread);
         // A line may hold several statements, some of them taken.
@@ -187,6 +190,10 @@ pub(crate) fn lines(
                     if let Some(context) = opens {
                         writeln!(out, "           {}", paint(DIM, &format!("opens {context}")))?;
                     }
+                }
+                Outcome::Open { rule } => {
+                    let why = format!("line {rule}: {}: nobody has said yet what it says", pattern(dialect, *rule));
+                    writeln!(out, "       {} {why}", paint(level(Level::Breach), "✗"))?;
                 }
                 Outcome::Told { rule, facts } => {
                     writeln!(out, "       {} {}", paint(GOOD, "✓"), paint(DIM, &teller(dialect, *rule)))?;

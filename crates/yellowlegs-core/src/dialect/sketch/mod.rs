@@ -73,7 +73,7 @@ pub fn sketch(name: &str, texts: &[&str]) -> Option<String> {
 fn unread_lines(dialect: &Dialect, texts: &[&str]) -> BTreeSet<(usize, u32)> {
     let of_text = |(number, text): (usize, &&str)| {
         let reading = dialect.read(&Source::of("text", *text), 1);
-        reading.unread.iter().map(|u| (number, u.mark.line())).collect::<Vec<_>>()
+        reading.not_taken().map(|(u, _)| (number, u.mark.line())).collect::<Vec<_>>()
     };
     texts.iter().enumerate().flat_map(of_text).collect()
 }
@@ -117,7 +117,7 @@ fn add_unread(rules: &mut BTreeMap<Rule, Seen>, dialect: &Dialect, texts: &[&str
     let mut added = false;
     for (number, text) in texts.iter().enumerate() {
         let reading = dialect.read(&Source::of("text", *text), 1);
-        for (unread, at) in reading.unread.iter().zip(&reading.unread_at) {
+        for (unread, at) in reading.not_taken() {
             let Some(context) = at.context().and_then(|c| dialect.contexts().get(c)) else {
                 added |= open_around(rules, dialect, &reading, told, (number, unread.mark.line()));
                 continue;
@@ -183,7 +183,8 @@ fn write(name: &str, guessed: &Guessed, rules: &BTreeMap<Rule, Seen>, told: &[To
     let _ = writeln!(
         out,
         "# A sketch, made from {texts} text(s) with {} lines. It reads them; what the lines mean is to be filled in:\n\
-         # `yellowlegs dialect settings` lists what a rule can set, docs/dialects.md shows how.\n\n\
+         # `yellowlegs dialect settings` lists what a rule can set, docs/dialects.md shows how. Lines of rules that are\n\
+         # about \"open\" count as not understood: put `sets` there instead, or `about = \"nothing\"`.\n\n\
          [dialect]\nname = {}\n",
         told.len(),
         quoted(name)
@@ -211,6 +212,7 @@ fn write(name: &str, guessed: &Guessed, rules: &BTreeMap<Rule, Seen>, told: &[To
         if guessed.layout.negation.is_some() {
             out.push_str("negation = \"default\"\n");
         }
+        let mut is_settled = rule.holes.iter().any(|(_, kind)| *kind == HoleType::Secret);
         if let Some(opens) = &rule.opens {
             let _ = writeln!(out, "opens = {}", quoted(opens));
             // A context is about one kind of thing: only where all that open it name such a one.
@@ -221,7 +223,11 @@ fn write(name: &str, guessed: &Guessed, rules: &BTreeMap<Rule, Seen>, told: &[To
                 SUBJECTS.iter().find_map(|(key, kinds)| Some((key, named(rule, kinds).filter(|_| all_name(kinds))?)));
             if let Some((key, hole)) = subject {
                 let _ = writeln!(out, "{key} = \"<{hole}>\"");
+                is_settled = true;
             }
+        }
+        if !is_settled {
+            out.push_str("about = \"open\"\n");
         }
         let holes: Vec<String> = rule.holes.iter().map(|(name, _)| format!("\"…\" = \"<{name}>\"")).collect();
         let _ = writeln!(

@@ -109,6 +109,11 @@ impl<'a> Finder<'a> {
         let named = self.dialect.named(self.text, mark, |vlan| self.is_defined(vlan));
         let ports = self.positions(&named.ports);
         let mut targets = Vec::new();
+        // A line of a rule that nobody has filled in is about what its rule, or the block around it, is about.
+        let at = match at {
+            UnreadAt::Open(context, statement) => UnreadAt::Context(context, Some(statement)),
+            other => other,
+        };
         match at {
             UnreadAt::Context(context, opener) => {
                 let alike = self.dialect.alike(self.text, mark, context);
@@ -140,6 +145,7 @@ impl<'a> Finder<'a> {
                 }
             }
             UnreadAt::Unread(opener) => targets.extend(self.below(mark, opener, &ports, &named.vlans, unread)),
+            UnreadAt::Open(..) => {}
         }
         if self.width == DoubtWidth::Block || !targets.is_empty() {
             if !ports.is_empty() {
@@ -170,7 +176,7 @@ impl<'a> Finder<'a> {
         }
         let in_context = |context: usize| rules.iter().any(|rule| uses(rule) && rule.contexts.contains(&context));
         let contexts = match at {
-            UnreadAt::Context(context, _) => vec![context],
+            UnreadAt::Context(context, _) | UnreadAt::Open(context, _) => vec![context],
             UnreadAt::Statement(_) | UnreadAt::Unread(_) => (0..self.dialect.contexts().len()).collect(),
         };
         let alike = contexts.into_iter().flat_map(|context| self.dialect.alike(self.text, mark, context).rules);
