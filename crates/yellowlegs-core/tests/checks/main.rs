@@ -9,6 +9,7 @@ mod state;
 mod streams;
 #[path = "../support/mod.rs"]
 mod support;
+mod told;
 mod voice;
 mod whole;
 
