@@ -126,6 +126,19 @@ impl Faces {
         self.is_untagged_host() || matches!(self, Self::TaggedHost | Self::AccessPoint)
     }
 
+    /// What a neighbour is that belongs there, by what it says it can do.
+    pub fn fitting(self) -> &'static [Capability] {
+        match self {
+            Self::Host | Self::TaggedHost | Self::Capture => &[Capability::Station],
+            Self::Phone => &[Capability::Telephone],
+            Self::PhoneAndHost => &[Capability::Telephone, Capability::Station],
+            Self::AccessPoint => &[Capability::AccessPoint],
+            Self::Router => &[Capability::Router],
+            Self::BridgeUp | Self::BridgeDown => &[Capability::Bridge, Capability::Router, Capability::Repeater],
+            Self::Nothing => &[],
+        }
+    }
+
     /// A phone hangs on it.
     pub fn has_phone(self) -> bool {
         matches!(self, Self::Phone | Self::PhoneAndHost)

@@ -54,6 +54,7 @@ const GRANTED: &str = "[[line]]\npattern = 'lease of <address:station> at <ip:ip
 const ARP: &str = "[[line]]\npattern = '<time:time> socket <port:port> claim of <ip:ip> by <address:station> dropped'\nfact = 'event'\nfields = { kind = 'arp-dropped' }\n";
 const ONE_WAY: &str = "[[line]]\npattern = '<time:time> socket <port:port> hears and is not heard'\nfact = 'event'\nfields = { kind = 'one-way' }\n";
 const AP: &str = "[[role]]\nname = 'radio'\nfaces = 'access-point'\ndescribes = ['^radio']\n";
+const PHONE: &str = "[[role]]\nname = 'handset'\nfaces = 'phone'\ndescribes = ['^handset']\n";
 const ROUTER: &str = "[[role]]\nname = 'out'\nfaces = 'router'\ndescribes = ['^out']\n";
 const STUDIO: &str = "[[role]]\nname = 'studio'\nfaces = 'host'\ndescribes = ['^studio']\ntime-critical = true\n[role.expect]\n'port.trust' = 'both'\n";
 
@@ -119,11 +120,22 @@ fn claims_of_addresses_that_nobody_gave(#[case] ip: &str, #[case] expected: &str
 /// What the port faces and what its neighbour can do: something that fits outweighs that it bridges as well.
 #[rstest]
 #[case::radio(AP, "radio", "bridge, radio", "met", "met")]
+#[case::a_machine_that_bridges_too("", "host", "bridge, host", "met", "met")]
+#[case::a_router_on_a_desk("", "desk", "router", "violated", "met")]
+#[case::a_radio_on_a_desk("", "desk", "radio", "violated", "met")]
+#[case::a_machine_behind_a_phone("", "desk", "host", "met", "met")]
+#[case::a_machine_where_a_phone_is(PHONE, "handset", "host", "violated", "met")]
+#[case::a_phone_where_one_is(PHONE, "handset", "phone", "met", "met")]
+#[case::a_machine_on_an_uplink("", "up", "host", "violated", "violated")]
+#[case::a_router_on_an_uplink("", "up", "router", "met", "violated")]
+#[case::a_radio_on_an_uplink("", "up", "radio", "violated", "violated")]
+#[case::whatever_it_is("", "host", "loom", "met", "met")]
 #[case::radio_that_is_none(AP, "radio", "bridge", "violated", "violated")]
-#[case::radio_that_says_phone(AP, "radio", "phone", "met", "met")]
+#[case::radio_that_says_phone(AP, "radio", "phone", "violated", "met")]
+#[case::radio_that_says_host(AP, "radio", "host", "violated", "met")]
 #[case::router(ROUTER, "out", "bridge, router", "met", "met")]
 #[case::router_that_is_none(ROUTER, "out", "bridge", "violated", "met")]
-#[case::router_that_says_host(ROUTER, "out", "host", "met", "met")]
+#[case::router_that_says_host(ROUTER, "out", "host", "violated", "met")]
 #[case::a_bridge_on_a_desk("", "desk", "bridge", "violated", "violated")]
 #[case::a_phone_on_a_desk("", "desk", "bridge, phone", "met", "met")]
 fn neighbours_that_fit(
@@ -138,6 +150,32 @@ fn neighbours_that_fit(
     if note != "out" {
         assert_eq!(verdict("fast-start/toward-bridge", entries(role), note, &lines), fast_start);
     }
+}
+
+/// What the inventory says a station is, and what the port faces. Behind an access point are whoever is near it.
+#[rstest]
+#[case("", "host", "computer", "met")]
+#[case("", "host", "phone", "violated")]
+#[case("", "host", "Switch", "violated")]
+#[case("", "host", "router", "violated")]
+#[case("", "host", "access-point", "violated")]
+#[case("", "desk", "phone", "met")]
+#[case("", "desk", "bridge", "violated")]
+#[case(PHONE, "handset", "phone", "met")]
+#[case(PHONE, "handset", "computer", "violated")]
+#[case(AP, "radio", "phone", "met")]
+#[case(AP, "radio", "computer", "met")]
+#[case("", "up", "computer", "met")]
+fn kinds_of_stations(#[case] role: &'static str, #[case] note: &str, #[case] kind: &str, #[case] expected: &str) {
+    let lines = "carries single;home lane 110;raw socket 1.2 hears;raw   can: host;seen station 110 02:00:5e:77:00:01 1.1 heard 5s";
+    let text = POLICY.to_owned() + role;
+    let mut policy = policy(&text);
+    let listed = format!("address,kind\n02:00:5e:77:00:01,{kind}\n");
+    policy.stations = Some(Inventory::parse(&Source::of("stations.csv", listed)).unwrap());
+    let dialect = dialect(SHINGLE.split("# ── examples").next().unwrap());
+    let told = verdicts(&switch(&dialect, note, lines), &dialect, &policy);
+    let of_check = told.iter().find(|(id, ..)| *id == "port/role-mismatch");
+    assert_eq!(of_check.map(|(_, verdict, _)| *verdict), Some(expected));
 }
 
 /// What a time-critical port trusts: what its role says, else what the site says.

@@ -2,7 +2,7 @@
 
 use crate::check::{Check, Judgement, PortView, Run, Unknown, Verdict, Violation};
 use crate::model::{Capability, Fact, Origin, facts, settings};
-use crate::policy::{Faces, Feature, Level, Role, Wish};
+use crate::policy::{Feature, Level, Role, Wish};
 
 pub(super) const TOWARD_BRIDGE: Check = Check {
     id: "fast-start/toward-bridge",
@@ -20,15 +20,10 @@ pub(super) const TOWARD_BRIDGE: Check = Check {
 };
 
 /// Whether a neighbour is a bridge and nothing it says fits the role better.
-pub(in crate::check) fn is_bridge(fact: &Fact, role: Option<&Role>) -> bool {
+fn is_bridge(fact: &Fact, role: Option<&Role>) -> bool {
     let Some(told) = fact.get(facts::neighbour::CAPABILITIES) else { return false };
+    let of_role = role.filter(|role| !role.faces.is_bridge()).map(|role| role.faces.fitting()).unwrap_or_default();
     let fits = |capability: &Capability| told.contains(*capability);
-    let of_role: &[Capability] = match role.map(|r| r.faces) {
-        Some(Faces::AccessPoint) => &[Capability::AccessPoint],
-        Some(faces) if faces.has_phone() => &[Capability::Telephone],
-        Some(Faces::Router) => &[Capability::Router],
-        _ => &[],
-    };
     let outweighed = fact.get(facts::neighbour::CLASS).is_some() || of_role.iter().any(fits);
     told.contains(Capability::Bridge) && !outweighed
 }

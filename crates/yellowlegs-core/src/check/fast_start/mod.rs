@@ -4,7 +4,6 @@ mod edge;
 mod waiting;
 
 use super::Check;
-pub(super) use edge::is_bridge;
 
 /// The family's checks, in the order in which they are told.
 pub(super) static CHECKS: &[Check] =

@@ -1,6 +1,5 @@
 //! What the neighbour and the stations say against the port's role.
 
-use crate::check::fast_start::is_bridge;
 use crate::check::seen::{Heard, some};
 use crate::check::{Check, Judgement, PortView, Run, Verdict, Violation};
 use crate::model::{Capability, Fact, facts};
@@ -57,23 +56,50 @@ fn role_mismatch(port: &PortView<'_>) -> Judgement {
     neighbours.map(|_| Verdict::Met)
 }
 
-/// What a neighbour is that the role does not face. What it says of itself that fits outweighs what does not.
+/// What a neighbour can be, gravest first, in the words of a sentence.
+const DEVICES: [(Capability, &str); 6] = [
+    (Capability::Bridge, "a bridge"),
+    (Capability::Router, "a router"),
+    (Capability::Repeater, "a repeater"),
+    (Capability::AccessPoint, "an access point"),
+    (Capability::Telephone, "a phone"),
+    (Capability::Station, "a station"),
+];
+
+/// What a neighbour is that the role does not face. What it says of itself that fits outweighs what does not; its class says
+/// that it is an endpoint (ANSI/TIA-1057, 10.2.2: 3 is a phone).
 fn against(fact: &Fact, role: &Role) -> Option<&'static str> {
-    let told = fact.get(facts::neighbour::CAPABILITIES);
-    let can = |capability: Capability| told.is_some_and(|told| told.contains(capability));
-    let phone = can(Capability::Telephone) || fact.get(facts::neighbour::CLASS) == Some(3);
-    match role.faces {
-        Faces::BridgeUp | Faces::BridgeDown => {
-            let told = told.filter(|told| !told.is_empty())?;
-            let forwards = [Capability::Bridge, Capability::Router, Capability::Repeater];
-            let bridge = forwards.into_iter().any(|capability| told.contains(capability));
-            (!bridge).then_some(if phone { "a phone" } else { "no bridge" })
-        }
-        Faces::Router => (is_bridge(fact, Some(role)) && !can(Capability::Router)).then_some("a bridge"),
-        Faces::Nothing => Some("there, where nothing should be"),
-        _ if is_bridge(fact, Some(role)) => Some("a bridge"),
-        faces => (phone && !faces.has_phone() && faces != Faces::AccessPoint).then_some("a phone"),
+    if role.faces == Faces::Nothing {
+        return Some("there, where nothing should be");
     }
+    let of_class = fact.get(facts::neighbour::CLASS).map(|class| match class {
+        3 => Capability::Telephone,
+        _ => Capability::Station,
+    });
+    let told = fact.get(facts::neighbour::CAPABILITIES);
+    let can = |capability: Capability| of_class == Some(capability) || told.is_some_and(|told| told.contains(capability));
+    if role.faces.fitting().iter().copied().any(can) {
+        return None;
+    }
+    let endpoint = of_class.and_then(|class| DEVICES.iter().find(|(capability, _)| *capability == class));
+    let (_, device) = endpoint.or_else(|| DEVICES.iter().find(|(capability, _)| can(*capability)))?;
+    Some(if role.faces.is_bridge() && *device == "a station" { "no bridge" } else { device })
+}
+
+/// What a kind of station in the inventory is, where it is more than a computer or a thing.
+fn device(kind: &str) -> Option<(Capability, &'static str)> {
+    const WORDS: [(&str, Capability); 8] = [
+        ("phone", Capability::Telephone),
+        ("telephone", Capability::Telephone),
+        ("bridge", Capability::Bridge),
+        ("switch", Capability::Bridge),
+        ("router", Capability::Router),
+        ("repeater", Capability::Repeater),
+        ("access-point", Capability::AccessPoint),
+        ("access point", Capability::AccessPoint),
+    ];
+    let (_, is) = WORDS.iter().find(|(word, _)| kind.eq_ignore_ascii_case(word))?;
+    DEVICES.iter().find(|(capability, _)| capability == is).copied()
 }
 
 fn station_against(port: &PortView<'_>, heard: &Heard<'_>, role: &Role) -> Option<String> {
@@ -85,6 +111,15 @@ fn station_against(port: &PortView<'_>, heard: &Heard<'_>, role: &Role) -> Optio
     if let Some(wanted) = listed.and_then(|station| station.role.as_deref()).filter(|wanted| *wanted != role.name) {
         return Some(format!("listed for role {wanted}"));
     }
-    let untagged_host = matches!(role.faces, Faces::Host | Faces::TaggedHost);
-    (untagged_host && policy.is_phone(heard.address)).then(|| "a phone".to_owned())
+    // Behind an access point are whoever is near it.
+    if role.faces == Faces::AccessPoint {
+        return None;
+    }
+    let kind = listed.and_then(|station| station.kind.as_deref()).filter(|kind| !kind.is_empty());
+    let is = if policy.is_phone(heard.address) { device("phone") } else { kind.and_then(device) };
+    match (is, kind) {
+        (Some((is, words)), _) => (!role.faces.fitting().contains(&is)).then(|| words.to_owned()),
+        (None, Some(kind)) => (role.faces == Faces::Phone).then(|| format!("listed as {kind}")),
+        (None, None) => None,
+    }
 }
