@@ -78,6 +78,7 @@ fn fleet() -> BTreeMap<&'static str, Lines> {
         all.insert("top".into(), lines(TOP));
         if name == "a" {
             all.insert("lane 110".into(), lines("asks;asks from 192.0.2.1"));
+            all.insert("lane 140".into(), lines("asks;asks from 192.0.2.1"));
         }
         (name, all)
     };
@@ -144,7 +145,7 @@ fn judged(extra: &str, changes: &[&str], states: &[(&str, &str)]) -> (BTreeSet<S
 #[rstest]
 #[case::right(&[], &[])]
 #[case::mode(&["-b socket 1.1: carries bundle", "+b socket 1.1: carries single", "+b socket 1.1: home lane 999"],
-    &["port/peer-mismatch a 1.2", "dhcp-snooping/no-path b 110", "dhcp-snooping/no-path c 110", "dhcp-snooping/trust-needless b 1.1", "dhcp-snooping/trust-needless c 1.1", "multicast/querier-missing  110"])]
+    &["port/peer-mismatch a 1.2", "dhcp-snooping/no-path b 110", "dhcp-snooping/no-path c 110", "dhcp-snooping/trust-needless b 1.1", "dhcp-snooping/trust-needless c 1.1", "multicast/querier-missing  110", "multicast/querier-missing  140"])]
 #[case::native(&["+c socket 1.1: bare lane 110"], &["port/peer-mismatch b 1.2"])]
 #[case::tagged(&["+c socket 1.1: bundle lanes less 140"], &["port/peer-mismatch b 1.2"])]
 #[case::mtu(&["+c socket 1.1: frames up-to 9000"], &["port/peer-mismatch b 1.2"])]
@@ -159,6 +160,12 @@ fn judged(extra: &str, changes: &[&str], states: &[(&str, &str)]) -> (BTreeSet<S
 #[case::accepted(&["-c top: dhcp watch tag keep", "+c top: dhcp watch tag insert", "+b socket 1.2: dhcp tag admitted"], &[])]
 #[case::inspection(&["-c socket 1.1: arp believed"], &["arp-inspection/uplink-untrusted c 1.1"])]
 #[case::nobody_asks(&["-a lane 110: asks"], &["multicast/querier-missing  110"])]
+// No edge port is in VLAN 140: its streams only pass.
+#[case::nobody_asks_on_the_way(&["-a lane 140: asks"], &["multicast/querier-missing  140"])]
+#[case::not_snooped_on_the_way(&["-a lane 140: asks", "-a top: choir watch lanes 110,140", "+a top: choir watch lanes 110", "-b top: choir watch lanes 110,140", "+b top: choir watch lanes 110", "-c top: choir watch lanes 110,140", "+c top: choir watch lanes 110"], &[])]
+#[case::snooped_and_nowhere_carried(&["+b top: choir watch lanes 150"], &[])]
+#[case::a_vlan_with_nobody_in_it(&["+b top: choir watch lanes 999", "+b top: lane 999", "-b socket 1.1: bundle lanes 110,140", "+b socket 1.1: bundle lanes 110,140,999", "-a socket 1.2: bundle lanes 110,140", "+a socket 1.2: bundle lanes 110,140,999"], &[])]
+#[case::two_ask_on_the_way(&["+c lane 140: asks", "+c lane 140: asks from 192.0.2.9"], &["multicast/querier-many  140"])]
 #[case::two_ask(&["+c lane 110: asks", "+c lane 110: asks from 192.0.2.9"], &["multicast/querier-many  110"])]
 #[case::two_minds(&["+c lane 110: asks", "+c lane 110: asks from 192.0.2.9", "+c lane 110: asks every 60"], &["multicast/querier-many  110", "multicast/querier-settings c 110"])]
 #[case::one_ended(&["-c socket 1.1: two-way watch close"], &["unidirectional/one-ended c 1.1"])]

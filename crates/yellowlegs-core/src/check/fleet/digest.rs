@@ -36,13 +36,15 @@ pub struct Digest {
     pub(in crate::check) inspected: Option<Arc<VlanSet>>,
     /// VLANs of edge ports.
     pub(in crate::check) edge_vlans: Arc<VlanSet>,
+    /// VLANs of edge ports, and those that its links name.
+    pub(in crate::check) used_vlans: Arc<VlanSet>,
     /// VLANs in which multicast is snooped.
     pub(in crate::check) multicast: Option<Arc<VlanSet>>,
     /// VLANs in which it asks for memberships.
     pub(in crate::check) queriers: BTreeMap<VlanId, QuerierDigest>,
     /// Queriers that are heard, by VLAN: others than the switch itself.
     pub(in crate::check) heard_queriers: Vec<(VlanId, IpAddr)>,
-    /// How many seconds a membership lasts that nobody renews, by VLAN that is snooped for edge ports.
+    /// How many seconds a membership lasts that nobody renews, by VLAN that is snooped and used.
     pub(in crate::check) memberships: Vec<(VlanId, u32)>,
     /// Whether unregistered groups are filtered.
     pub(in crate::check) filters: Option<bool>,
@@ -115,6 +117,7 @@ impl Digests {
     /// One more.
     pub fn push(&mut self, mut digest: Digest) {
         self.share(&mut digest.edge_vlans);
+        self.share(&mut digest.used_vlans);
         [&mut digest.snooped, &mut digest.inspected, &mut digest.multicast]
             .into_iter()
             .chain(digest.ports.iter_mut().map(|port| &mut port.tagged))
@@ -191,7 +194,10 @@ impl Digest {
             }
         }
         let multicast = on.covered(MULTICAST.needed, MULTICAST.global, MULTICAST.vlans).ok();
-        let receiving = multicast.as_ref().map(|set| set.common(&edge_vlans)).unwrap_or_default();
+        // A trunk without a list says nothing of what is used.
+        let listed = ports.iter().filter_map(|port| port.tagged.as_ref()).filter(|set| !set.is_all());
+        let used_vlans = listed.fold(edge_vlans.clone(), |all, set| all.union(set));
+        let receiving = multicast.as_ref().map(|set| set.common(&used_vlans)).unwrap_or_default();
         let lasts = |vlan: VlanId| Some((vlan, timing::membership(on, vlan).ok()?.seconds));
         Self {
             switch: Arc::clone(switch.name()),
@@ -202,6 +208,7 @@ impl Digest {
             snooped: snooped(on),
             inspected: on.covered(INSPECTION.needed, INSPECTION.global, INSPECTION.vlans).ok(),
             edge_vlans: Arc::new(edge_vlans),
+            used_vlans: Arc::new(used_vlans),
             heard_queriers: heard_queriers(on),
             memberships: receiving.iter().filter_map(lasts).collect(),
             filters: on.setting(settings::FILTERING).value,

@@ -8,7 +8,7 @@ use crate::check::fleet::QuerierDigest;
 use crate::check::{Check, Digest, FleetJudgement, FleetView, FleetViolation, Run, Violation};
 use crate::finding::Related;
 use crate::model::{Seconds, SettingId, VlanId, VlanSet, settings};
-use crate::policy::{Cite, Level};
+use crate::policy::{Cite, Level, Purpose};
 
 pub(super) const MISSING: Check = Check {
     id: "multicast/querier-missing",
@@ -76,13 +76,14 @@ struct Domain {
     open: bool,
 }
 
-/// The domains of the VLANs that are snooped and have users.
+/// The domains of the VLANs that are snooped and used, by edge ports or on the way between switches; and of those in which
+/// somebody asks.
 fn domains(fleet: &FleetView<'_>) -> Vec<Domain> {
     let mut vlans = VlanSet::default();
     for digest in fleet.switches {
         let snooped = digest.multicast.clone().unwrap_or_default();
         let asked: VlanSet = digest.queriers.keys().copied().collect();
-        vlans = vlans.union(&snooped.common(&digest.edge_vlans)).union(&asked);
+        vlans = vlans.union(&snooped.common(&digest.used_vlans)).union(&asked);
     }
     let mut domains = Vec::new();
     for vlan in vlans.iter() {
@@ -126,10 +127,12 @@ impl Domain {
 fn missing(fleet: &FleetView<'_>) -> FleetJudgement {
     let mut judgement = FleetJudgement::default();
     for domain in domains(fleet) {
+        let nobody_is_in_it = |purpose| matches!(purpose, Purpose::Native | Purpose::Parking);
         let snooped = |switch: &usize| {
             let digest = &fleet.switches[*switch];
-            digest.edge_vlans.contains(domain.vlan)
-                && digest.multicast.as_ref().is_some_and(|set| set.contains(domain.vlan))
+            let site = fleet.policy.vlan(&digest.switch, domain.vlan);
+            digest.multicast.as_ref().is_some_and(|set| set.contains(domain.vlan))
+                && !site.and_then(|vlan| vlan.purpose).is_some_and(nobody_is_in_it)
         };
         let Some(first) = domain.switches.iter().find(|switch| snooped(switch)) else { continue };
         // One that is heard and not of this fleet asks, too: a router, most often.
