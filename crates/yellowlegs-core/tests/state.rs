@@ -137,6 +137,15 @@ fn told(text: &str) -> Vec<String> {
     "Lane  Station         Berth\n110   hello           1.1\n110   0200.5e10.0002  1.2\n",
     &["station address=02:00:5e:10:00:02 vlan=110 port=1.2", "unread 2"]
 )]
+// Such a row is about nobody.
+#[case::a_row_without_its_station(
+    "Lane  Station         Berth  How\n110                   1.1    heard\n110   0200.5e10.0002  1.2    kept\n",
+    &["station address=02:00:5e:10:00:02 vlan=110 port=1.2 kind=pinned", "unread 2"]
+)]
+#[case::a_station_of_the_switch_itself(
+    "Lane  Station         Berth  How\n110   0200.5e10.0001         kept\n",
+    &["station address=02:00:5e:10:00:01 vlan=110 kind=pinned"]
+)]
 #[case::below_a_line_and_wrapped(
     "groups of lane 150\nGroup      Berths\n233.252.0.7  1.1, 1.3,\n             1.5-1.6\n233.252.0.8  1.1\n",
     &["group vlan=150 group=233.252.0.7 port=1.1", "group vlan=150 group=233.252.0.7 port=1.3", "group vlan=150 group=233.252.0.7 port=1.5", "group vlan=150 group=233.252.0.7 port=1.6", "group vlan=150 group=233.252.0.8 port=1.1"]

@@ -5,6 +5,7 @@
 mod blocks;
 mod compare;
 mod draft;
+mod explain;
 mod page;
 mod selection;
 mod since;
