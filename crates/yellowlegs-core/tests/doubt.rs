@@ -447,3 +447,45 @@ fn ports_that_nothing_else_names_may_be_there(#[case] line: &str, #[case] expect
         assert_eq!(lines, if expected.is_empty() { BTreeSet::new() } else { BTreeSet::from([2]) });
     }
 }
+
+/// A line about ports that is misspelt still says that they are there; one about anything else does not.
+#[rstest]
+#[case::misspelt("sokcet 1.7\n  asleep\n", &["1.1", "1.7"])]
+#[case::cut("sockets 1.6..1.7 and\n", &["1.1", "1.6", "1.7"])]
+#[case::about_something_else("lanterns of 1.7 bright\n", &["1.1"])]
+fn ports_of_lines_that_are_not_understood(#[case] line: &str, #[case] expected: &[&str]) {
+    let resolved = shingle(&format!("shingle 4 unit sw1\nsocket 1.1\n  asleep\n{line}"));
+    let ports: Vec<&str> = resolved.switch.ports().iter().map(yellowlegs_core::model::PortName::as_str).collect();
+    assert_eq!(ports, expected);
+}
+
+/// The name that a configuration gives itself, and its folder: the same in other customs, another switch, or nobody can say.
+#[rstest]
+#[case::the_same("quay-1", "quay-1", "")]
+#[case::other_signs("QUAY_01", "quay-1", "")]
+#[case::more_in_the_name("north-quay-1-a", "quay-1", "")]
+#[case::less_in_the_name("quay", "quay-1", "")]
+#[case::another_number("quay-2", "quay-1", "torn")]
+#[case::a_number_more("quay-12", "quay-1", "torn")]
+#[case::letters_and_digits_apart("quay1b", "quay-1-b", "")]
+#[case::digits_that_are_letters_here("q1", "q2", "remark")]
+#[case::unlike("harbour-office", "quay-1", "remark")]
+fn whose_configuration_it_is(#[case] name: &str, #[case] folder: &str, #[case] expected: &str) {
+    let text = RIGHT.replace("unit sw1", &format!("unit {name}"));
+    let switch = resolve(folder, &shingle_without(&[]), Arc::new(Source::of("config.txt", text))).switch;
+    let torn = switch.torn().iter().any(|(_, torn)| *torn == Torn::OtherSwitch);
+    let remarked = switch.remarks().iter().any(|remark| remark.text.contains("its folder is"));
+    assert_eq!((torn, remarked), (expected == "torn", expected == "remark"));
+}
+
+/// A header that comes again within its own few lines is no second text.
+#[rstest]
+#[case::at_once("", false)]
+#[case::after_much(
+    "lane 130\nlane 131\nlane 132\nlane 133\nlane 134\nlane 135\nlane 136\nlane 137\nlane 138\nlane 139\n",
+    true
+)]
+fn a_header_that_comes_again(#[case] between: &str, #[case] expected: bool) {
+    let resolved = shingle(&format!("shingle 4 unit sw1\n{between}shingle 4 unit sw1\n"));
+    assert_eq!(resolved.switch.torn().iter().any(|(_, torn)| *torn == Torn::Second), expected);
+}

@@ -61,6 +61,9 @@ mod tests {
     #[case("2031-03-04", None)]
     #[case("2031-02-30T06:30:00Z", None)]
     #[case("yesterday", None)]
+    #[case::a_zone_by_name("2031-03-04T06:30:00+00:00[UTC]", None)]
+    #[case::no_time("2031-03-04Z", None)]
+    #[case::no_seconds("2031-03-04T06:30Z", Some("2031-03-04"))]
     fn the_day_is_the_offsets_own(#[case] text: &str, #[case] day: Option<&str>) {
         assert_eq!(AsOf::parse(text).ok().map(|t| t.date().to_string()), day.map(str::to_owned));
     }

@@ -456,6 +456,11 @@ mod tests {
     #[case("110 in port.access_vlan", Some((7, "a list of a number")))]
     #[case::many_terms(&format!("1{} > 0", "+1".repeat(3_000)), Some((0, "bytes long")))]
     #[case::terms(&format!("1{} > 0", "+1".repeat(300)), Some((512, "words and signs")))]
+    // 512 words and signs: 1, and 255 times `+1`, and `>`; one more is too many.
+    #[case::as_many_as_may_be(&format!("1{}>0", "+1".repeat(254)), None)]
+    #[case::one_more(&format!("1{}>0+0", "+1".repeat(254)), Some((512, "words and signs")))]
+    #[case::a_list("port.mtu in [1500, 9000]", None)]
+    #[case::a_long_list_in_loops("[1,2,3].all(a, [1,2,3].all(b, port.tagged_vlans.all(c, a + b == c)))", None)]
     #[case::in_a_text(&format!("port.description == '{}'", "+(".repeat(600)), None)]
     #[case::a_guarded_quote(r"port.description == 'a\'(((((((((((((((((((((((((((((('", None)]
     #[case::brackets(&format!("{}true{}", "(".repeat(30), ")".repeat(30)), Some((24, "deeper than 24")))]

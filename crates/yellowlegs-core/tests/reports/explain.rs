@@ -57,7 +57,9 @@ fn shown(line: &Explained) -> String {
         Outcome::Passed => "passed".to_owned(),
         Outcome::Open { rule } => format!("open {rule}"),
         Outcome::Told { rule, facts } => format!("told by {rule}: {} fact(s)", facts.len()),
-        Outcome::Misfit { table, column, blank } => format!("misfit {table} {column}{}", if *blank { " blank" } else { "" }),
+        Outcome::Misfit { table, column, blank } => {
+            format!("misfit {table} {column}{}", if *blank { " blank" } else { "" })
+        }
         Outcome::Unread { context, nearest, stopped } => format!(
             "unread in {} near {} at {}",
             context.as_deref().unwrap_or("-"),
@@ -67,9 +69,19 @@ fn shown(line: &Explained) -> String {
         Outcome::Taken { rule, negated, said, opens } => {
             let said: Vec<String> = said
                 .iter()
-                .map(|s| format!("{} {}{}", s.how, s.setting.name(), s.value.as_ref().map(|v| format!("={v}")).unwrap_or_default()))
+                .map(|s| {
+                    format!(
+                        "{} {}{}",
+                        s.how,
+                        s.setting.name(),
+                        s.value.as_ref().map(|v| format!("={v}")).unwrap_or_default()
+                    )
+                })
                 .collect();
-            let (no, opens) = (if *negated { "no " } else { "" }, opens.as_deref().map(|o| format!(" opens {o}")).unwrap_or_default());
+            let (no, opens) = (
+                if *negated { "no " } else { "" },
+                opens.as_deref().map(|o| format!(" opens {o}")).unwrap_or_default(),
+            );
             format!("{no}{rule}: {}{opens}", said.join(", "))
         }
     };
@@ -99,7 +111,10 @@ fn lines_of_a_configuration(#[case] text: &str, #[case] expected: &[&str]) {
     };
     let told: Vec<String> = explained.iter().map(masked).collect();
     assert_eq!(told, expected);
-    assert_eq!(explained.iter().map(|line| line.line).collect::<Vec<_>>(), (1..=expected.len() as u32).collect::<Vec<_>>());
+    assert_eq!(
+        explained.iter().map(|line| line.line).collect::<Vec<_>>(),
+        (1..=expected.len() as u32).collect::<Vec<_>>()
+    );
 }
 
 /// Comments and free texts are shown by their shape: old passwords live there.

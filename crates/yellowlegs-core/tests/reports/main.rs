@@ -5,6 +5,7 @@
 mod blocks;
 mod compare;
 mod draft;
+mod examples;
 mod explain;
 mod page;
 mod selection;

@@ -77,7 +77,8 @@ fn against(fact: &Fact, role: &Role) -> Option<&'static str> {
         _ => Capability::Station,
     });
     let told = fact.get(facts::neighbour::CAPABILITIES);
-    let can = |capability: Capability| of_class == Some(capability) || told.is_some_and(|told| told.contains(capability));
+    let can =
+        |capability: Capability| of_class == Some(capability) || told.is_some_and(|told| told.contains(capability));
     if role.faces.fitting().iter().copied().any(can) {
         return None;
     }
