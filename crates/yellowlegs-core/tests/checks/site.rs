@@ -216,6 +216,14 @@ fn the_classic_speed_up(#[case] words: &str, #[case] lines: &str, #[case] note: 
 
 /// A line of the log that the link works one way; the table that shows both ways again is newer.
 #[rstest]
+#[case::after_the_table(
+    "raw harbour clock 2031-03-04 05:30:00;raw 2031-03-04 06:00:00 socket 1.1 hears and is not heard;raw socket 1.1 two-way watch sees both-ways of tide-1",
+    "violated"
+)]
+#[case::before_the_table(
+    "raw harbour clock 2031-03-04 06:10:00;raw 2031-03-04 06:00:00 socket 1.1 hears and is not heard;raw socket 1.1 two-way watch sees both-ways of tide-1",
+    "met"
+)]
 #[case::the_log("raw 2031-03-04 06:00:00 socket 1.1 hears and is not heard", "violated")]
 #[case::and_the_table(
     "raw 2031-03-04 06:00:00 socket 1.1 hears and is not heard;raw socket 1.1 two-way watch sees both-ways of tide-1",
@@ -236,12 +244,57 @@ fn links_that_work_one_way(#[case] told: &str, #[case] expected: &str) {
 
 /// A target that has a neighbour carries no copies alone, unless its role is to capture.
 #[rstest]
-#[case("spare", "violated")]
-#[case("probe", "met")]
-fn neighbours_on_a_mirrors_target(#[case] note: &str, #[case] expected: &str) {
+#[case("spare", "", "violated")]
+#[case("probe", "", "met")]
+#[case("probe", "host", "met")]
+#[case("probe", "bridge", "violated")]
+#[case("probe", "phone", "violated")]
+#[case("probe", "bridge, host", "met")]
+fn neighbours_on_a_mirrors_target(#[case] note: &str, #[case] can: &str, #[case] expected: &str) {
     let capture = entries("[[role]]\nname = 'probe'\nfaces = 'capture'\ndescribes = ['^probe']\n");
-    let lines = "carries single;home lane none;top looking-glass 1;top   shows 1.2 both;top   onto 1.1;top   awake;raw socket 1.1 hears;raw   name: probe-1";
-    assert_eq!(verdict("mirror/target-busy", capture, note, lines), expected);
+    let can = if can.is_empty() { String::new() } else { format!(";raw   can: {can}") };
+    let lines = format!(
+        "carries single;home lane none;top looking-glass 1;top   shows 1.2 both;top   onto 1.1;top   awake;raw socket 1.1 hears;raw   name: probe-1{can}"
+    );
+    assert_eq!(verdict("mirror/target-busy", capture, note, &lines), expected);
+}
+
+const AGREED: &str = "[[mirror]]\nswitch = 't'\nsources = ['1.1 both', '1.4 received', 'vlan 110,120']\ntarget = '1.3'\nreason = 'a fault'\nowner = 'harbour office'\nlast-day = '2031-12-31'\n[[mirror]]\nswitch = 't'\nsources = ['1.1 both']\ntarget = '1.9'\nreason = 'a fault'\nowner = 'harbour office'\nlast-day = '2031-12-31'\n";
+
+/// What is agreed in the register is agreed in part, too; more is not, and a target that is not there may be agreed to.
+#[rstest]
+#[case::all("shows 1.1 both;shows 1.4 coming;shows lanes 110,120;onto 1.3", "met", "met")]
+#[case::a_part("shows 1.1 both;onto 1.3", "met", "met")]
+#[case::a_part_of_the_vlans("shows lanes 120;onto 1.3", "met", "met")]
+#[case::one_way_of_both("shows 1.1 coming;onto 1.3", "met", "violated")]
+#[case::another_way("shows 1.4 going;onto 1.3", "met", "violated")]
+#[case::both_ways_of_one("shows 1.4 both;onto 1.3", "met", "violated")]
+#[case::one_more("shows 1.1 both;shows 1.2 coming;onto 1.3", "violated", "met")]
+#[case::a_vlan_more("shows lanes 110,140;onto 1.3", "violated", "met")]
+#[case::another_target("shows 1.1 both;onto 1.4", "violated", "met")]
+#[case::a_target_that_is_not_there("shows 1.1 both;onto 1.9", "met", "met")]
+#[case::another_that_is_not_there("shows 1.1 both;onto 1.8", "violated", "met")]
+fn mirrors_that_are_agreed(#[case] session: &str, #[case] left_on: &str, #[case] one_sided: &str) {
+    let lines = format!("top looking-glass 7;top   {};top   awake", session.replace(';', ";top   "));
+    assert_eq!(verdict("mirror/left-on", entries(AGREED), "desk", &lines), left_on);
+    assert_eq!(verdict("mirror/one-sided", entries(AGREED), "desk", &lines), one_sided);
+}
+
+/// A VLAN as a source is copied only where the platform copies VLANs: 1.1 and 1.2 carry it, each at the target's speed.
+#[rstest]
+#[case("vlan-mirror = \"no\"", "met")]
+#[case("vlan-mirror = \"yes\"", "violated")]
+fn copies_of_a_vlan(#[case] instead: &'static str, #[case] expected: &str) {
+    let besides = platform("vlan-mirror = \"no\"", instead);
+    let lines = "carries single;home lane 110;top socket 1.2;top   carries single;top   home lane 110;top looking-glass 7;top   shows lanes 110;top   onto 1.3;top   awake";
+    assert_eq!(verdict("mirror/overdrawn", besides, "desk", lines), expected);
+}
+
+/// What is held back until a restart leaves a VLAN uncovered all the same.
+#[test]
+fn a_vlan_is_uncovered_though_snooping_is_held_back() {
+    let lines = "less loft cleared for binding-loft;top loft to clear for binding-loft;carries single;home lane 300";
+    assert_eq!(verdict("dhcp-snooping/vlan-uncovered", PLAIN, "desk", lines), "violated");
 }
 
 /// A platform of which nobody says whether a plain edge on a trunk works, and one where it does.

@@ -131,7 +131,8 @@ pub(super) const VLAN_UNCOVERED: Check = Check {
 };
 
 fn vlan_uncovered(on: &SwitchView<'_>) -> Judgement {
-    if !on.is_armed(SNOOPING)? || is_held_back(on)? {
+    // What is held back is covered once it is in force, or is not.
+    if !on.is_armed(SNOOPING)? {
         return Ok(Verdict::NotApplicable);
     }
     let covered = on.covered(SNOOPING.needed, SNOOPING.global, SNOOPING.vlans)?;

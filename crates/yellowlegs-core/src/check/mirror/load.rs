@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use super::session::{Session, sessions};
 use crate::check::{Check, Judgement, Run, SwitchView, Tally, Unknown, Violation};
-use crate::model::{Direction, Mark, facts, settings};
+use crate::model::{Direction, Mark, facts, platform, settings};
 use crate::policy::Level;
 
 pub(super) const OVERDRAWN: Check = Check {
@@ -48,7 +48,7 @@ fn beyond(on: &SwitchView<'_>, target: usize, sessions: &[&Session]) -> Result<O
             load += u64::from(on.port(port).speed()?) * times;
         }
         // A VLAN's frames are copied once, as its ports receive them.
-        if !session.vlans.is_empty() {
+        if !session.vlans.is_empty() && on.platform(platform::VLAN_MIRROR, "yes")? {
             for port in on.ports().filter(|port| port.port() != target) {
                 if !port.carries()?.common(&session.vlans).is_empty() {
                     load += u64::from(port.speed()?);

@@ -67,7 +67,7 @@ pub(in crate::check) fn note_entries(on: SwitchView<'_>, usage: &mut Usage) {
 
 /// How a session stands to an entry of the register.
 enum Fit<'p> {
-    /// Target and all sources with their directions.
+    /// Target and sources, all or a part of those agreed, with their directions.
     Whole(&'p MirrorEntry),
     /// Target and sources, in another direction.
     OtherWay(&'p MirrorEntry),
@@ -84,11 +84,17 @@ fn fit<'p>(on: &SwitchView<'p>, session: &Session) -> Fit<'p> {
         let at = |text: &crate::policy::PortsText| text.positions(switch, lists).unwrap_or_default();
         let agreed: BTreeMap<usize, Direction> =
             entry.sources.iter().flat_map(|(text, way)| at(text).into_iter().map(|port| (port, *way))).collect();
-        let same_target = session.port.is_some_and(|port| at(&entry.target) == [port]);
-        if !same_target || *session.vlans != entry.vlans || !agreed.keys().eq(copied.keys()) {
+        // A target that is not there can be agreed to, too: it is told by itself.
+        let same_target = match session.port {
+            Some(port) => at(&entry.target) == [port],
+            None => session.target.as_deref() == Some(entry.target.as_str()),
+        };
+        let is_part =
+            session.vlans.minus(&entry.vlans).is_empty() && copied.keys().all(|port| agreed.contains_key(port));
+        if !same_target || !is_part {
             continue;
         }
-        if agreed == copied {
+        if copied.iter().all(|(port, way)| agreed.get(port) == Some(way)) {
             return Fit::Whole(entry);
         }
         other = Fit::OtherWay(entry);

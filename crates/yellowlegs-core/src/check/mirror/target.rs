@@ -1,8 +1,9 @@
 //! What hangs on a target, and whether sources and target are there.
 
 use super::session::{Session, each, sessions};
+use crate::check::port::fits;
 use crate::check::{Check, Judgement, Run, SwitchView, Tally, Unknown, Verdict, Violation};
-use crate::model::{Origin, facts, platform, settings};
+use crate::model::{Fact, Origin, facts, platform, settings};
 use crate::policy::{Faces, Level};
 
 const NEEDS: &[&str] = &["mirror.enabled", "mirror.sources", "mirror.target"];
@@ -52,8 +53,9 @@ fn carries_more(on: &SwitchView<'_>, session: &Session) -> Result<Option<Violati
         let violation = violation(settings::MIRROR_TARGET.id, says).fact("station", station);
         return Ok(Some(violation.and_line(Some(fact.mark))));
     }
-    let captures = port.role().is_ok_and(|role| role.faces == Faces::Capture);
-    if let Some(fact) = port.facts(facts::neighbour::FACT).next().filter(|_| !captures) {
+    // A capture device that announces itself belongs there; anything else is in the way.
+    let belongs = |fact: &&Fact| port.role().is_ok_and(|role| role.faces == Faces::Capture && fits(fact, role));
+    if let Some(fact) = port.facts(facts::neighbour::FACT).find(|fact| !belongs(fact)) {
         let says = "the target of mirror {session} has the neighbour {who}";
         let who = fact.get(facts::neighbour::NAME).unwrap_or_else(|| "without a name".into());
         let violation = violation(settings::MIRROR_TARGET.id, says).fact("who", &*who);

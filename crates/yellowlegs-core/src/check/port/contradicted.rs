@@ -66,6 +66,11 @@ const DEVICES: [(Capability, &str); 6] = [
     (Capability::Station, "a station"),
 ];
 
+/// Whether nothing that a neighbour says of itself speaks against the role.
+pub(in crate::check) fn fits(fact: &Fact, role: &Role) -> bool {
+    against(fact, role).is_none()
+}
+
 /// What a neighbour is that the role does not face. What it says of itself that fits outweighs what does not; its class says
 /// that it is an endpoint (ANSI/TIA-1057, 10.2.2: 3 is a phone).
 fn against(fact: &Fact, role: &Role) -> Option<&'static str> {

@@ -9,6 +9,8 @@ mod spare;
 mod trunk;
 mod untagged;
 
+pub(super) use contradicted::fits;
+
 use super::Check;
 
 /// The family's checks, in the order in which they are told.

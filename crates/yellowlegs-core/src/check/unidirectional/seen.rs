@@ -1,7 +1,7 @@
 //! What unidirectional link detection sees now.
 
 use crate::check::{Check, Judgement, PortView, Run, Verdict, Violation};
-use crate::model::{EventSeen, LinkSeen, Unidirectional, facts, settings};
+use crate::model::{EventSeen, Fact, LinkSeen, Unidirectional, facts, settings};
 use crate::policy::Level;
 
 pub(super) const SEEN: Check = Check {
@@ -35,9 +35,11 @@ fn seen(port: &PortView<'_>) -> Judgement {
         let violation = cause(says).and_line(Some(fact.mark));
         return violation.and_line(port.events(EventSeen::OneWay).last().map(|event| event.mark)).into();
     }
-    // What the log told and the table no longer shows is over.
+    // What the log told and a later table no longer shows is over.
     let over = rows.iter().flatten().flatten().any(|f| f.get(facts::unidirectional::STATE) == Some(LinkSeen::TwoWay));
-    if let Some(event) = port.events(EventSeen::OneWay).last().filter(|_| !over) {
+    let taken = port.on().taken(facts::unidirectional::FACT);
+    let is_newer = |event: &&Fact| !over || event.get(facts::event::TIME).is_some_and(|time| time > taken);
+    if let Some(event) = port.events(EventSeen::OneWay).filter(is_newer).last() {
         let at = event.get(facts::event::TIME).map_or_else(|| "?".to_owned(), |time| time.to_string());
         return cause("the log has the link working one way at {at}").fact("at", at).and_line(Some(event.mark)).into();
     }
