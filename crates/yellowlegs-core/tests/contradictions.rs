@@ -59,6 +59,45 @@ fn what_agrees_is_not_remarked(#[case] told: &[&str]) {
     assert_eq!(remarks("", told), []);
 }
 
+/// A port that a feature holds down: its configuration, and why that cannot be; nothing where it can.
+#[rstest]
+#[case::off("", "crowd", "port-security here, and it is off")]
+#[case::void("crowd watch;crowd response shut-out", "crowd", "port-security here, and it is void in the port's mode")]
+#[case::reports(
+    "carries single;crowd watch;crowd response report",
+    "crowd",
+    "port-security here, and it takes no port down"
+)]
+#[case::holds("carries single;crowd watch;crowd response shut-out", "crowd", "")]
+#[case::bpdu("", "tree", "bpdu-guard here, and it is off")]
+#[case::bpdu_holds("tree stranger closes", "tree", "")]
+#[case::root("", "crown", "root-guard here, and it is off")]
+#[case::root_holds("tree crown kept", "crown", "")]
+#[case::loop_guard("", "silence", "loop-guard here, and it is off")]
+#[case::loop_guard_holds("tree silence closes", "silence", "")]
+#[case::echo("", "echo", "loop-detection here, and it is off")]
+#[case::echo_holds("echo watch", "echo", "")]
+#[case::unlimited("gale then shut-out", "gale", "storm here, and nothing is limited")]
+#[case::drops("gale multicast 1%", "gale", "storm here, and it takes no port down")]
+#[case::storm_holds("gale multicast 1%;gale then shut-out", "gale", "")]
+#[case::one_way("", "one-way", "unidirectional here, and it is off")]
+#[case::one_way_reports("two-way watch tell", "one-way", "unidirectional here, and it only reports")]
+#[case::one_way_holds("two-way watch close", "one-way", "")]
+#[case::one_way_strictly("two-way watch close-on-silence", "one-way", "")]
+#[case::flutter("", "flutter", "flap here, and it is off")]
+#[case::flutter_holds("flutter watch", "flutter", "")]
+#[case::dhcp("", "dhcp", "dhcp-rate here, and nothing is limited")]
+#[case::dhcp_holds("dhcp pace 15", "dhcp", "")]
+#[case::nobody("", "nobody", "")]
+fn a_port_that_nothing_holds(#[case] block: &str, #[case] cause: &str, #[case] words: &str) {
+    let block = format!("socket 1.1;  note \"x\";  {}", block.replace(';', ";  "));
+    let row = format!("1.1     down  {cause:12}  2031-03-04 05:00:00  by hand   1000");
+    let told = remarks(block.trim_end(), &[STATUS, &row]);
+    let held: Vec<_> = told.iter().filter(|(_, text)| text.contains("is held down by")).collect();
+    assert_eq!(held.len(), usize::from(!words.is_empty()), "{told:?}");
+    assert!(held.iter().all(|(line, text)| *line == Some(2) && text.contains(words)), "{told:?}");
+}
+
 /// A thousand contradictions of one sort are a few remarks and a count.
 #[test]
 fn many_of_one_sort_are_told_as_few() {

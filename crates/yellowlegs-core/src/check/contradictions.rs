@@ -4,10 +4,10 @@ use std::collections::BTreeMap;
 
 use jiff::{SignedDuration, Timestamp};
 
-use super::SwitchView;
+use super::{PortView, SwitchView};
 use crate::model::{
-    Cause, EventSeen, Fact, FactKind, FlapSeen, Learned, Mark, Milliwatts, Remark, StationAddress, VlanId, facts,
-    settings,
+    Action, Cause, Choice, EventSeen, Fact, FactKind, FlapSeen, Key, Learned, Mark, Milliwatts, Rate, Remark,
+    StationAddress, StormAction, Unidirectional, VlanId, facts, settings,
 };
 
 /// How far two tables of one switch may be apart in time.
@@ -24,7 +24,17 @@ pub(super) fn contradictions(on: SwitchView<'_>) -> Vec<Remark> {
     if !on.switch().has_state() {
         return Vec::new();
     }
-    let sorts = [stations(on), bindings(on), status(on), held(on), power(on), mirrors(on), times(on), ages(on)];
+    let sorts = [
+        stations(on),
+        bindings(on),
+        status(on),
+        held(on),
+        held_by_nothing(on),
+        power(on),
+        mirrors(on),
+        times(on),
+        ages(on),
+    ];
     sorts.into_iter().flat_map(|sort| told(on, sort)).collect()
 }
 
@@ -139,6 +149,61 @@ fn held(on: SwitchView<'_>) -> Vec<Said> {
         said.push((flap.mark, text));
     }
     said
+}
+
+/// A port that is held down by a feature which its configuration has off, void, or only dropping and reporting: one of the two is
+/// older, or a trait is wrong.
+fn held_by_nothing(on: SwitchView<'_>) -> Vec<Said> {
+    let mut said = Vec::new();
+    for port in on.ports() {
+        let Some(row) = port.all_facts(facts::port_status::FACT).last() else { continue };
+        let Some(cause) = row.get(facts::port_status::CAUSE) else { continue };
+        if let Some(why) = why_not(&port, cause) {
+            let cause = cause.word();
+            let text = format!(
+                "port {} is held down by {cause} here, and {why} in the configuration: one of the two is older, or a trait is wrong",
+                port.name()
+            );
+            said.push((row.mark, text));
+        }
+    }
+    said
+}
+
+/// Why a feature cannot hold a port down by its configuration; `None` where it can, or nobody knows.
+fn why_not(port: &PortView<'_>, cause: Cause) -> Option<&'static str> {
+    let off = |key: Key<bool>| (port.setting(key).value == Some(false)).then_some("it is off");
+    let unlimited = |key: Key<Option<Rate>>| port.setting(key).value == Some(None);
+    match cause {
+        Cause::PortSecurity => off(settings::PORT_SECURITY)
+            .or_else(|| (port.security_is_void() == Ok(true)).then_some("it is void in the port's mode"))
+            .or_else(|| {
+                let drops = port.setting(settings::ACTION).value.is_some_and(|action| action != Action::DisablePort);
+                drops.then_some("it takes no port down")
+            }),
+        Cause::EdgeBpdu => off(settings::BPDU_GUARD),
+        Cause::RootGuard => off(settings::ROOT_GUARD),
+        Cause::LoopGuard => off(settings::LOOP_GUARD),
+        Cause::LoopDetection => off(settings::LOOP_DETECTION),
+        Cause::Storm if unlimited(settings::STORM_BROADCAST) && unlimited(settings::STORM_MULTICAST) => {
+            Some("nothing is limited")
+        }
+        Cause::Storm => {
+            let drops = port.setting(settings::STORM_ACTION).value.is_some_and(|action| action == StormAction::Drop);
+            drops.then_some("it takes no port down")
+        }
+        Cause::Unidirectional => match port.setting(settings::UNIDIRECTIONAL).value? {
+            Unidirectional::Off => Some("it is off"),
+            Unidirectional::ReportOnly => Some("it only reports"),
+            Unidirectional::DisablePort | Unidirectional::Strict => None,
+        },
+        Cause::Flap => off(settings::FLAP),
+        Cause::DhcpRate => unlimited(settings::SNOOPING_RATE).then_some("nothing is limited"),
+        Cause::ArpRate => unlimited(settings::INSPECTION_RATE).then_some("nothing is limited"),
+        Cause::Authentication => off(settings::AUTHENTICATION),
+        Cause::Power => off(settings::POWER),
+        Cause::Administrative | Cause::NoLink | Cause::Other => None,
+    }
 }
 
 /// What a device asks of power, told in two ways.
