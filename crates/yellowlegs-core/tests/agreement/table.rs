@@ -68,6 +68,10 @@ type Changes<'a> = &'a [(&'a str, &'a str, Json)];
 #[case("real-server", "edge 1.1", &[("edge 1.7", "port.tagged-vlans", json!("140"))], Outage, "ends at edge 1.7")]
 #[case("real-server", "edge 1.1", &[("core 1.2", "port.tagged-vlans", json!("140"))], Outage, "ends at core 1.2")]
 #[case("real-server", "edge 1.1", &[("core 1.1", "dhcp-snooping.trusted", json!(false))], Outage, "ends at core 1.1")]
+// The server's port carries the client's VLAN tagged: it answers with the tag.
+#[case("real-server", "edge 1.1", &[("core 1.1", "port.mode", json!("trunk")), ("core 1.1", "port.tagged-vlans", json!("110")), ("core 1.1", "port.native-vlan", json!(999)), ("core 1.1", "port.acceptable-frames", json!("all"))], Held, "over one more switch")]
+#[case("real-server", "edge 1.1", &[("core 1.1", "port.mode", json!("trunk")), ("core 1.1", "port.tagged-vlans", json!("none")), ("core 1.1", "port.native-vlan", json!(110))], Held, "over one more switch")]
+#[case("real-server", "edge 1.1", &[("core 1.1", "port.mode", json!("trunk")), ("core 1.1", "port.tagged-vlans", json!("110")), ("core 1.1", "port.native-vlan", json!(999)), ("core 1.1", "dhcp-snooping.trusted", json!(false))], Outage, "never reaches")]
 #[case("real-server", "edge 1.1", &[("edge", "dhcp-snooping.relay-info", json!("insert"))], Outage, "ends at core 1.2")]
 #[case("real-server", "edge 1.1", &[("edge", "dhcp-snooping.relay-info", json!("insert")), ("core 1.2", "dhcp-snooping.relay-info-accepted", json!(true))], Held, "over one more switch")]
 #[case("real-server", "edge 1.1", &[("edge 1.7", "arp-inspection.trusted", json!(false))], Outage, "the gateway's answer is dropped")]
@@ -97,6 +101,10 @@ type Changes<'a> = &'a [(&'a str, &'a str, Json)];
 // Bridges and loops.
 #[case("brought-bridge", "edge 1.1", &[], Held, "held down")]
 #[case("brought-bridge", "edge 1.1", &[("edge 1.1", "guard.bpdu", json!(false))], LetThrough, "a bridge")]
+// Where the tree does not run or BPDUs are filtered the guard hears none.
+#[case("brought-bridge", "edge 1.1", &[("edge 1.1", "spanning-tree.port-enabled", json!(false))], LetThrough, "a bridge")]
+#[case("brought-bridge", "edge 1.1", &[("edge", "spanning-tree.enabled", json!(false))], LetThrough, "a bridge")]
+#[case("brought-bridge", "edge 1.1", &[("edge 1.1", "guard.bpdu-filter", json!(true))], LetThrough, "a bridge")]
 #[case("root-takeover", "core 1.2", &[], Held, "")]
 #[case("root-takeover", "core 1.2", &[("core 1.2", "guard.root", json!(false))], LetThrough, "a better root")]
 #[case("patched-loop", "edge 1.1", &[], Held, "over a sister switch")]

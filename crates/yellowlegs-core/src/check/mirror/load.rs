@@ -12,7 +12,7 @@ pub(super) const OVERDRAWN: Check = Check {
     title: "the copies can exceed the target's speed",
     level: Level::Risk,
     needs: &["mirror.enabled", "mirror.sources", "mirror.target", "port.speed"],
-    uses: &["mirror.source-vlans", "port-status", "counters"],
+    uses: &["mirror.source-vlans", "vlan-mirror", "port-status", "counters"],
     policy: &[],
     reference: "IEEE 802.3, 1.4",
     why: "What does not fit is dropped without a word, and the frame that is missing is the one somebody looks for.",

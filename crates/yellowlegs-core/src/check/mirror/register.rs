@@ -91,7 +91,8 @@ fn fit<'p>(on: &SwitchView<'p>, session: &Session) -> Fit<'p> {
         };
         let is_part =
             session.vlans.minus(&entry.vlans).is_empty() && copied.keys().all(|port| agreed.contains_key(port));
-        if !same_target || !is_part {
+        let is_empty = copied.is_empty() && session.vlans.is_empty();
+        if !same_target || !is_part || is_empty {
             continue;
         }
         if copied.iter().all(|(port, way)| agreed.get(port) == Some(way)) {

@@ -28,7 +28,16 @@ fn brought_bridge(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehea
     let Some(mut machine) = at_edge(stage, machine)? else { return Ok(None) };
     let arrival = machine.receive(stage.port, &Frame::bpdu(station(700), Root::NoBetter))?;
     let told = verdict(&machine, stage, &[(arrival, "a bridge")]);
-    Ok(Some(told.because(Some(Because::of("BPDU guard", settings::BPDU_GUARD.id)))))
+    // Where the tree does not run, or BPDUs are filtered, the guard hears none.
+    let because = if !machine.tree_runs(stage.port)? {
+        let of_port = machine.asked.port(stage.port, settings::TREE_ON_PORT)? == false;
+        Because::of("spanning tree", if of_port { settings::TREE_ON_PORT.id } else { settings::TREE.id })
+    } else if machine.is_deaf(stage.port)? {
+        Because::of("BPDU filter", settings::BPDU_FILTER.id)
+    } else {
+        Because::of("BPDU guard", settings::BPDU_GUARD.id)
+    };
+    Ok(Some(told.because(Some(because))))
 }
 
 pub(super) const ROOT_TAKEOVER: Drill = Drill {

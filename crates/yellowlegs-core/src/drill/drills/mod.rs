@@ -60,13 +60,16 @@ fn ready<'a>(stage: &Stage<'_>, mut machine: Machine<'a>) -> Known<Option<Machin
     Ok(Some(machine))
 }
 
-/// A host that tags does so with a VLAN of its role, unless the untagged one is.
+/// A host that tags does so with a VLAN of its role, unless the untagged one is. Who is near an access point speaks in a VLAN that it
+/// serves: its untagged one is its own.
 fn seat(stage: &Stage<'_>, machine: &mut Machine<'_>) -> Known<()> {
     let Ok(role) = stage.role() else { return Ok(()) };
-    if role.faces != Faces::TaggedHost {
-        return Ok(());
-    }
-    if machine.untagged(stage.port)?.is_none_or(|native| !role.vlans.contains(native)) {
+    let tags = match role.faces {
+        Faces::TaggedHost => machine.untagged(stage.port)?.is_none_or(|native| !role.vlans.contains(native)),
+        Faces::AccessPoint => true,
+        _ => false,
+    };
+    if tags {
         let tagged = machine.tagged(stage.port)?;
         machine.speaks_in = role.vlans.iter().find(|vlan| tagged.contains(*vlan));
     }

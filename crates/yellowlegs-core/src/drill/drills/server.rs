@@ -195,8 +195,13 @@ fn answered(
     let (last, vlan, here) = (way.steps.len(), asking.vlan, (0, stage.port));
     if let Some(port) = way.server {
         net.switch(last).into_iter().for_each(|machine| machine.authenticate(answer.from));
-        // What goes to a relay goes no further than its switch.
-        let trip = if direct { net.send((last, port), answer)? } else { net.arrive((last, port), answer)? };
+        // A server whose port carries the VLAN tagged speaks with its tag. What goes to a relay goes no further than its switch.
+        let trip = if direct {
+            let answer = tagged(net, (last, port), vlan, answer.clone())?;
+            net.send((last, port), &answer)?
+        } else {
+            net.arrive((last, port), answer)?
+        };
         let passed = if direct { trip.reaches(here) } else { trip.arrivals.iter().any(|(_, a)| a.is_in()) };
         if !passed {
             return Ok(Some(trip));

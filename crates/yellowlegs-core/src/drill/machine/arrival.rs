@@ -107,8 +107,8 @@ impl Machine<'_> {
         }
         if let Payload::Bpdu(root) = frame.payload {
             self.copy_arrived(port, frame);
-            if !self.tree_runs(port)? && !self.asked.port(port, settings::BPDU_GUARD)? {
-                // Nobody here listens: the BPDU is no concern of this switch.
+            if !self.tree_runs(port)? {
+                // Nobody here listens, the guard neither: the BPDU is no concern of this switch.
                 self.tell(port, "no spanning tree runs here: nobody listens to the BPDU", None);
                 return Ok(Arrival::Heard(true));
             }
