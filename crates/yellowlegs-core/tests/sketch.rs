@@ -160,5 +160,5 @@ fn an_open_line_casts_doubt_where_it_stands() {
 fn an_open_rule_says_nothing_yet() {
     let text = "[dialect]\nname = 'x'\n[ports]\nnames = ['<n>']\n[[rule]]\npattern = 'a <n:int>'\nabout = 'open'\nsets = { 'switch.name' = '<n>' }\n";
     let told = Dialect::load(&Arc::new(Source::of("x.toml", text))).unwrap_err();
-    assert!(told.iter().any(|p| p.place.line == 8 && p.what.to_string().contains("open")), "{told:?}");
+    assert!(told.iter().any(|p| p.place.line == 8 && p.what.contains("open")), "{told:?}");
 }

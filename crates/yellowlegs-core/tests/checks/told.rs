@@ -60,7 +60,7 @@ fn what_every_case_says() {
         _ = writeln!(
             text,
             "{check}: {note}: {lines}{}",
-            without.iter().map(|w| format!(" without {w}")).collect::<String>()
+            without.iter().fold(String::new(), |all, w| all + " without " + w)
         );
         if *expected == "violated" {
             let found = outcome.findings.iter().filter(|f| f.check == *check && here(f.port.as_deref()));

@@ -16,7 +16,8 @@ const BINDINGS: &str = "Station         Address     Lane  Socket  Left\n";
 
 /// The page of port 1.1.
 fn page(block: &str, told: &str) -> PortPage {
-    let block = block.split(';').filter(|line| !line.is_empty()).map(|line| format!("  {line}\n")).collect::<String>();
+    let block =
+        block.split(';').filter(|line| !line.is_empty()).fold(String::new(), |all, line| all + "  " + line + "\n");
     let config = format!("shingle 4 unit t\nsockets 1.1..1.4\nlane 110\nlane 210\nsocket 1.1\n{block}");
     let texts = vec![Arc::new(Source::of("t/tables.out", told))];
     let state = State { texts, as_of: as_of().moment() };
@@ -213,6 +214,6 @@ fn a_setting_with_what_would_hold_without_it(
 #[test]
 fn each_feature_says_what_it_does_or_what_it_lacks() {
     let page = page("crowd watch", "");
-    assert!(page.features.iter().all(|feature| feature.told.is_some() != !feature.needs.is_empty()));
+    assert!(page.features.iter().all(|feature| feature.told.is_some() == feature.needs.is_empty()));
     assert!(page.features.iter().any(|feature| feature.told.is_some()));
 }

@@ -30,7 +30,7 @@ fn brought_bridge(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehea
     let told = verdict(&machine, stage, &[(arrival, "a bridge")]);
     // Where the tree does not run, or BPDUs are filtered, the guard hears none.
     let because = if !machine.tree_runs(stage.port)? {
-        let of_port = machine.asked.port(stage.port, settings::TREE_ON_PORT)? == false;
+        let of_port = !machine.asked.port(stage.port, settings::TREE_ON_PORT)?;
         Because::of("spanning tree", if of_port { settings::TREE_ON_PORT.id } else { settings::TREE.id })
     } else if machine.is_deaf(stage.port)? {
         Because::of("BPDU filter", settings::BPDU_FILTER.id)
