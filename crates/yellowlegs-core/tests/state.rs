@@ -49,6 +49,10 @@ fact = "neighbour"
 wrap = "joined"
 columns = [{ title = "Berth", is = "<port:port>" }, { title = "Who", is = "<name:word>" }, { title = "Can", is = "<_can:rest>", fields = { capabilities = { from = "<_can>", words = { B = "bridge", T = "telephone" }, else = "other" } } }]
 
+[[table]]
+fact = "counters"
+columns = [{ title = "Berth", is = "(<port:port>|self)" }, { title = "Seen", is = "<violations:int>" }]
+
 [[line]]
 pattern = "berth <port:port> hears"
 fact = "neighbour"
@@ -141,6 +145,11 @@ fn told(text: &str) -> Vec<String> {
 #[case::a_row_without_its_station(
     "Lane  Station         Berth  How\n110                   1.1    heard\n110   0200.5e10.0002  1.2    kept\n",
     &["station address=02:00:5e:10:00:02 vlan=110 port=1.2 kind=pinned", "unread 2"]
+)]
+// What the dialect has a word for is understood.
+#[case::a_row_of_the_switch_itself(
+    "Berth  Seen\n1.1    7\nself   9\n",
+    &["counters port=1.1 violations=7", "counters violations=9"]
 )]
 #[case::a_station_of_the_switch_itself(
     "Lane  Station         Berth  How\n110   0200.5e10.0001         kept\n",

@@ -357,7 +357,7 @@ impl<'a> Reader<'a> {
         }
         self.fill(table.fact, &table.fields, "", &[], &mut fields, &mut ports);
         self.inherit(table.fact, &mut fields);
-        if let Some(column) = without_subject(table, &fields, ports.as_ref()) {
+        if let Some(column) = without_subject(table, &row.cells, &fields, ports.as_ref()) {
             let missed = Missed::Cell { table: table.line, column: column.title.clone(), blank: true };
             self.miss(row.mark, &self.words_at(row.mark), missed);
             return;
@@ -530,6 +530,7 @@ impl<'a> Reader<'a> {
 /// The column whose cell should say which port or station a row is about, where it is blank: such a row tells nothing of anybody.
 fn without_subject<'t>(
     table: &'t Table,
+    cells: &[String],
     fields: &[Option<Value>],
     ports: Option<&(usize, Arc<[PortItem]>)>,
 ) -> Option<&'t Column> {
@@ -537,5 +538,6 @@ fn without_subject<'t>(
     if subject.is_none() || fields.first().is_some_and(Option::is_some) || ports.is_some_and(|(field, _)| *field == 0) {
         return None;
     }
-    table.columns.iter().find(|column| column.fields.iter().any(|(field, _)| *field == 0))
+    let says = |column: &Column| column.fields.iter().any(|(field, _)| *field == 0);
+    table.columns.iter().zip(cells).find(|(column, cell)| says(column) && cell.is_empty()).map(|(column, _)| column)
 }
