@@ -1,7 +1,7 @@
 //! What mangling begins with: the demo's dialects, texts and policy, and small texts of the other kinds.
 
 /// The dialects, with a configuration and a text of state in each.
-pub const SYSTEMS: [System; 3] = [
+pub const SYSTEMS: [System; 4] = [
     System {
         dialect: include_str!("../../../demo/dialects/shingle.toml"),
         config: include_str!("../../../demo/northquay/nq-desks-1/config.txt"),
@@ -17,6 +17,13 @@ pub const SYSTEMS: [System; 3] = [
         config: "unit sw1;\nquay 1..4 { guard on; }\nquay 1 { max 2; says \"desk; one\"; /* was\n max 9; */ }\nquay 2 { max 3; } // two\n\
                  pool 110 { name desks; members 1..2; }\nfinis;\n",
         state: "clock 2031-03-04 06:20:00\nPool  Station            Quay\n110   02:00:5e:10:00:01  1\n",
+    },
+    System {
+        dialect: SECTIONS,
+        config: "[unit]\nname = sw1\nsluices = 1.1-1.6\ntree = young\n[pools]\n110 = desks\n120 = crew\n999 = nobody\n[sluices]\n\
+                 1.1-1.4 | 110 | quick | closed | ticket desk\n1.2 | 120 | - | - | -\n1.5 | - | - | - | to the core\n1.6 | none | - | - | spare\n\
+                 [shut]\n1.6\n[bundles]\n1.5 | 110,120 | 999\n[watch]\n1.1-1.4 | on | 1 | shut\n1.3 | - | 2 | -\n[leases]\nwatched = 110,120\ntrusted = 1.5\n",
+        state: "clock 2031-03-04 06:20:00\nPool  Station            Sluice\n110   02:00:5e:10:00:01  1.1\n",
     },
 ];
 
@@ -110,5 +117,116 @@ columns = [
     { title = "Pool", is = "<vlan:vlan>" },
     { title = "Station", is = "<address:station>" },
     { title = "Quay", is = "<port:port>" },
+]
+"#;
+
+const SECTIONS: &str = r#"
+[dialect]
+name = "weir"
+[text]
+structure = "sections"
+title = "'[' <title:word> ']'"
+split = "[]|="
+[recognise]
+lines = ["'[' unit ']'"]
+[ports]
+names = ["<n>.<n>"]
+[lists]
+range = ["-"]
+item = [","]
+[time]
+forms = ["%Y-%m-%d %H:%M:%S"]
+zone = "Z"
+[defaults]
+"port.enabled" = true
+"port.mode" = "access"
+"port.access-vlan" = 1
+"port-security.enabled" = false
+"port-security.limit" = 1
+"port-security.action" = "drop"
+"fast-start.mode" = "off"
+"guard.bpdu" = false
+"dhcp-snooping.enabled" = true
+"dhcp-snooping.trusted" = false
+[traits]
+snooping-switches = ["vlan"]
+port-security-void-in = []
+[[rule]]
+pattern = "'[' unit ']'"
+opens = "unit"
+[[rule]]
+in = "unit"
+pattern = "name '=' <name:word>"
+sets = { "switch.name" = "<name>" }
+[[rule]]
+in = "unit"
+pattern = "sluices '=' <all:ports>"
+declares = "<all>"
+[[rule]]
+in = "unit"
+pattern = "tree '=' <kind:(old=classic|young=rapid)>"
+sets = { "spanning-tree.protocol" = "<kind>" }
+[[rule]]
+pattern = "'[' pools ']'"
+opens = "pools"
+[[rule]]
+in = "pools"
+pattern = "<pool:vlan> '=' <name:rest>"
+vlan = "<pool>"
+adds = { "switch.vlans" = "<pool>" }
+sets = { "vlan.name" = "<name>" }
+[[rule]]
+pattern = "'[' sluices ']'"
+opens = "sluices"
+[[rule]]
+in = "sluices"
+pattern = "<which:ports> '|' (<pool:vlan>|<no:(none)>|-) '|' (<how:(quick=edge)>|-) '|' (<guard:(closed=true)>|-) '|' (-|<note:rest>)"
+ports = "<which>"
+sets = { "port.access-vlan" = ["<pool>", "<no>"], "fast-start.mode" = "<how>", "guard.bpdu" = "<guard>", "port.description" = "<note>" }
+[[rule]]
+pattern = "'[' shut ']'"
+opens = "shut"
+[[rule]]
+in = "shut"
+pattern = "<which:ports>"
+ports = "<which>"
+sets = { "port.enabled" = false }
+[[rule]]
+pattern = "'[' bundles ']'"
+opens = "bundles"
+[[rule]]
+in = "bundles"
+pattern = "<which:ports> '|' <pools:vlans> '|' <bare:vlan>"
+ports = "<which>"
+sets = { "port.tagged-vlans" = "<pools>", "port.native-vlan" = "<bare>", "port.mode" = "trunk" }
+[[rule]]
+pattern = "'[' watch ']'"
+opens = "watch"
+[[rule]]
+in = "watch"
+pattern = "<which:ports> '|' (<on:(on=true|off=false)>|-) '|' (<most:int>|-) '|' (<then:(ignore=drop|shut=disable-port)>|-)"
+ports = "<which>"
+sets = { "port-security.enabled" = "<on>", "port-security.limit" = "<most>", "port-security.action" = "<then>" }
+[[rule]]
+pattern = "'[' leases ']'"
+opens = "leases"
+[[rule]]
+in = "leases"
+pattern = "watched '=' <pools:vlans>"
+adds = { "dhcp-snooping.vlans" = "<pools>" }
+[[rule]]
+in = "leases"
+pattern = "trusted '=' <which:ports>"
+ports = "<which>"
+sets = { "dhcp-snooping.trusted" = true }
+[[line]]
+pattern = "clock <time:time>"
+fact = "clock"
+[[table]]
+fact = "station"
+columns = [
+    { title = "Pool", is = "<vlan:vlan>" },
+    { title = "Station", is = "<address:station>" },
+    { title = "Sluice", is = "<port:port>" },
 ]
 "#;

@@ -8,7 +8,7 @@ use yellowlegs_fuzz::seeds::{POLICY, SYSTEMS};
 use yellowlegs_fuzz::target::ALL;
 
 #[rstest]
-fn no_rule_that_is_missing_adds_a_pass(#[values(0, 1, 2)] which: usize) {
+fn no_rule_that_is_missing_adds_a_pass(#[values(0, 1, 2, 3)] which: usize) {
     let (system, policy) = (SYSTEMS[which], oracle::policy(POLICY));
     let dialect = oracle::dialect(system.dialect).unwrap();
     let before = oracle::read(&dialect, system.config);
@@ -37,7 +37,7 @@ fn no_rule_that_is_missing_adds_a_pass(#[values(0, 1, 2)] which: usize) {
 }
 
 #[rstest]
-fn no_word_that_is_bent_adds_a_pass(#[values(0, 1, 2)] which: usize) {
+fn no_word_that_is_bent_adds_a_pass(#[values(0, 1, 2, 3)] which: usize) {
     let (system, policy) = (SYSTEMS[which], oracle::policy(POLICY));
     let dialect = oracle::dialect(system.dialect).unwrap();
     let before = oracle::read(&dialect, system.config);

@@ -104,11 +104,11 @@ impl SwitchView<'_> {
             };
             let vlans = match port.used_by_edge() {
                 Ok(vlans) => vlans,
-                Err(unknown) if role.is_some() => {
+                // Whatever it is for, it may be in any VLAN.
+                Err(unknown) => {
                     tally.add(Err(unknown));
                     continue;
                 }
-                Err(_) => continue,
             };
             for vlan in vlans.minus(covered).iter().filter(|vlan| self.has_users(*vlan)) {
                 match role {

@@ -48,6 +48,8 @@ pub(crate) const CASES: &[Case] = &[
     ("dhcp-snooping/vlan-uncovered", "violated", "virtual", "carries bundle;bare lane 300", &[]),
     ("dhcp-snooping/vlan-uncovered", "undetermined", "nobody", "carries single;home lane 300", &[]),
     ("dhcp-snooping/vlan-uncovered", "undetermined", "desk", "carries single", &["port.access-vlan"]),
+    // Neither what it is for nor which VLAN it is in is known: it may be a desk in any.
+    ("dhcp-snooping/vlan-uncovered", "undetermined", "nobody", "carries single", &["port.access-vlan"]),
     ("dhcp-snooping/vlan-uncovered", "not-applicable", "desk", "less dhcp watch;carries single;home lane 300", &[]),
     ("dhcp-snooping/trusted-edge", "met", "desk", "", &[]),
     ("dhcp-snooping/trusted-edge", "met", "up", "dhcp believed", &[]),

@@ -137,11 +137,10 @@ fn vlan_uncovered(on: &SwitchView<'_>) -> Judgement {
         }
         let untagged = match port.untagged() {
             Ok(untagged) => untagged.vlan,
-            Err(unknown) if role.is_ok() => {
+            Err(unknown) => {
                 tally.add(Err(unknown));
                 continue;
             }
-            Err(_) => continue,
         };
         let Some(vlan) = untagged.filter(|vlan| !snooped.contains(*vlan)) else { continue };
         let site = on.policy().vlan(on.switch().name(), vlan);

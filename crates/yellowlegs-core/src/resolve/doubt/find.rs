@@ -7,7 +7,7 @@ use rustc_hash::FxHashMap;
 
 use super::paint::Painter;
 use super::{Layer, Place, Target};
-use crate::dialect::{Alike, Captured, Dialect, HoleRef, PortItem, Reach, Rule, Subject, UnreadAt};
+use crate::dialect::{Alike, Captured, Dialect, HoleRef, PortItem, Reach, Rule, Structure, Subject, UnreadAt};
 use crate::model::{
     DoubtWidth, Mark, Mode, Scope, SettingId, SettingSet, Switch, Torn, Unread, Value, VlanId, settings,
 };
@@ -119,6 +119,11 @@ impl<'a> Finder<'a> {
                 let alike = self.dialect.alike(self.text, mark, context);
                 let (subject, captured) = self.subject_of(&alike, opener);
                 targets.extend(self.by_rules(&alike, subject.is_some(), &ports, &named.vlans));
+                // Where titles lead out of a section, it may be one that is bent.
+                if context != 0 && self.dialect.layout().structure == Structure::Sections {
+                    let outside = self.dialect.alike(self.text, mark, 0);
+                    targets.extend(self.by_rules(&outside, false, &ports, &named.vlans));
+                }
                 match subject {
                     Some(subject) => {
                         let mut block = self.block(subject, &captured, alike.context);
@@ -176,6 +181,11 @@ impl<'a> Finder<'a> {
         }
         let in_context = |context: usize| rules.iter().any(|rule| uses(rule) && rule.contexts.contains(&context));
         let contexts = match at {
+            UnreadAt::Context(context, _) | UnreadAt::Open(context, _)
+                if self.dialect.layout().structure == Structure::Sections =>
+            {
+                vec![0, context]
+            }
             UnreadAt::Context(context, _) | UnreadAt::Open(context, _) => vec![context],
             UnreadAt::Statement(_) | UnreadAt::Unread(_) => (0..self.dialect.contexts().len()).collect(),
         };
