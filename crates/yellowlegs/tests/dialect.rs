@@ -153,6 +153,7 @@ fn a_sketch_goes_to_standard_output_and_reads_what_it_was_shown() {
             "{}",
             explained.out
         );
+        assert!(explained.out.contains("wait for what their lines say"), "{}", explained.out);
     }
     fleet.write("empty.txt", "\n# nothing\n");
     let nothing = fleet.run(&["dialect", "sketch", "empty.txt"]);

@@ -214,6 +214,13 @@ pub(crate) fn lines(
         }
     }
     if only_unread {
+        let open = lines.iter().flat_map(|line| &line.outcome).any(|outcome| matches!(outcome, Outcome::Open { .. }));
+        if open {
+            writeln!(
+                out,
+                "\nRules that are about \"open\" wait for what their lines say: `sets` in its place, or about = \"nothing\"."
+            )?;
+        }
         offered(out, dialect, lines)?;
     }
     writeln!(out, "{taken} lines understood, {unread} not, {passed} blank, comment or free text")
