@@ -63,6 +63,23 @@ fn no_word_that_is_bent_adds_a_pass(#[values(0, 1, 2, 3)] which: usize) {
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
 }
 
+/// A title that begins like none: the lines of its section stand in the one before.
+#[rstest]
+#[case("[pools]", "mpools]")]
+#[case("[sluices]\n", "(sluices)\n")]
+#[case("[watch]", "")]
+#[case("[leases]", "leases:")]
+fn no_title_that_is_lost_adds_a_pass(#[case] title: &str, #[case] instead: &str) {
+    let (system, policy) = (SYSTEMS[3], oracle::policy(POLICY));
+    let dialect = oracle::dialect(system.dialect).unwrap();
+    let told = verdicts(&policy, &oracle::read(&dialect, system.config));
+    let text = system.config.replacen(title, instead, 1);
+    assert_ne!(text, system.config);
+    let after = oracle::read(&dialect, &text);
+    assert!(!after.switch.unread().is_empty());
+    assert_eq!(newly_met(&told, &verdicts(&policy, &after)), [""; 0]);
+}
+
 #[test]
 fn each_target_runs() {
     for target in &ALL {

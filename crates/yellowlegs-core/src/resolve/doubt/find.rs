@@ -119,10 +119,9 @@ impl<'a> Finder<'a> {
                 let alike = self.dialect.alike(self.text, mark, context);
                 let (subject, captured) = self.subject_of(&alike, opener);
                 targets.extend(self.by_rules(&alike, subject.is_some(), &ports, &named.vlans));
-                // Where titles lead out of a section, it may be one that is bent.
-                if context != 0 && self.dialect.layout().structure == Structure::Sections {
-                    let outside = self.dialect.alike(self.text, mark, 0);
-                    targets.extend(self.by_rules(&outside, false, &ports, &named.vlans));
+                // Where titles end sections, it may be a title that is bent, or stand under one.
+                if self.dialect.layout().structure == Structure::Sections {
+                    targets.extend(spread(self.anywhere(mark), &ports, &named.vlans, Layer::Own));
                 }
                 match subject {
                     Some(subject) => {
@@ -223,16 +222,17 @@ impl<'a> Finder<'a> {
         }
         ports.sort_unstable();
         ports.dedup();
-        let mut settings = SettingSet::default();
-        for context in 0..self.dialect.contexts().len() {
-            let alike = self.dialect.alike(self.text, mark, context);
-            settings = settings.union(self.settings_of(&alike.rules));
-        }
-        let mut targets = spread(settings, &ports, &vlans, Layer::Own);
+        let mut targets = spread(self.anywhere(mark), &ports, &vlans, Layer::Own);
         if !ports.is_empty() {
             targets.push(Target { place: Place::Ports(ports.into()), settings: of(Scope::Port), layer: Layer::Own });
         }
         targets
+    }
+
+    /// What a line could have said wherever it stands: what any rule could that fits it or begins like it.
+    fn anywhere(&self, mark: Mark) -> SettingSet {
+        let alike = |context: usize| self.settings_of(&self.dialect.alike(self.text, mark, context).rules);
+        (0..self.dialect.contexts().len()).map(alike).fold(SettingSet::default(), SettingSet::union)
     }
 
     /// Every setting that rules change, and those in what they open.
