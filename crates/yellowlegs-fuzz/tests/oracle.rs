@@ -65,6 +65,7 @@ fn no_word_that_is_bent_adds_a_pass(#[values(0, 1, 2, 3)] which: usize) {
 
 /// A title that begins like none: the lines of its section stand in the one before.
 #[rstest]
+#[case("[unit]", "unit")]
 #[case("[pools]", "mpools]")]
 #[case("[sluices]\n", "(sluices)\n")]
 #[case("[watch]", "")]

@@ -179,16 +179,12 @@ impl<'a> Finder<'a> {
             return anywhere;
         }
         let in_context = |context: usize| rules.iter().any(|rule| uses(rule) && rule.contexts.contains(&context));
-        let contexts = match at {
-            UnreadAt::Context(context, _) | UnreadAt::Open(context, _)
-                if self.dialect.layout().structure == Structure::Sections =>
-            {
-                vec![0, context]
-            }
-            UnreadAt::Context(context, _) | UnreadAt::Open(context, _) => vec![context],
-            UnreadAt::Statement(_) | UnreadAt::Unread(_) => (0..self.dialect.contexts().len()).collect(),
+        // Where titles end sections, a line may stand under one that is lost.
+        let contexts = match at.context().filter(|_| self.dialect.layout().structure != Structure::Sections) {
+            Some(context) => context..context + 1,
+            None => 0..self.dialect.contexts().len(),
         };
-        let alike = contexts.into_iter().flat_map(|context| self.dialect.alike(self.text, mark, context).rules);
+        let alike = contexts.flat_map(|context| self.dialect.alike(self.text, mark, context).rules);
         let mut alike = alike.filter_map(|rule| rules.get(rule as usize));
         alike.any(|rule| uses(rule) || rule.opens.is_some_and(in_context))
     }
