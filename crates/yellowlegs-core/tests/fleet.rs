@@ -8,6 +8,7 @@ use std::sync::Arc;
 use rstest::rstest;
 use support::{as_of, policy, shingle_without};
 use yellowlegs_core::check::{Digest, FleetOutcome, FleetView, Judge, Selection, Usage};
+use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::resolve::{Resolved, State, resolve_with};
 use yellowlegs_core::source::Source;
 
@@ -99,7 +100,7 @@ fn change(fleet: &mut BTreeMap<&'static str, Lines>, change: &str) {
     }
 }
 
-fn read(name: &'static str, lines: &Lines, state: &str) -> Resolved {
+fn read(name: &'static str, lines: &Lines, state: &str, dialect: &Arc<Dialect>) -> Resolved {
     let mut text = format!("shingle 4 unit {name}\n{}\n", lines["top"].join("\n"));
     for (place, lines) in lines.iter().filter(|(place, _)| *place != "top") {
         let block: Vec<String> = lines.iter().map(|l| format!("  {l}")).collect();
@@ -107,11 +108,11 @@ fn read(name: &'static str, lines: &Lines, state: &str) -> Resolved {
     }
     let source = Arc::new(Source::of("config.txt", text));
     let state = State { texts: vec![Arc::new(Source::of("tables.out", state))], as_of: as_of().moment() };
-    resolve_with(name, &shingle_without(&[]), source, &state)
+    resolve_with(name, dialect, source, &state)
 }
 
-/// What is found across switches: check, switch and port, VLAN; then what could not be decided.
-fn judged(extra: &str, changes: &[&str], states: &[(&str, &str)]) -> (BTreeSet<String>, BTreeSet<String>) {
+/// What the checks of a fleet come to after some changes.
+fn outcome(extra: &str, changes: &[&str], states: &[(&str, &str)], dialect: &Arc<Dialect>) -> FleetOutcome {
     let mut fleet = fleet();
     changes.iter().for_each(|c| change(&mut fleet, c));
     let policy = policy(&format!("{POLICY}{extra}"));
@@ -119,7 +120,7 @@ fn judged(extra: &str, changes: &[&str], states: &[(&str, &str)]) -> (BTreeSet<S
     let judge = Judge::new(&policy, &as_of, &selection, false);
     let state = |name: &str| states.iter().find(|(switch, _)| *switch == name).map_or("", |(_, state)| *state);
     let resolved: BTreeMap<&str, Resolved> =
-        fleet.iter().map(|(name, lines)| (*name, read(name, lines, state(name)))).collect();
+        fleet.iter().map(|(name, lines)| (*name, read(name, lines, state(name), dialect))).collect();
     let mut usage = Usage::default();
     let digests: Vec<Digest> = resolved
         .values()
@@ -130,7 +131,15 @@ fn judged(extra: &str, changes: &[&str], states: &[(&str, &str)]) -> (BTreeSet<S
         })
         .collect();
     let view = FleetView::new(&policy, &as_of, &digests, &[]);
-    let outcome = FleetOutcome::judge(&view, None, &mut usage, &selection, &|name| resolved.get(name).cloned());
+    FleetOutcome::judge(&view, None, &mut usage, &selection, &|name| resolved.get(name).cloned())
+}
+
+/// What is found across switches: check, switch and port, VLAN; then what could not be decided.
+fn judged(extra: &str, changes: &[&str], states: &[(&str, &str)]) -> (BTreeSet<String>, BTreeSet<String>) {
+    told(&outcome(extra, changes, states, &shingle_without(&[])))
+}
+
+fn told(outcome: &FleetOutcome) -> (BTreeSet<String>, BTreeSet<String>) {
     let told = outcome.findings.iter().map(|f| {
         assert!(!f.evidence.is_empty(), "{} without evidence", f.check);
         assert!(!f.message.contains('{') && !f.remedy.contains('{'), "{}: {} {}", f.check, f.message, f.remedy);
@@ -197,6 +206,45 @@ fn links_come_from_the_policy_or_from_neighbours() {
     assert!(told.is_empty(), "{told:?}");
     let wanted = ["dhcp-snooping/no-path c: links", "multicast/querier-missing b: links"];
     assert!(wanted.iter().all(|line| open.contains(*line)), "{open:?}");
+}
+
+/// What differs is told with both values, the ports and the lines.
+#[rstest]
+#[case::of_the_switch("b", &["+c top: larder 200W"], "c", "power.budget is 200 W; b has 370 W", &["larder 200W", "370W"])]
+#[case::of_a_role("b", &["+c socket 1.4: crowd watch"], "c", "port-security.enabled is true on 1.4, role spare; b has false on 1.4", &["crowd watch"])]
+#[case::that_the_other_has_besides("c", &["+c socket 1.4: crowd watch"], "b", "port-security.enabled is false on 1.4, role spare; c has true on 1.4", &["crowd watch"])]
+fn a_drift_shows_both_sides(
+    #[case] base: &str,
+    #[case] changes: &[&str],
+    #[case] on: &str,
+    #[case] says: &str,
+    #[case] lines: &[&str],
+) {
+    let sisters = format!("{LINKS}[[sisters]]\nswitches = ['b', 'c']\nbaseline = '{base}'\n");
+    let found = outcome(&sisters, changes, &[], &shingle_without(&[])).findings;
+    let drift: Vec<_> = found.iter().filter(|f| f.check == "config/drift" && f.message == says).collect();
+    let told: Vec<_> = found.iter().map(|f| &f.message).collect();
+    let [drift] = drift[..] else { panic!("{told:?}") };
+    assert_eq!(drift.switch.as_deref(), Some(on));
+    let quoted = |words: &str| drift.evidence.iter().any(|line| line.text.contains(words));
+    assert!(lines.iter().all(|words| quoted(words)), "{:?}", drift.evidence);
+    assert_eq!(drift.related.iter().map(|place| &*place.switch).collect::<Vec<_>>(), [base]);
+}
+
+/// A check that is off for the role of a port is not left open there.
+#[rstest]
+#[case("", true)]
+#[case("\"up:unidirectional/off\" = \"off\"\n\"down:unidirectional/off\" = \"off\"\n", false)]
+fn what_is_off_for_a_role_is_not_open(#[case] levels: &str, #[case] open: bool) {
+    let changes = [
+        "-c socket 1.1: two-way watch close",
+        "-b socket 1.2: two-way watch close",
+        "-c socket 1.1: made of glass",
+        "-b socket 1.2: made of glass",
+    ];
+    let text = format!("{LINKS}[levels]\n{levels}");
+    let (_, undecided) = told(&outcome(&text, &changes, &[], &shingle_without(&["port.media"])));
+    assert_eq!(undecided.iter().any(|line| line.starts_with("unidirectional/off")), open, "{undecided:?}");
 }
 
 /// The pin where the station is not heard is the one that was left behind.

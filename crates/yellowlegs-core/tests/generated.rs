@@ -44,6 +44,7 @@ fn of_family(name: &str, family: &[Check]) -> String {
         row("uses", check.uses);
         row("policy", check.policy);
         row("says it in place of", check.absorbs);
+        row("says nothing where it is said by", &check.yields_to().collect::<Vec<_>>());
         row("reference", &[check.reference]);
         match check.example() {
             Some(Example::Lines { settings, violating, right, .. }) => {

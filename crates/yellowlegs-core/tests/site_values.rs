@@ -22,6 +22,7 @@ const VALUES: [(&str, &str, &str, &str); 35] = [
     ("binding-store", "'any'", "any", "1"),
     ("storm-broadcast", "'1%'", "1 %", "'lots'"),
     ("storm-multicast", "'500 kbps'", "500 kbps", "'-1%'"),
+    ("detected-edges", "'set'", "set", "'detected'"),
     ("voice-priority", "6", "6", "8"),
     ("voice-dscp", "40", "40", "64"),
     ("signalling-priority", "3", "3", "8"),

@@ -43,12 +43,18 @@ pub struct StateUnlike {
     pub ports: Vec<String>,
 }
 
-/// The settings that differ, grouped: the same change on many ports is one entry.
-pub fn compare(a: &Resolved, b: &Resolved) -> Vec<Unlike> {
+/// The settings that differ, grouped: the same change on many ports is one entry. What nobody knows on the one side differs only from
+/// what a line says on the other. `matters`: which settings are compared.
+pub fn compare(a: &Resolved, b: &Resolved, matters: impl Fn(SettingId) -> bool) -> Vec<Unlike> {
     type Key = (SettingId, Option<Value>, Option<Value>);
     let mut groups: Vec<(Key, Vec<About>)> = Vec::new();
-    for (about, id) in differences(a, b) {
-        let key = (id, a.slot_of(&about, id).value, b.slot_of(&about, id).value);
+    let claimed = |one: &Slot, other: &Slot| one.value.is_some() || other.origin.is_written();
+    for (about, id) in differences(a, b).into_iter().filter(|(_, id)| matters(*id)) {
+        let (on_a, on_b) = (a.slot_of(&about, id), b.slot_of(&about, id));
+        if !claimed(&on_a, &on_b) || !claimed(&on_b, &on_a) {
+            continue;
+        }
+        let key = (id, on_a.value, on_b.value);
         match groups.iter_mut().find(|(other, _)| *other == key) {
             Some((_, places)) => places.push(about),
             None => groups.push((key, vec![about])),

@@ -185,6 +185,10 @@ fn tree(port: &PortView<'_>) -> Result<String, Unknown> {
     let Figure { seconds, how, .. } = port.wait()?;
     Ok(match port.edge()? {
         Edge::InForce => "edge port: forwards at once".into(),
+        // It hears its neighbour's BPDUs (IEEE 802.1Q, 13.27: auto edge).
+        Edge::Detected if port.role().is_ok_and(|role| role.faces.is_bridge()) => {
+            "no edge port: forwards once the bridge at its other end agrees".into()
+        }
         Edge::Detected => format!("edge port once detected: forwards after {seconds} s ({how})"),
         Edge::Void => format!("fast start void on a trunk: forwards after {seconds} s ({how})"),
         Edge::None => format!("no edge port: forwards after {seconds} s ({how})"),
@@ -259,13 +263,39 @@ fn multicast(port: &PortView<'_>) -> Result<String, Unknown> {
     if !port.on().is_armed(MULTICAST)? {
         return Ok("not snooped: every stream goes everywhere".into());
     }
-    let Some(vlan) = port.untagged()?.vlan else { return Ok("no untagged VLAN".into()) };
-    if !super::multicast::snooped(&port.on())?.contains(vlan) {
-        return Ok(format!("VLAN {vlan} is not snooped: its streams go everywhere"));
+    let mut carried = port.carries()?;
+    if carried.is_all() {
+        carried = carried.common(&*port.known(settings::VLANS)?);
+    }
+    if carried.is_empty() {
+        return Ok("no VLAN".into());
+    }
+    let snooped = carried.common(&*super::multicast::snooped(&port.on())?);
+    if snooped.is_empty() {
+        return Ok(format!("VLAN {carried} is not snooped: its streams go everywhere"));
     }
     if port.known(settings::ROUTER_PORT)? || port.known(settings::FORWARD_ALL)? {
         return Ok("every stream of its VLANs goes here".into());
     }
+    // VLANs with the same times are told together.
+    let mut told: Vec<(String, VlanSet)> = Vec::new();
+    for vlan in snooped.iter() {
+        let times = times(port, vlan)?;
+        match told.iter_mut().find(|(same, _)| *same == times) {
+            Some((_, vlans)) => vlans.insert(vlan),
+            None => told.push((times, [vlan].into_iter().collect())),
+        }
+    }
+    let mut rows: Vec<String> =
+        told.into_iter().map(|(times, vlans)| format!("snooped in VLAN {vlans}: {times}")).collect();
+    let open = carried.minus(&snooped);
+    rows.extend((!open.is_empty()).then(|| format!("not snooped in VLAN {open}: its streams go everywhere")));
+    rows.extend((!port.known(settings::FILTERING)?).then(|| "unregistered groups flood".to_owned()));
+    Ok(rows.join("; "))
+}
+
+/// How long a stream of a VLAN runs on.
+fn times(port: &PortView<'_>, vlan: VlanId) -> Result<String, Unknown> {
     let lasts = timing::membership(port.on(), vlan)?;
     let left = if port.known(settings::FAST_LEAVE)? {
         "cut at the first leave".to_owned()
@@ -273,8 +303,7 @@ fn multicast(port: &PortView<'_>) -> Result<String, Unknown> {
         let Figure { seconds, how, .. } = timing::leave(port.on(), vlan)?;
         format!("cut {seconds} s after a leave ({how})")
     };
-    let floods = if port.known(settings::FILTERING)? { "" } else { "; unregistered groups flood" };
-    Ok(format!("snooped in VLAN {vlan}: {left}, or {} s after the last report ({}){floods}", lasts.seconds, lasts.how))
+    Ok(format!("{left}, or {} s after the last report ({})", lasts.seconds, lasts.how))
 }
 
 fn unidirectional(port: &PortView<'_>) -> Result<String, Unknown> {

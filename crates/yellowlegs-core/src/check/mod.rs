@@ -127,8 +127,16 @@ impl Check {
 
     /// Whether it needs state besides the configuration: one of the facts it cannot do without is one of state.
     pub fn is_state(&self) -> bool {
-        let is_fact = |name: &str| name.split(" or ").all(|name| FactKind::by_name(name).is_some());
+        // Of events the kind is named, too: `event link-up`.
+        let kind = |name: &str| FactKind::by_name(name.split(' ').next().unwrap_or(name));
+        let is_fact = |name: &str| name.split(" or ").all(|name| kind(name).is_some());
         self.needs.iter().any(|needs| is_fact(needs))
+    }
+
+    /// The checks that say it in its place.
+    pub fn yields_to(&self) -> impl Iterator<Item = &'static str> {
+        let id = self.id;
+        all().filter(move |check| check.absorbs.contains(&id)).map(|check| check.id)
     }
 
     /// Whether it looks across switches.

@@ -152,7 +152,7 @@ impl PortPage {
             features: in_force(port).into_iter().map(feature).collect(),
             settings: SettingId::of(Scope::Port).map(|id| setting(port, id)).collect(),
             stations: stations(port),
-            neighbours: port.facts(facts::neighbour::FACT).map(neighbour).collect(),
+            neighbours: neighbours(port),
             counters: counted.collect(),
             events: newest.filter_map(|event| Evidence::line(EvidenceKind::Log, switch, event.mark)).collect(),
             missing: OUTPUTS.into_iter().filter_map(|kind| on.reads(kind).err()).flat_map(|u| u.needs).collect(),
@@ -204,6 +204,35 @@ fn stations(port: &PortView<'_>) -> Vec<StationNow> {
         })
     };
     port.facts(facts::station::FACT).filter_map(station).collect()
+}
+
+/// One that several tables tell of is one: what they say of it is put together.
+fn neighbours(port: &PortView<'_>) -> Vec<NeighbourNow> {
+    let mut all: Vec<NeighbourNow> = Vec::new();
+    for fact in port.facts(facts::neighbour::FACT) {
+        let told = neighbour(fact);
+        let same = |one: &&mut NeighbourNow| {
+            one.name.eq_ignore_ascii_case(&told.name)
+                && (one.port.is_none() || told.port.is_none() || one.port == told.port)
+        };
+        match all.iter_mut().find(same) {
+            Some(one) => {
+                one.port = one.port.take().or(told.port);
+                for word in told.can {
+                    if !one.can.contains(&word) {
+                        one.can.push(word);
+                    }
+                }
+                for words in told.says {
+                    if !one.says.contains(&words) {
+                        one.says.push(words);
+                    }
+                }
+            }
+            None => all.push(told),
+        }
+    }
+    all
 }
 
 fn neighbour(fact: &Fact) -> NeighbourNow {

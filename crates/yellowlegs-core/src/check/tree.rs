@@ -3,6 +3,7 @@
 use super::figure::Figure;
 use super::{PortView, Unknown};
 use crate::model::{FastStart, LinkType, Mode, Protocol, Seconds, platform, settings};
+use crate::policy::DetectedEdges;
 
 /// Whether a port is an edge port.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -55,6 +56,16 @@ impl PortView<'_> {
     /// Whether an edge port in force is what it is.
     pub(super) fn is_edge(&self) -> Result<bool, Unknown> {
         Ok(self.edge()? == Edge::InForce)
+    }
+
+    /// Whether it is an edge port as the site wants one: set, or detected where that is enough.
+    pub(super) fn will_do_as_edge(&self) -> Result<bool, Unknown> {
+        let enough = self.policy().site.detected_edges.value == DetectedEdges::Enough;
+        Ok(match self.edge()? {
+            Edge::InForce => true,
+            Edge::Detected => enough,
+            Edge::Void | Edge::None => false,
+        })
     }
 
     /// How long a host waits (IEEE 802.1D-1998, 8.5; IEEE 802.1Q, 13.26).

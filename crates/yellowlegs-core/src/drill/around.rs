@@ -3,10 +3,12 @@
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::sync::Arc;
 
+use jiff::civil::Date;
+
 use super::asked::{Asked, Known};
 use super::machine::{Machine, Millis};
 use crate::model::{Seconds, Unidirectional, VlanId, facts, settings};
-use crate::policy::{self, AsOf, At, Cables, Faces, Neighbour, Policy, Told, assign};
+use crate::policy::{self, AsOf, At, Cables, Faces, Feature, Neighbour, Policy, Role, Told, assign};
 use crate::resolve::Resolved;
 
 /// What is kept of every switch.
@@ -30,6 +32,24 @@ struct Cabled {
     detection: Known<Unidirectional>,
     interval: Known<Seconds>,
     loop_guard: Known<bool>,
+    wants: Wants,
+}
+
+/// Which protection against a one-way link the role of a port wants.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Wants {
+    /// Unidirectional link detection.
+    pub detection: bool,
+    /// Loop guard.
+    pub loop_guard: bool,
+}
+
+impl Wants {
+    /// What a role wants; nothing where nobody knows it.
+    pub(super) fn of(role: Option<&Role>) -> Self {
+        let wants = |feature| role.is_some_and(|role| role.expect.wants(feature));
+        Self { detection: wants(Feature::Unidirectional), loop_guard: wants(Feature::LoopGuard) }
+    }
 }
 
 /// The other end of a cable: what decides whether a one-way fault is seen there.
@@ -45,6 +65,8 @@ pub struct Far {
     pub loop_guard: Known<bool>,
     /// When its tree opens a port that lost its BPDUs.
     pub reopens: Known<Millis>,
+    /// What its role wants.
+    pub wants: Wants,
 }
 
 impl Sketch {
@@ -59,10 +81,9 @@ impl Sketch {
         let neighbours = if old { BTreeMap::new() } else { policy::neighbours(switch) };
         let (ends, servers) = (policy.ends_on(resolved), policy.servers_on(resolved));
         let roles = assign(policy, switch, resolved.lists());
-        let leads = |port: usize| {
-            let role = roles.ports.get(port).copied().flatten().and_then(|a| policy.roles.get(a.role));
-            role.is_some_and(|role| role.faces.is_bridge() || role.faces == Faces::Router)
-        };
+        let role_of = |port: usize| roles.ports.get(port).copied().flatten().and_then(|a| policy.roles.get(a.role));
+        let leads =
+            |port: usize| role_of(port).is_some_and(|role| role.faces.is_bridge() || role.faces == Faces::Router);
         let wanted =
             |port: &usize| leads(*port) || neighbours.contains_key(port) || ends.iter().any(|(_, _, end)| end == port);
         let cabled = |position: usize| Cabled {
@@ -73,6 +94,7 @@ impl Sketch {
             detection: asked.port(position, settings::UNIDIRECTIONAL),
             interval: asked.port(position, settings::UNIDIRECTIONAL_INTERVAL),
             loop_guard: asked.port(position, settings::LOOP_GUARD),
+            wants: Wants::of(role_of(position)),
         };
         let ports: Vec<Cabled> = (0..switch.ports().len()).filter(wanted).map(cabled).collect();
         let among = |position: usize| ports.iter().position(|port| port.position == position);
@@ -99,9 +121,9 @@ impl Sketch {
     }
 }
 
-/// The fleet around the switches that are rehearsed.
-#[derive(Default)]
+/// The fleet around the switches that are rehearsed, and the day it is there.
 pub struct Around {
+    today: Date,
     sketches: Vec<Sketch>,
     cables: Cables,
     by_name: BTreeMap<Arc<str>, usize>,
@@ -118,10 +140,15 @@ pub(super) struct Way {
 
 impl Around {
     /// Of all switches of a fleet.
-    pub fn new(sketches: Vec<Sketch>) -> Self {
+    pub fn new(sketches: Vec<Sketch>, as_of: &AsOf) -> Self {
         let cables = Cables::of(&sketches.iter().map(Sketch::told).collect::<Vec<_>>());
         let by_name = sketches.iter().enumerate().map(|(number, s)| (Arc::clone(&s.switch), number)).collect();
-        Self { sketches, cables, by_name, kept: BTreeMap::new() }
+        Self { today: as_of.date(), sketches, cables, by_name, kept: BTreeMap::new() }
+    }
+
+    /// The day it is: what was agreed on until an earlier one holds no more.
+    pub(super) fn today(&self) -> Date {
+        self.today
     }
 
     /// The switches that others are reached through: those with two cables or more, and those with servers. They are few, and
@@ -181,14 +208,22 @@ impl Around {
             interval: cabled.interval,
             loop_guard: cabled.loop_guard,
             reopens: sketch.reopens,
+            wants: cabled.wants,
         })
     }
 
-    /// Whether a switch has a way on of which nobody knows where to: a port towards a bridge or router without a known other end.
-    pub(super) fn is_open(&self, switch: &str) -> bool {
-        let Some(number) = self.number(switch) else { return true };
-        let ports = self.sketches.get(number).into_iter().flat_map(|sketch| sketch.ports.iter().enumerate());
-        ports.into_iter().any(|(index, port)| port.leads && self.cables.peer((number, index)).is_none())
+    /// The ports of a switch that lead on, nobody knows where to: towards a bridge or router without a known other end.
+    fn open_ends(&self, number: usize) -> impl Iterator<Item = String> {
+        let sketch = self.sketches.get(number);
+        let ports = sketch.into_iter().flat_map(|sketch| sketch.ports.iter().enumerate().map(move |one| (sketch, one)));
+        let open = ports.filter(move |(_, (index, port))| port.leads && self.cables.peer((number, *index)).is_none());
+        open.map(|(sketch, (_, port))| format!("{} {}", sketch.switch, port.name))
+    }
+
+    /// Every such port of the switches that cables lead to from one.
+    pub(super) fn open_beyond(&self, switch: &str) -> Vec<String> {
+        let reached = self.number(switch).map(|start| self.reached(start)).unwrap_or_default();
+        reached.into_iter().flat_map(|number| self.open_ends(number)).collect()
     }
 
     /// Whether somebody in a VLAN's reach, other than a switch, asks for memberships there; and whether everything in reach is known.
@@ -205,8 +240,7 @@ impl Around {
 
     /// Whether any switch that cables lead to from one has an end that nobody knows.
     pub(super) fn is_open_beyond(&self, switch: &str) -> bool {
-        let Some(start) = self.number(switch) else { return true };
-        self.reached(start).iter().any(|n| self.sketches.get(*n).is_some_and(|s| self.is_open(&s.switch)))
+        self.number(switch).is_none_or(|_| !self.open_beyond(switch).is_empty())
     }
 
     fn reached(&self, start: usize) -> BTreeSet<usize> {

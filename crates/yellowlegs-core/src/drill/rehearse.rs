@@ -3,12 +3,13 @@
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
+use super::agreed::agree;
 use super::around::Around;
 use super::asked::{Asked, Assumed, Hang, Known};
 use super::machine::{Because, Machine, Millis, Session, Told};
 use super::{Drill, all};
 use crate::finding::{Evidence, quote_slot};
-use crate::model::{Cause, Scope, Slot, StationAddress, Switch, platform};
+use crate::model::{Cause, Scope, SettingId, Slot, StationAddress, Switch, platform};
 use crate::policy::{Assignment, Faces, Policy, Role, assign};
 use crate::resolve::Resolved;
 
@@ -22,6 +23,8 @@ pub enum Outcome {
     Outage,
     /// It hangs on something that nobody knows.
     Undetermined,
+    /// It gets through, and the policy asks for nothing that would stop it.
+    Agreed,
     /// A consequence, neither good nor bad.
     Told,
     /// The port refused.
@@ -30,7 +33,8 @@ pub enum Outcome {
 
 impl Outcome {
     /// All, worst first.
-    pub const ALL: [Self; 5] = [Self::LetThrough, Self::Outage, Self::Undetermined, Self::Told, Self::Held];
+    pub const ALL: [Self; 6] =
+        [Self::LetThrough, Self::Outage, Self::Undetermined, Self::Agreed, Self::Told, Self::Held];
 
     /// In a word.
     pub fn word(self) -> &'static str {
@@ -38,6 +42,7 @@ impl Outcome {
             Self::LetThrough => "let-through",
             Self::Outage => "outage",
             Self::Undetermined => "undetermined",
+            Self::Agreed => "agreed",
             Self::Told => "told",
             Self::Held => "held",
         }
@@ -61,6 +66,8 @@ pub struct Rehearsal {
     pub collateral: Option<String>,
     /// How the port comes back, where it was taken down.
     pub recovery: Option<String>,
+    /// Settings, each of which alone would have ended it better: what a policy may have asked for.
+    pub(super) unless: Vec<SettingId>,
     /// What happened.
     pub story: Vec<Told>,
 }
@@ -74,7 +81,23 @@ impl Rehearsal {
     /// An outcome with a story.
     pub(super) fn told(story: Vec<Told>, outcome: Outcome, says: impl Into<String>) -> Self {
         let says = says.into();
-        Self { outcome, says, millis: None, because: None, elsewhere: None, collateral: None, recovery: None, story }
+        Self {
+            outcome,
+            says,
+            millis: None,
+            because: None,
+            elsewhere: None,
+            collateral: None,
+            recovery: None,
+            unless: Vec::new(),
+            story,
+        }
+    }
+
+    /// With what would have ended it better.
+    #[must_use]
+    pub(super) fn unless(self, settings: impl IntoIterator<Item = SettingId>) -> Self {
+        Self { unless: settings.into_iter().collect(), ..self }
     }
 
     /// With what decided.
@@ -296,9 +319,18 @@ impl<'a> Rehearser<'a> {
     }
 }
 
+/// What a drill hangs on where a cable is not known.
+pub(super) const LINKS: &str = "links";
+
+/// So many ports are named of which nobody knows where they lead.
+const MOST_ENDS: usize = 3;
+
 fn play(stage: Stage<'_>, drill: &'static Drill) -> Option<Rehearsed> {
     let asked = Asked::new(stage.switch());
-    let run = |asked: Asked<'_>| (drill.run)(&stage, Machine::new(asked));
+    let run = |asked: Asked<'_>| -> Known<Option<Rehearsal>> {
+        let told = (drill.run)(&stage, Machine::new(asked))?;
+        Ok(told.map(|told| agree(&stage, drill, told)))
+    };
     let rehearsed = |told, hangs| Rehearsed { drill, port: stage.port, told, hangs };
     let hang = match run(asked.clone()) {
         Ok(told) => return told.map(|told| rehearsed(told, None)),
@@ -319,6 +351,15 @@ fn play(stage: Stage<'_>, drill: &'static Drill) -> Option<Rehearsed> {
     };
     let either: Vec<Either> = tried.into_iter().map(either).collect();
     let mut says = format!("hangs on {}, which nobody knows", hang.on);
+    if hang.on == LINKS {
+        let mut ends = stage.around.open_beyond(stage.switch().name());
+        let more = ends.len().saturating_sub(MOST_ENDS);
+        ends.truncate(MOST_ENDS);
+        if !ends.is_empty() {
+            let more = if more > 0 { format!(" and {more} more") } else { String::new() };
+            says = format!("{says}: where {} leads to{more}", ends.join(", "));
+        }
+    }
     for one in &either {
         says = format!("{says}; {}: {}", one.value, one.word());
     }

@@ -119,9 +119,16 @@ pub struct UnreadRow {
     pub shape: String,
     /// How many lines.
     pub count: usize,
+    /// On how many switches.
+    pub switches: usize,
+    /// These, the first of them in the order of the fleet.
+    pub on: Vec<Arc<str>>,
     /// One of them.
     pub sample: UnreadSample,
 }
+
+/// So many switches are named for a shape.
+const MOST_NAMED: usize = 32;
 
 /// What lines of one shape keep open, because nobody understands them or the text is torn there.
 #[derive(Debug, Clone, Serialize)]
@@ -253,7 +260,10 @@ impl Totals {
             }
         }
         for unread in outcome.unread {
-            self.unread.entry(unread.shape.clone()).and_modify(|u| u.count += unread.count).or_insert(unread);
+            match self.unread.get_mut(&unread.shape) {
+                Some(known) => known.add(unread),
+                None => _ = self.unread.insert(unread.shape.clone(), unread),
+            }
         }
         self.remarks.extend(outcome.remarks);
         self.summary.switches += 1;
@@ -433,6 +443,14 @@ impl Totals {
 }
 
 impl UnreadRow {
+    /// Takes in the lines of another switch.
+    fn add(&mut self, other: Self) {
+        self.count += other.count;
+        self.switches += other.switches;
+        let room = MOST_NAMED.saturating_sub(self.on.len());
+        self.on.extend(other.on.into_iter().take(room));
+    }
+
     /// The unread lines of a switch by shape, in the order of first lines. `raw`: with the line itself.
     pub fn of(switch: &Switch, raw: bool) -> Vec<Self> {
         let mut rows: Vec<Self> = Vec::new();
@@ -446,7 +464,8 @@ impl UnreadRow {
             known.insert(&unread.shape, rows.len());
             let (file, line) = (quote.place.file.to_string(), quote.place.line);
             let sample = UnreadSample { file, line, text: raw.then_some(quote.text) };
-            rows.push(Self { shape: unread.shape.to_string(), count: 1, sample });
+            let on = vec![Arc::clone(switch.name())];
+            rows.push(Self { shape: unread.shape.to_string(), count: 1, switches: 1, on, sample });
         }
         rows
     }

@@ -394,6 +394,18 @@ impl Switch {
         clocks.last().and_then(|clock| clock.get(facts::clock::TIME))
     }
 
+    /// The same with no other state than of the kinds that another tells, too; clocks stay.
+    #[must_use]
+    pub fn with_state_like(mut self, other: &Self) -> Self {
+        let shared = |kind: FactKind| other.tells(kind) || kind == facts::clock::FACT;
+        let facts = std::mem::take(&mut self.facts).into_iter().filter(|fact| shared(fact.kind)).collect();
+        let tables = std::mem::take(&mut self.tables).into_iter().filter(|(kind, _)| shared(*kind)).collect();
+        let remarks = self.remarks.len();
+        self.take_state(facts, tables);
+        self.remarks.truncate(remarks);
+        self
+    }
+
     /// Whether state of it is kept at all.
     pub fn has_state(&self) -> bool {
         !self.facts.is_empty() || !self.tables.is_empty()

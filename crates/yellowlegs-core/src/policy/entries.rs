@@ -5,7 +5,7 @@ use jiff::civil::Date;
 
 use super::load::Reader;
 use super::{Cite, PolicyProblem, PortsText};
-use crate::model::{Direction, Kind, Value, VlanSet};
+use crate::model::{Direction, Kind, SettingId, Value, VlanSet, settings};
 use crate::source::{Item, Spot, TableReader};
 
 /// One port, named by its switch and in that switch's own form.
@@ -73,6 +73,30 @@ pub struct Sisters {
     pub baseline: Option<String>,
     /// Where it is written.
     pub cite: Cite,
+}
+
+impl Sisters {
+    /// Whether a setting is one that its switches are to have alike: none that is each switch's own and not taken in, none that an
+    /// exception names, by itself or by its feature.
+    pub fn compares(&self, id: SettingId) -> bool {
+        const OWN: [SettingId; 7] = [
+            settings::NAME.id,
+            settings::DESCRIPTION.id,
+            settings::PINNED_STATIONS.id,
+            settings::WRITTEN_STATIONS.id,
+            settings::QUERIER_ADDRESS.id,
+            settings::TREE_PRIORITY.id,
+            settings::PENDING.id,
+        ];
+        let taken_in = !OWN.contains(&id) || self.including.iter().any(|name| name == id.name());
+        taken_in && !self.excepts(id)
+    }
+
+    /// Whether an exception names a setting, or its feature.
+    pub fn excepts(&self, id: SettingId) -> bool {
+        let feature = id.name().split_once('.').map(|(feature, _)| feature);
+        self.except.iter().any(|name| name == id.name() || Some(name.as_str()) == feature)
+    }
 }
 
 impl Reader<'_> {

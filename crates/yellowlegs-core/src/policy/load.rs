@@ -386,6 +386,7 @@ impl<'d> Reader<'d> {
                 }
             }
         }
+        expect.follow_pinning();
         expect
     }
 }

@@ -101,6 +101,7 @@ site! {
     phone_prefixes: Vec<String> = "phone-prefixes", Vec::new(), "What the station addresses of the site's phones begin with.";
     rapid: Wish = "rapid-protocol", Wish::Wanted, "Whether the rapid (or multiple) spanning tree is to run.";
     start_within: Seconds = "start-within", Seconds(5), "Most seconds from plug-in to forwarding on an edge port.";
+    detected_edges: DetectedEdges = "detected-edges", DetectedEdges::Enough, "Whether an edge that the platform detects by itself is one (enough), or fast start must be written (set).";
     snooping_vlans: VlanSet = "snooping-vlans", VlanSet::default(), "VLANs that DHCP snooping must cover besides those of edge ports.";
     dhcp_rate: Option<Rate> = "dhcp-rate-limit", None, "Highest rate limit of client messages on edge ports; none: any limit will do.";
     address_check: Wish = "address-check", Wish::Wanted, "Whether a client's hardware address is to be compared with its frame's source.";
@@ -331,6 +332,33 @@ impl Read for Marking {
     }
     fn show(&self) -> String {
         self.word().to_owned()
+    }
+}
+
+/// Whether an edge port that is one because no bridge is heard will do.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum DetectedEdges {
+    /// It is an edge port like any other, with all that is asked of one.
+    Enough,
+    /// Fast start is to be written on the port.
+    Set,
+}
+
+impl Read for DetectedEdges {
+    const VALUES: &'static str = "enough or set";
+    fn read(entry: &Entry<'_>) -> Option<Self> {
+        match text(entry)? {
+            "enough" => Some(Self::Enough),
+            "set" => Some(Self::Set),
+            _ => None,
+        }
+    }
+    fn show(&self) -> String {
+        match self {
+            Self::Enough => "enough",
+            Self::Set => "set",
+        }
+        .to_owned()
     }
 }
 

@@ -216,6 +216,15 @@ impl Expect {
         self.settings.iter().map(|(id, wished)| (*id, wished))
     }
 
+    /// Pinning stands on port security: who wants the one and says nothing of the other wants both.
+    pub(super) fn follow_pinning(&mut self) {
+        let pinning = self.wish(Feature::Pinning).clone();
+        let security = &mut self.wishes[Feature::PortSecurity as usize];
+        if pinning.value == Wish::Wanted && security.value == Wish::Any && matches!(security.cite, Cite::BuiltIn(_)) {
+            *security = pinning;
+        }
+    }
+
     /// Puts an expectation in its place; what it can be, when its value cannot be that.
     pub(super) fn take(&mut self, name: &str, entry: &Entry<'_>, cite: Cite) -> Result<(), Refused> {
         // A feature may go by its name alone where one switch turns it on: `power` is `power.enabled`.

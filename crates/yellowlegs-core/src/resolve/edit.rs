@@ -454,7 +454,13 @@ impl<'a> Writer<'a> {
             sets(self.wanted.setting) && sets(other)
         });
         // Membership decides the mode; how far defaults reach hangs on mode and edge.
-        let decides = [settings::TAGGED_VLANS.id, settings::VOICE_VLAN.id, settings::MODE.id, settings::FAST_START.id];
+        let decides = [
+            settings::TAGGED_VLANS.id,
+            settings::VOICE_VLAN.id,
+            settings::MODE.id,
+            settings::FAST_START.id,
+            settings::LINK_TYPE.id,
+        ];
         together || decides.contains(&self.wanted.setting)
     }
 }

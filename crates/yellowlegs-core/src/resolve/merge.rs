@@ -7,8 +7,8 @@ use std::sync::Arc;
 use super::apply::{ProfileName, Written, from_profiles, is_unset, later};
 use crate::dialect::{Dialect, Reach};
 use crate::model::{
-    Choice, Dangling, FastStart, Mode, Origin, PortSlots, Scope, SettingId, Slot, Switch, Value, VlanSet, platform,
-    settings,
+    Choice, Dangling, FastStart, LinkType, Mode, Origin, PortSlots, Protocol, Scope, SettingId, Slot, Switch, Value,
+    VlanSet, platform, settings,
 };
 
 pub(super) fn merge(dialect: &Dialect, mut written: Written, switch: &mut Switch) {
@@ -96,8 +96,8 @@ struct Layers<'a> {
 impl<'a> Layers<'a> {
     fn new(dialect: &'a Dialect, written: &'a Written, defaults: &'a [Slot]) -> Self {
         let by_membership = dialect.traits().holds(platform::MODE_FROM, "membership") == Some(true);
-        // Mode and fast start come first: how far a global default reaches hangs on them.
-        let mut order = vec![settings::MODE.id, settings::FAST_START.id];
+        // Mode, fast start and link type come first: how far a global default reaches hangs on them.
+        let mut order = vec![settings::MODE.id, settings::FAST_START.id, settings::LINK_TYPE.id];
         if by_membership {
             order.splice(0..0, [settings::TAGGED_VLANS.id, settings::VOICE_VLAN.id, settings::ACCESS_VLAN.id]);
         }
@@ -167,14 +167,30 @@ impl<'a> Layers<'a> {
             Reach::TrunkPorts => Some(mode()? == Mode::Trunk),
             Reach::EdgePorts => {
                 match so_far.get(port, settings::FAST_START.id)?.value.as_ref().and_then(choice::<FastStart>)? {
-                    FastStart::Off => Some(false),
+                    FastStart::Off => self.is_detected(port, so_far),
                     FastStart::EdgeOnTrunk => Some(true),
                     FastStart::Edge if mode()? == Mode::Access => Some(true),
                     FastStart::Edge => self.dialect.traits().holds(platform::PLAIN_ON_TRUNK, "works"),
-                    FastStart::Auto => None,
+                    FastStart::Auto => Some(true),
                 }
             }
         }
+    }
+
+    /// Whether the platform makes a port an edge by itself, where no bridge is heard: under the rapid protocol, between two
+    /// (IEEE 802.1Q, 13.27: auto edge).
+    fn is_detected(&self, port: usize, so_far: &PortSlots) -> Option<bool> {
+        if self.dialect.traits().holds(platform::EDGE_DETECTED, "yes") != Some(true) {
+            return Some(false);
+        }
+        let id = settings::TREE_PROTOCOL.id;
+        let written = self.written.switch.get(id.slot()).filter(|slot| !is_unset(slot));
+        let protocol = written.or(self.defaults.get(id.index()))?.value.as_ref().and_then(choice::<Protocol>)?;
+        if matches!(protocol, Protocol::Classic | Protocol::ClassicPerVlan) {
+            return Some(false);
+        }
+        let link = so_far.get(port, settings::LINK_TYPE.id)?.value.as_ref().and_then(choice::<LinkType>)?;
+        Some(link != LinkType::Shared)
     }
 
     /// A port that is a tagged member of a VLAN beside its voice VLAN is a trunk; else it is none.

@@ -78,6 +78,7 @@ fn take_away(record: &mut Json, fact: &str) {
     };
     forget(record, "traits");
     forget(record, "settings");
+    forget(record, "every_vlan");
     for list in ["ports", "vlans", "mirrors"] {
         record[list].as_array_mut().into_iter().flatten().for_each(|place| forget(place, "settings"));
     }

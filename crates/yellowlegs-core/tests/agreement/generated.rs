@@ -40,7 +40,6 @@ describes = ["^server"]
 /// of its own; ports on the way to the server that are shut, take in nothing tagged, or ask switches who they are; a limit that is void
 /// because it is forgotten in a moment; timers of multicast that are out of their range.
 const UNJUDGED: &[(&str, &str)] = &[
-    ("port.tagged-vlans", ""),
     ("port.acceptable-frames", ""),
     ("port.acceptable-frames", "real-server"),
     ("port.enabled", "real-server"),
@@ -59,8 +58,13 @@ const ROLES: [&str; 9] = ["desk", "host", "screen", "virtual", "spare", "capture
 
 /// The strict policy, with what it leaves to the site.
 pub(super) fn strict() -> Policy {
+    policy(&strict_text())
+}
+
+/// Its text.
+pub(super) fn strict_text() -> String {
     let (_, entries) = POLICY.split_once("[[dhcp-server]]").unwrap();
-    policy(&format!("{STRICT}{SERVER}[[dhcp-server]]{entries}"))
+    format!("{STRICT}{SERVER}[[dhcp-server]]{entries}")
 }
 
 /// A fleet in which nothing is wrong under the strict policy.
@@ -104,7 +108,7 @@ fn traits() -> Vec<(&'static str, Option<Vec<&'static str>>)> {
 
 /// What is changed: settings, traits, descriptions (and with them roles).
 #[derive(Debug, Clone)]
-enum Step {
+pub(super) enum Step {
     Setting(Change),
     Trait(&'static str, &'static str, Option<Vec<&'static str>>),
     Role(&'static str, usize, &'static str),
@@ -146,12 +150,11 @@ impl Step {
         }
     }
 
-    /// The port it is about, and whether it takes protection away: a flag or a list emptied, a word that is the weakest.
-    fn weakens(&self) -> Option<&str> {
-        let Self::Setting(change) = self else { return None };
+    /// Whether it takes protection away: a flag or a list emptied, a word that is the weakest.
+    pub(super) fn weakens(&self) -> bool {
+        let Self::Setting(change) = self else { return false };
         let weak = [json!(false), json!("none"), json!("off"), json!([]), json!("drop"), json!(0)];
-        let weak = change.value.as_ref().is_some_and(|value| weak.contains(value));
-        (weak && change.path.first().is_some_and(|step| step == "ports")).then_some(&change.place)
+        change.value.as_ref().is_some_and(|value| weak.contains(value))
     }
 
     /// Whether it leaves something that nobody knows.
@@ -166,7 +169,7 @@ impl Step {
         here || UNJUDGED.contains(&(change.setting, drill))
     }
 
-    fn told(&self) -> String {
+    pub(super) fn told(&self) -> String {
         match self {
             Self::Setting(change) => format!("{} {} = {}", change.place, change.setting, change.shown()),
             Self::Trait(switch, name, words) => format!("{switch} trait {name} = {words:?}"),
@@ -177,7 +180,7 @@ impl Step {
 }
 
 /// Where drills and checks are at odds after some steps; and how each drill came out.
-fn odds(
+pub(super) fn odds(
     policy: &Policy,
     after: &BTreeMap<&str, Resolved>,
     steps: &[Step],
@@ -188,11 +191,22 @@ fn odds(
         for ((port, drill), outcome) in rehearsed(policy, resolved, &around) {
             ways.push((drill, outcome));
             let place = format!("{name} {port}");
-            if outcome > Outcome::Outage || steps.iter().any(|step| step.is_unjudged(drill, &place)) {
+            let agreed = outcome == Outcome::Agreed;
+            if outcome > Outcome::Outage && !agreed || steps.iter().any(|step| step.is_unjudged(drill, &place)) {
                 continue;
             }
             let found: &BTreeSet<String> = found.get_or_insert_with(|| judged(policy, after));
             let rehearsed = drill::all().iter().find(|d| d.name == drill).unwrap();
+            if agreed {
+                // What is half switched on contradicts itself, whatever is asked for; an edge towards a bridge is no matter of roots.
+                let other = |check: &str| {
+                    check.ends_with("/not-armed") || drill == "root-takeover" && check.starts_with("fast-start/")
+                };
+                let asked = |check: &&&str| !other(check) && found.contains(&format!("{check} {place}"));
+                let asked = rehearsed.answers.iter().find(asked);
+                odds.extend(asked.map(|check| format!("{place}: {drill} is agreed on, and {check} is found")));
+                continue;
+            }
             let answered = |line: &String| {
                 let open = line.starts_with('?');
                 let (check, place) = line.trim_start_matches('?').split_once(' ').unwrap_or((line, ""));
@@ -221,7 +235,7 @@ fn nothing_is_wrong_with_the_strict_fleet() {
 }
 
 /// Every single step from a fleet: of settings to another value or to none, of traits, of roles.
-fn steps(fleet: &BTreeMap<&'static str, Resolved>) -> [Vec<Step>; 3] {
+pub(super) fn steps(fleet: &BTreeMap<&'static str, Resolved>) -> [Vec<Step>; 3] {
     let mut settings: Vec<Change> = all(fleet);
     let mut unknown: Vec<Change> = Vec::new();
     for change in &settings {
@@ -248,7 +262,7 @@ pub(super) fn records(fleet: &BTreeMap<&'static str, Resolved>) -> Records {
 }
 
 /// The fleet after some steps; none: there can be no such fleet.
-fn after(
+pub(super) fn after(
     fleet: &BTreeMap<&'static str, Resolved>,
     records: &Records,
     steps: &[Step],
@@ -301,7 +315,7 @@ fn generated_fleets_agree() {
         let Step::Setting(change) = step else { continue };
         let [any, weak, loops, pins] = ports.entry(&change.place).or_default();
         any.push(step.clone());
-        if step.weakens().is_some() {
+        if step.weakens() && change.path.first().is_some_and(|step| step == "ports") {
             weak.push(step.clone());
             let families = [(loops, ["guard.", "spanning-tree."]), (pins, ["port-security.", "authentication."])];
             for (family, names) in families {

@@ -1,10 +1,12 @@
 //! Checks and drills held against each other. Both stand on the settings in force; neither knows the other. `generated.rs` changes a
-//! right fleet: each setting, trait and role alone, then several at once. `table.rs` says of each drill how it comes out.
+//! right fleet: each setting, trait and role alone, then several at once. `table.rs` says of each drill how it comes out. `own_policy.rs`
+//! changes what is asked for together with the fleet.
 
 mod asks;
 #[path = "../support/changes.rs"]
 mod changes;
 mod generated;
+mod own_policy;
 #[path = "../support/right.rs"]
 mod right;
 #[path = "../support/mod.rs"]
@@ -22,7 +24,8 @@ use yellowlegs_core::resolve::Resolved;
 
 /// What is around the switches of a fleet.
 fn around(policy: &Policy, fleet: &BTreeMap<&str, Resolved>) -> Around {
-    let mut around = Around::new(fleet.values().map(|resolved| Sketch::of(resolved, policy, &as_of())).collect());
+    let sketches = fleet.values().map(|resolved| Sketch::of(resolved, policy, &as_of())).collect();
+    let mut around = Around::new(sketches, &as_of());
     fleet.values().for_each(|resolved| around.keep(Arc::new(resolved.clone())));
     around
 }

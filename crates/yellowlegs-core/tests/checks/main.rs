@@ -105,6 +105,13 @@ const CASES: &[Case] = &[
     ("port/native-wrong", "not-applicable", "desk", "carries single", &[]),
     ("port/untagged-missing", "met", "desk", "carries single;home lane 110", &[]),
     ("port/untagged-missing", "violated", "desk", "carries single;home lane none", &[]),
+    // A host that tags has its VLANs tagged.
+    ("port/untagged-missing", "met", "virtual", "carries bundle;bundle lanes 110;bare lane none", &[]),
+    ("port/untagged-missing", "met", "virtual", "carries bundle;bundle lanes 998;bare lane 110", &[]),
+    ("port/untagged-missing", "violated", "virtual", "carries bundle;bundle lanes 998;bare lane 999", &[]),
+    ("port/untagged-missing", "violated", "virtual", "carries single;home lane none", &[]),
+    ("port/untagged-missing", "met", "virtual", "carries single;home lane 998", &[]),
+    ("port/untagged-missing", "undetermined", "virtual", "carries bundle;bare lane none", &["trunk-without-list"]),
     ("port/untagged-missing", "violated", "desk", "carries bundle;bare lane none", &[]),
     ("port/untagged-missing", "violated", "desk", "carries single;home lane 110;admit tagged", &[]),
     ("port/untagged-missing", "undetermined", "desk", "carries single", &["port.access-vlan"]),

@@ -307,3 +307,98 @@ fn a_plain_edge_on_a_trunk(#[case] line: &'static str, #[case] instead: &'static
         expected
     );
 }
+
+/// Edges that the platform detects: enough, or to be set. BPDU guard is asked for on the same ports.
+#[rstest]
+#[case::enough("", "no", "top tree kind young;carries single", "fast-start/missing", "violated")]
+#[case::enough("", "yes", "top tree kind young;carries single", "fast-start/missing", "met")]
+#[case::to_be_set(
+    "detected-edges = 'set'",
+    "yes",
+    "top tree kind young;carries single",
+    "fast-start/missing",
+    "violated"
+)]
+#[case::set(
+    "detected-edges = 'set'",
+    "yes",
+    "top tree kind young;carries single;wakes quickly",
+    "fast-start/missing",
+    "met"
+)]
+#[case::listens("detected-edges = 'set'", "no", "carries single;wakes listening", "fast-start/missing", "violated")]
+#[case::listens("detected-edges = 'enough'", "no", "carries single;wakes listening", "fast-start/missing", "met")]
+#[case::of_the_classic_tree("detected-edges = 'set'", "yes", "carries single", "fast-start/missing", "violated")]
+#[case::shared("", "yes", "top tree kind young;carries single;tree link crowd", "guard/bpdu-missing", "not-applicable")]
+#[case::bare("", "yes", "top tree kind young;carries single", "guard/bpdu-missing", "violated")]
+#[case::guarded("", "yes", "top tree kind young;carries single;tree stranger closes", "guard/bpdu-missing", "met")]
+#[case::by_the_default_of_edges(
+    "",
+    "yes",
+    "top tree kind young;top quick sockets closed to trees;carries single",
+    "guard/bpdu-missing",
+    "met"
+)]
+#[case::no_edge(
+    "",
+    "no",
+    "top tree kind young;top quick sockets closed to trees;carries single",
+    "guard/bpdu-missing",
+    "not-applicable"
+)]
+#[case::set_is_asked_first(
+    "detected-edges = 'set'",
+    "yes",
+    "top tree kind young;carries single",
+    "guard/bpdu-missing",
+    "not-applicable"
+)]
+#[case::slow("", "yes", "top tree kind young;carries single", "fast-start/slow", "violated")]
+#[case::missing_says_it(
+    "detected-edges = 'set'",
+    "yes",
+    "top tree kind young;carries single",
+    "fast-start/slow",
+    "not-applicable"
+)]
+fn edges_that_are_detected(
+    #[case] value: &'static str,
+    #[case] detects: &str,
+    #[case] lines: &str,
+    #[case] check: &str,
+    #[case] expected: &str,
+) {
+    let instead = if detects == "yes" { "edge-detected = \"yes\"" } else { "edge-detected = \"no\"" };
+    let besides = Besides { site: value, trait_: ("edge-detected = \"no\"", instead), ..PLAIN };
+    assert_eq!(verdict(check, besides, "desk", lines), expected);
+}
+
+/// One line, one finding: what a time-critical port is told of energy saving the role's expectation does not say again.
+#[rstest]
+#[case("time-critical = true", "without doze", "multicast/energy-saving", "met")]
+#[case("time-critical = true", "", "multicast/energy-saving", "violated")]
+#[case("time-critical = true", "", "port/unexpected", "not-applicable")]
+#[case("time-critical = true", "frames up-to 9000", "port/unexpected", "not-applicable")]
+#[case("time-critical = false", "", "multicast/energy-saving", "not-applicable")]
+#[case("time-critical = false", "", "port/unexpected", "violated")]
+fn energy_saving_is_told_once(#[case] critical: &str, #[case] line: &str, #[case] check: &str, #[case] expected: &str) {
+    let role = format!(
+        "[[role]]\nname = 'lamp'\nfaces = 'host'\nvlans = [110]\ndescribes = ['^lamp']\n{critical}\n[role.expect]\n'port.energy-saving' = 'unwanted'\n"
+    );
+    let role: &'static str = role.leak();
+    assert_eq!(verdict(check, entries(role), "lamp", &format!("{DESK};{line}")), expected);
+}
+
+/// A level that is off for a role takes a dead entry of that role out of what is told.
+#[test]
+fn a_dead_entry_of_a_role_for_which_the_check_is_off() {
+    let dead = |levels: &str| {
+        let text = format!("{POLICY}{ROUTER}[levels]\n{levels}\n");
+        let policy = policy(&text);
+        let found = yellowlegs_core::check::FleetOutcome::entries(&policy, &as_of(), &Default::default());
+        found.iter().filter(|finding| finding.message.contains("role out")).count()
+    };
+    assert_eq!(dead(""), 1);
+    assert_eq!(dead("\"out:config/policy-unused\" = \"off\""), 0);
+    assert_eq!(dead("\"desk:config/policy-unused\" = \"off\""), 1);
+}

@@ -77,6 +77,10 @@ fn the_link_now(
 #[rstest]
 #[case::by_hand("by hand", "then by hand: take the port down and up again, nothing brings it back by itself")]
 #[case::by_itself("4 min", "then it comes back in 240 s by its timer")]
+#[case::no_time_left_where_nothing_brings_it_back(
+    "0 s",
+    "then by hand: take the port down and up again, nothing brings it back by itself"
+)]
 fn a_held_port_tells_how_it_comes_back(#[case] opens: &str, #[case] expected: &str) {
     let log = "2031-03-04 06:00:01 socket 1.1 turned away 0200.5e10.0005\n2031-03-04 06:00:00 socket 1.1 turned away 0200.5e10.0004\n2031-03-04 06:00:02 socket 1.1 turned away 0200.5e10.0005\n";
     let link = page("crowd watch;crowd response shut-out", &(status("down", "crowd", opens) + log)).link;
@@ -165,6 +169,27 @@ fn who_announces_itself() {
             ("without a name", Some("9"), String::new(), String::new()),
         ]
     );
+}
+
+/// Two tables tell of one neighbour: it is one, with what either says.
+#[test]
+fn a_neighbour_that_two_tables_tell_of() {
+    let told = "socket 1.1 hears\n  name: tide-1\n  on: 3\n  can: bridge\nsocket 1.1 hears\n  name: TIDE-1\n  can: bridge, phone\n  speech:\n    lane: 210\nsocket 1.1 hears\n  name: tide-1\n  on: 4\n";
+    let page = page("", told);
+    let heard: Vec<_> =
+        page.neighbours.iter().map(|n| (&*n.name, n.port.as_deref(), n.can.join(" "), n.says.join("; "))).collect();
+    let one = ("tide-1", Some("3"), "bridge telephone".to_owned(), "voice in VLAN 210".to_owned());
+    assert_eq!(heard, [one, ("tide-1", Some("4"), String::new(), String::new())]);
+}
+
+/// A downlink hears its neighbour's BPDUs: it is no edge that is detected.
+#[rstest]
+#[case("down", "no edge port: forwards once the bridge at its other end agrees")]
+#[case("desk", "edge port once detected: forwards after 3 s (the edge is detected after the migrate time of 3 s)")]
+fn an_edge_that_is_detected(#[case] note: &str, #[case] expected: &str) {
+    let page = page(&format!("note \"{note}\";carries single;wakes listening"), "");
+    let tree = page.features.iter().find(|feature| feature.feature == "spanning tree").unwrap();
+    assert_eq!(tree.told.as_deref(), Some(expected));
 }
 
 #[test]

@@ -215,14 +215,19 @@ fn no_more_than_five_lines_are_named_each_shape_once() {
 
 #[test]
 fn unread_lines_are_counted_by_shape_over_the_fleet() {
-    let row = |shape: &str, count| {
+    let row = |on: &str, shape: &str, count| {
         let sample = UnreadSample { file: "a/config.txt".into(), line: 3, text: None };
-        UnreadRow { shape: shape.into(), count, sample }
+        UnreadRow { shape: shape.into(), count, switches: 1, on: vec![on.into()], sample }
     };
     let with = |name, rows| SwitchOutcome { unread: rows, ..outcome(name, [Clean; 3], Vec::new()) };
-    let totals = totals([with("a", vec![row("chime …", 2), row("bell …", 4)]), with("b", vec![row("chime …", 3)])]);
-    let rows: Vec<_> = totals.unread().iter().map(|row| (&*row.shape, row.count)).collect();
-    assert_eq!(rows, [("chime …", 5), ("bell …", 4)]);
+    let totals = totals([
+        with("a", vec![row("a", "chime …", 2), row("a", "bell …", 4)]),
+        with("b", vec![row("b", "chime …", 3)]),
+    ]);
+    let names = |row: &UnreadRow| row.on.iter().map(ToString::to_string).collect::<Vec<_>>();
+    let rows: Vec<_> = totals.unread().iter().map(|row| (&*row.shape, row.count, row.switches, names(row))).collect();
+    let on = |names: &[&str]| names.iter().map(ToString::to_string).collect::<Vec<_>>();
+    assert_eq!(rows, [("chime …", 5, 2, on(&["a", "b"])), ("bell …", 4, 1, on(&["a"]))]);
 }
 
 #[test]

@@ -262,7 +262,7 @@ impl Work<'_> {
             gathered.totals.remark(Remark { about: "the fleet".into(), file: None, line: None, text });
         }
         for dialect in used {
-            beyond(&dialect).into_iter().for_each(|remark| gathered.totals.remark(remark));
+            beyond(&dialect, &self.loaded.policy).into_iter().for_each(|remark| gathered.totals.remark(remark));
         }
         Ok(gathered)
     }
@@ -301,9 +301,18 @@ impl Work<'_> {
     }
 }
 
-/// What a dialect never tells, said once and not for each port.
-fn beyond(dialect: &Dialect) -> Vec<Remark> {
-    let never = check::out_of_reach(dialect).into_iter().filter(|out| !out.can_set);
+/// What a dialect never tells, said once and not for each port; of checks that are on.
+fn beyond(dialect: &Dialect, policy: &Policy) -> Vec<Remark> {
+    let is_on = |id: &&str| {
+        let level = check::all().find(|check| check.id == *id).map(|check| check.level);
+        let for_role = |role: Option<&str>| level.is_some_and(|level| policy.level(id, role, level).is_some());
+        for_role(None) || policy.roles.iter().any(|role| for_role(Some(&role.name)))
+    };
+    let never = check::out_of_reach(dialect)
+        .into_iter()
+        .filter(|out| !out.can_set)
+        .map(|out| check::OutOfReach { checks: out.checks.iter().copied().filter(is_on).collect(), ..out });
+    let never = never.filter(|out| !out.checks.is_empty());
     let remark = |out: check::OutOfReach| Remark {
         about: format!("dialect {}", dialect.name()),
         file: Some(dialect.source().path().to_string()),

@@ -6,8 +6,8 @@ use std::process::ExitCode;
 
 use yellowlegs_core::check::{Check, Judge, Selection, all, compare, compare_state};
 use yellowlegs_core::finding::Finding;
-use yellowlegs_core::model::SavedCopy;
-use yellowlegs_core::policy::AsOf;
+use yellowlegs_core::model::{SavedCopy, SettingId};
+use yellowlegs_core::policy::{AsOf, Sisters};
 use yellowlegs_core::resolve::Resolved;
 use yellowlegs_core::source::nearest;
 
@@ -79,6 +79,11 @@ impl Side {
         self.fleet.switches.iter().find(|found| found.name == name).or_else(baseline)
     }
 
+    /// The first group of sisters that a switch is in.
+    fn sisters_of(&self, name: &str) -> Option<&Sisters> {
+        self.loaded.policy.sisters.iter().find(|group| group.switches.iter().any(|glob| glob.is_match(name)))
+    }
+
     fn read(&self, found: &Found, whole: &mut bool) -> Option<Resolved> {
         let (read, unreadable) = fleet::read_switch(&self.root.dir, found, &self.loaded, self.as_of.moment());
         *whole &= unreadable.is_empty() && read.is_some();
@@ -130,16 +135,16 @@ fn of_one_fleet(args: &Compare) -> Result<Compared, Failure> {
             side.read(found, &mut whole).map(|resolved| (other, resolved)).into_iter().collect()
         }
     };
+    let group = args.against.filter(|against| *against != Against::Saved).and_then(|_| side.sisters_of(&name));
     for (other, b) in others {
-        all.push(pair(&name, &other, (&side, &a), (&side, &b)));
+        all.push(pair(&name, &other, (&side, &a), (&side, &b), group));
     }
     Ok(Compared { all, whole })
 }
 
 /// The baseline or the sisters that the policy gives a switch.
 fn group(side: &Side, name: &str, against: Against, whole: &mut bool) -> Result<Vec<(String, Resolved)>, Failure> {
-    let mine = side.loaded.policy.sisters.iter().find(|group| group.switches.iter().any(|glob| glob.is_match(name)));
-    let Some(group) = mine else {
+    let Some(group) = side.sisters_of(name) else {
         return Err(Failure::usage(
             format!("`{name}` is in no group of sisters"),
             "write one in the policy: [[sisters]]",
@@ -181,7 +186,7 @@ fn snapshots(args: &Compare, a: &Path, b: &Path) -> Result<Compared, Failure> {
             (Some(one), Some(other)) => {
                 let (one, other) = (left.read(one, &mut whole), right.read(other, &mut whole));
                 if let (Some(one), Some(other)) = (one, other) {
-                    let comparison = pair(name, name, (&left, &one), (&right, &other));
+                    let comparison = pair(name, name, (&left, &one), (&right, &other), None);
                     all.extend(comparison.differs().then_some(comparison));
                 }
             }
@@ -212,9 +217,26 @@ fn keyed(findings: Vec<Finding>) -> BTreeMap<Key, Finding> {
     findings.into_iter().map(|found| (key(&found), found)).collect()
 }
 
-fn pair(a: &str, b: &str, (side_a, one): (&Side, &Resolved), (side_b, other): (&Side, &Resolved)) -> Comparison {
-    let shared = |found: &Finding| is_shared(found, [one, other]);
-    let (mut first, mut second) = (side_a.findings(one), side_b.findings(other));
+/// Two readings held against each other: with the exceptions of their group of sisters, where they are compared as such. Checks look
+/// at what both sides tell of the network.
+fn pair(
+    a: &str,
+    b: &str,
+    (side_a, one): (&Side, &Resolved),
+    (side_b, other): (&Side, &Resolved),
+    group: Option<&Sisters>,
+) -> Comparison {
+    let alike = |one: &Resolved, other: &Resolved| {
+        let mut alike = one.clone();
+        alike.switch = alike.switch.with_state_like(&other.switch);
+        alike
+    };
+    let excepted = |found: &Finding| {
+        let id = found.settings.first().and_then(|setting| SettingId::by_name(setting.name));
+        id.is_some_and(|id| group.is_some_and(|group| group.excepts(id)))
+    };
+    let shared = |found: &Finding| is_shared(found, [one, other]) && !excepted(found);
+    let (mut first, mut second) = (side_a.findings(&alike(one, other)), side_b.findings(&alike(other, one)));
     first.retain(shared);
     second.retain(shared);
     let (mut before, after) = (keyed(first), keyed(second));
@@ -229,7 +251,7 @@ fn pair(a: &str, b: &str, (side_a, one): (&Side, &Resolved), (side_b, other): (&
         a: a.to_owned(),
         b: b.to_owned(),
         only_in: None,
-        settings: compare(one, other),
+        settings: compare(one, other, |id| group.is_none_or(|group| group.compares(id))),
         state: compare_state(&one.switch, &other.switch),
         appeared,
         gone: before.values().map(Changed::of).collect(),

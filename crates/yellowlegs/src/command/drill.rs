@@ -88,7 +88,7 @@ pub(super) fn run(args: &Drill, loudness: Loudness) -> Result<ExitCode, Failure>
         _ if !whole => 2,
         Some(Outcome::LetThrough | Outcome::Outage) => 1,
         Some(Outcome::Undetermined) => 3,
-        Some(Outcome::Told | Outcome::Held) | None => 0,
+        Some(Outcome::Agreed | Outcome::Told | Outcome::Held) | None => 0,
     }))
 }
 
@@ -157,7 +157,7 @@ pub(super) fn around(root: &Root, loaded: &Loaded, switches: &[Found], as_of: &A
     match taken {
         Ok(()) => {}
     }
-    let mut around = Around::new(sketches);
+    let mut around = Around::new(sketches, as_of);
     let wanted: BTreeSet<Arc<str>> = around.on_the_way().cloned().collect();
     let kept: Vec<&Found> = switches.iter().filter(|found| wanted.contains(&*found.name)).collect();
     kept.into_iter().filter_map(read).for_each(|resolved| around.keep(Arc::new(resolved)));

@@ -83,6 +83,7 @@ pub(crate) fn explain(out: &mut dyn Write, check: &Check) -> io::Result<()> {
     listed(out, "Uses, when it has them", check.uses, "")?;
     listed(out, "Policy values", check.policy, "none")?;
     listed(out, "Says it in place of", check.absorbs, "")?;
+    listed(out, "Says nothing where it is said by", &check.yields_to().collect::<Vec<_>>(), "")?;
     if !check.judges.is_empty() {
         let names: Vec<&str> = check.judges.iter().map(|id| id.name()).collect();
         let text = format!(

@@ -3,9 +3,10 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
+use crate::check::fleet::{Had, Sides};
 use crate::check::{Check, Digest, FleetJudgement, FleetView, FleetViolation, Run, Violation};
 use crate::finding::Related;
-use crate::model::{Scope, SettingId};
+use crate::model::SettingId;
 use crate::policy::{Level, Sisters};
 
 pub(super) const DRIFT: Check = Check {
@@ -27,7 +28,7 @@ pub(super) const DRIFT: Check = Check {
 type Compared = (Arc<str>, SettingId);
 
 /// The one that is right: its name, and what it is compared by.
-type Base<'f> = (Arc<str>, &'f BTreeMap<Compared, u64>);
+type Base<'f> = (Arc<str>, &'f BTreeMap<Compared, Vec<Had>>);
 
 fn drift(fleet: &FleetView<'_>) -> FleetJudgement {
     let mut judgement = FleetJudgement::default();
@@ -40,16 +41,11 @@ fn drift(fleet: &FleetView<'_>) -> FleetJudgement {
             Some((path.into(), &digest.settings))
         });
         let keys: BTreeSet<&Compared> = members.iter().flat_map(|digest| digest.settings.keys()).collect();
-        for key in keys.into_iter().filter(|(_, id)| !group.except.iter().any(|name| excepts(name, *id))) {
+        for key in keys.into_iter().filter(|(_, id)| group.compares(*id)) {
             compare(group, key, &members, base.as_ref(), &mut judgement);
         }
     }
     judgement
-}
-
-/// Whether an entry of `except` names a setting: it, or a feature.
-fn excepts(name: &str, id: SettingId) -> bool {
-    name == id.name() || id.name().split_once('.').is_some_and(|(feature, _)| feature == name)
 }
 
 fn compare(
@@ -59,40 +55,48 @@ fn compare(
     base: Option<&Base<'_>>,
     judgement: &mut FleetJudgement,
 ) {
-    let mut by_value: BTreeMap<u64, Vec<&Arc<str>>> = BTreeMap::new();
+    let values = |had: &[Had]| -> Vec<u64> { had.iter().map(|had| had.value).collect() };
+    let mut by_value: BTreeMap<Vec<u64>, Vec<(&Arc<str>, &[Had])>> = BTreeMap::new();
     for member in members {
         // A role that a switch has no port of is no difference.
-        if let Some(value) = member.settings.get(key) {
-            by_value.entry(*value).or_default().push(&member.switch);
+        if let Some(had) = member.settings.get(key) {
+            by_value.entry(values(had)).or_default().push((&member.switch, had));
         }
     }
     // Without a baseline most are right; where no value has most, the first switch's.
-    let most = || by_value.iter().max_by_key(|(_, s)| (s.len(), std::cmp::Reverse(s.first().copied())));
+    let first = |switches: &[(&Arc<str>, _)]| switches.first().map(|(name, _)| Arc::clone(name));
+    let most = || by_value.values().max_by_key(|s| (s.len(), std::cmp::Reverse(first(s))));
     let right = match base {
-        Some((name, settings)) => settings.get(key).map(|value| (*value, Arc::clone(name))),
-        None => most().and_then(|(value, switches)| Some((*value, Arc::clone(switches.first()?)))),
+        Some((name, settings)) => settings.get(key).map(|had| (had.as_slice(), Arc::clone(name))),
+        None => most().and_then(|switches| switches.first()).map(|(name, had)| (*had, Arc::clone(name))),
     };
     let Some((right, other)) = right else { return };
     let (role, id) = key;
-    for switch in by_value.iter().filter(|(value, _)| **value != right).flat_map(|(_, switches)| switches) {
+    let unlike = by_value.iter().filter(|(value, _)| **value != values(right)).flat_map(|(_, switches)| switches);
+    for (switch, had) in unlike {
         let says = if role.is_empty() {
-            "{setting} differs from {other}"
+            "{setting} is {value}; {other} has {theirs}"
         } else {
-            "{setting} on ports of role {of} differs from {other}"
+            "{setting} is {value} on {at}, role {of}; {other} has {theirs} on {there}"
         };
-        let place = Related { switch: Arc::clone(&other), port: None };
         let mut violation = Violation::saying(says)
             .fact("setting", id.name())
             .fact("of", &**role)
             .fact("other", &*other)
-            .related(vec![place.clone()])
             .demand(&group.cite);
         violation.apart = Some(format!("{} {role}", id.name()));
-        if id.info().scope == Scope::Switch {
-            violation = violation.beside(*id);
-        }
         let mut found = FleetViolation::at(Related { switch: Arc::clone(switch), port: None }, violation);
-        found.beside = if id.info().scope == Scope::Switch { vec![(place, *id)] } else { Vec::new() };
+        let (port, other_port) = apart(had, right);
+        found.sides = Some(Sides { setting: *id, port, other: Arc::clone(&other), other_port });
         judgement.violations.push(found);
     }
+}
+
+/// The ports whose values show that two switches are unlike: the first of either that has what the other has not, else any.
+fn apart(here: &[Had], there: &[Had]) -> (Option<usize>, Option<usize>) {
+    let first = |one: &[Had], other: &[Had]| {
+        let lacking = one.iter().find(|had| other.iter().all(|o| o.value != had.value));
+        lacking.or(one.first()).and_then(|had| had.port)
+    };
+    (first(here, there), first(there, here))
 }

@@ -1,7 +1,7 @@
 //! Entries of the policy that are over, or match nothing.
 
 use crate::check::{Check, EntriesView, Run, Violation};
-use crate::policy::{Cite, End, Level};
+use crate::policy::{Cite, End, Level, Role};
 
 pub(super) const WAIVER_EXPIRED: Check = Check {
     id: "config/waiver-expired",
@@ -58,7 +58,8 @@ fn policy_unused(entries: &EntriesView<'_>) -> Vec<Violation> {
     let mut violations = Vec::new();
     let mut unused =
         |says, name: &str, cite: &Cite| violations.push(Violation::saying(says).fact("name", name).demand(cite));
-    for (number, role) in entries.policy.roles.iter().enumerate() {
+    let off = |role: &Role| entries.policy.level(POLICY_UNUSED.id, Some(&role.name), POLICY_UNUSED.level).is_none();
+    for (number, role) in entries.policy.roles.iter().enumerate().filter(|(_, role)| !off(role)) {
         let dead_lists = role.ports.iter().enumerate().filter(|(i, _)| !entries.list_is_used(number, *i));
         dead_lists.for_each(|(_, p)| unused("this entry of role {name} names no port", &role.name, &p.cite));
         let dead_patterns = role.describes.iter().enumerate().filter(|(i, _)| !entries.pattern_is_used(number, *i));

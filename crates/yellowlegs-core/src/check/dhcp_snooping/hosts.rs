@@ -79,7 +79,7 @@ pub(super) const SELF_ASSIGNED: Check = Check {
     id: "dhcp-snooping/self-assigned",
     title: "stations gave themselves an address on a covered VLAN",
     level: Level::Risk,
-    needs: &["binding or event"],
+    needs: &["binding or event arp-dropped"],
     uses: &["dhcp-snooping.trusted"],
     policy: &["site.log-window"],
     reference: "RFC 3927, 2.1",
@@ -116,7 +116,7 @@ fn self_assigned(port: &PortView<'_>) -> Judgement {
     if given.is_empty() {
         let reads = |kind| port.reads(kind);
         return match (reads(facts::binding::FACT), reads(facts::event::FACT)) {
-            (Err(_), Err(_)) => Err(Unknown::fact("binding or event")),
+            (Err(_), Err(_)) => Err(Unknown::fact("binding or event arp-dropped")),
             _ => Ok(Verdict::Met),
         };
     }
@@ -130,7 +130,7 @@ pub(super) const ROGUE_SEEN: Check = Check {
     id: "dhcp-snooping/rogue-seen",
     title: "server messages were dropped on an untrusted port",
     level: Level::Breach,
-    needs: &["event or counters", "dhcp-snooping.trusted"],
+    needs: &["event server-dropped or counters", "dhcp-snooping.trusted"],
     uses: &[],
     policy: &["site.log-window"],
     reference: "RFC 2131, 4.3; RFC 7610",
@@ -178,7 +178,7 @@ fn rogue_seen(port: &PortView<'_>) -> Judgement {
         return cause(says).fact("count", count).fact("who", String::new()).and_line(Some(fact.mark)).into();
     }
     match (counters, port.reads(facts::event::FACT)) {
-        (Err(_), Err(_)) => Err(Unknown::fact("event or counters")),
+        (Err(_), Err(_)) => Err(Unknown::fact("event server-dropped or counters")),
         _ => Ok(Verdict::Met),
     }
 }

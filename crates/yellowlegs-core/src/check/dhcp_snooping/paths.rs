@@ -210,8 +210,9 @@ fn no_path(fleet: &FleetView<'_>) -> FleetJudgement {
         }
         let breaks = ways.iter().find_map(|way| if let Way::Breaks(at) = way { Some(*at) } else { None });
         // A cable that nobody lists may be the way.
-        if breaks.is_none() && !servers.is_empty() && fleet.links().is_open(fleet.switches, switch, vlan) {
-            judgement.unknown.push(("links", fleet.related_switch(switch)));
+        let open = fleet.links().open_end(fleet.switches, switch, vlan);
+        if let Some(open) = open.filter(|_| breaks.is_none() && !servers.is_empty()) {
+            judgement.unknown.push(("links", fleet.related(open)));
             return;
         }
         let violation = Violation::of(
@@ -261,7 +262,7 @@ fn trust_needless(fleet: &FleetView<'_>) -> FleetJudgement {
             // Behind a cable that nobody lists a server may be.
             let open = covered.iter().filter(|vlan| there.carries(*vlan)).any(|vlan| {
                 let behind = fleet.links().distances(fleet.switches, &[peer].into(), vlan, Some(number));
-                behind.keys().any(|switch| fleet.links().is_open(fleet.switches, *switch, vlan))
+                behind.keys().any(|switch| fleet.links().open_end(fleet.switches, *switch, vlan).is_some())
             });
             if leads || own {
                 continue;

@@ -4,7 +4,7 @@ use crate::check::figure::Figure;
 use crate::check::tree::Edge;
 use crate::check::{Check, Judgement, PortView, Run, Verdict, Violation};
 use crate::model::{Mode, Seconds, settings};
-use crate::policy::{Feature, Level};
+use crate::policy::{DetectedEdges, Feature, Level};
 
 const NEEDS: &[&str] = &["fast-start.mode", "port.mode", "spanning-tree.enabled", "spanning-tree.port-enabled", "role"];
 const USES: &[&str] = &[
@@ -26,7 +26,7 @@ pub(super) const MISSING: Check = Check {
     level: Level::Risk,
     needs: NEEDS,
     uses: USES,
-    policy: &["role.expect.fast-start"],
+    policy: &["role.expect.fast-start", "site.detected-edges"],
     reference: "IEEE 802.1Q, 13.27 (admin edge); IEEE 802.1D-1998, 8.5",
     why: "Until the port forwards nothing gets through: a phone gives up its first try for an address, a computer \
           starts without the network. Each such port that comes or goes also sends a topology change through the \
@@ -41,8 +41,17 @@ fn missing(port: &PortView<'_>) -> Judgement {
     if !role.expect.wants(Feature::FastStart) || !port.tree_runs()? {
         return Ok(Verdict::NotApplicable);
     }
+    let edges = &port.policy().site.detected_edges;
     match port.edge()? {
-        Edge::InForce | Edge::Detected => return Ok(Verdict::Met),
+        Edge::InForce => return Ok(Verdict::Met),
+        Edge::Detected if edges.value == DetectedEdges::Set => {
+            let says = "no edge port until the platform detects it; the site wants fast start written";
+            return Violation::of(settings::FAST_START.id, says)
+                .beside(settings::LINK_TYPE.id)
+                .demand(&edges.cite)
+                .into();
+        }
+        Edge::Detected => return Ok(Verdict::Met),
         // no-effect says it better.
         Edge::Void => return Ok(Verdict::NotApplicable),
         Edge::None => {}
@@ -88,7 +97,7 @@ pub(super) const SLOW: Check = Check {
     level: Level::Risk,
     needs: NEEDS,
     uses: USES,
-    policy: &["site.start-within", "role.expect.fast-start"],
+    policy: &["site.start-within", "role.expect.fast-start", "site.detected-edges"],
     reference: "IEEE 802.1Q, 13.26 (migrate time)",
     why: "A DHCP client asks at about 0, 4, 12, 28 and 60 s (RFC 2131, 4.1). Each try that is lost makes its user \
           wait for the next.",
@@ -103,7 +112,9 @@ fn slow(port: &PortView<'_>) -> Judgement {
         return Ok(Verdict::NotApplicable);
     }
     // Where the edge is not in force, missing or no-effect give the seconds.
-    if matches!(port.edge()?, Edge::None | Edge::Void) {
+    let set = port.policy().site.detected_edges.value == DetectedEdges::Set;
+    let edge = port.edge()?;
+    if matches!(edge, Edge::None | Edge::Void) || set && edge == Edge::Detected {
         return Ok(Verdict::NotApplicable);
     }
     let Figure { seconds, how, .. } = port.wait()?;

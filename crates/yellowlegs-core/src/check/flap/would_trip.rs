@@ -3,7 +3,7 @@
 use jiff::Timestamp;
 
 use super::trips::{Protection, flaps, trips};
-use crate::check::{Check, Judgement, PortView, Run, Verdict, Violation};
+use crate::check::{Check, Judgement, PortView, Run, Unknown, Verdict, Violation};
 use crate::model::{Cause, EventSeen, Fact, FlapSeen, facts, platform, settings};
 use crate::policy::Level;
 
@@ -11,7 +11,7 @@ pub(super) const WOULD_TRIP: Check = Check {
     id: "flap/would-trip",
     title: "the log shows a port that would have tripped under the policy's values",
     level: Level::Risk,
-    needs: &["event"],
+    needs: &["event link-down"],
     uses: &["flap-counts", "flap", "port-status", "role"],
     policy: &[
         "site.flap-threshold",
@@ -43,7 +43,8 @@ pub(super) fn wanted(port: &PortView<'_>) -> Protection {
 
 /// One that is held down now is told by `recovery/held-down`.
 fn would_trip(port: &PortView<'_>) -> Judgement {
-    if port.reads(facts::event::FACT)?.is_none() {
+    let read = port.reads(facts::event::FACT).map_err(|_| Unknown::fact("event link-down"))?;
+    if read.is_none() {
         return Ok(Verdict::NotApplicable);
     }
     let by_status = port.facts(facts::port_status::FACT).any(|f| f.get(facts::port_status::CAUSE) == Some(Cause::Flap));

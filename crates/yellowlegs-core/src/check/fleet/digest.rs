@@ -56,14 +56,16 @@ pub struct Digest {
     pub(in crate::check) pinned: Vec<(StationAddress, Option<VlanId>, Arc<str>)>,
     /// Where stations that are pinned somewhere are heard now.
     pub(in crate::check) heard: Vec<(StationAddress, Arc<str>)>,
-    /// Hashes of its settings, for sisters: by group name and setting.
-    pub(in crate::check) settings: BTreeMap<(Arc<str>, SettingId), u64>,
+    /// What its settings are, for sisters: by role (none: the switch's own) and setting.
+    pub(in crate::check) settings: BTreeMap<(Arc<str>, SettingId), Vec<Had>>,
 }
 
 /// A port that leads to another switch, or may.
 #[derive(Debug, Clone)]
 pub(in crate::check) struct PortDigest {
     pub(in crate::check) name: Arc<str>,
+    /// The position of its role in the policy.
+    pub(in crate::check) role: Option<usize>,
     pub(in crate::check) faces: Option<Faces>,
     pub(in crate::check) mode: Option<Mode>,
     pub(in crate::check) untagged: Result<Option<VlanId>, Unknown>,
@@ -218,7 +220,7 @@ impl Digest {
             reopens: reopens(on),
             pinned: pinned(on),
             heard: heard(on),
-            settings: hashes(on),
+            settings: had(on),
         }
     }
 }
@@ -239,6 +241,7 @@ fn port_digest(port: &PortView<'_>, neighbour: Option<&Neighbour>) -> PortDigest
     let role = port.role().ok();
     PortDigest {
         name: port.name().into(),
+        role: port.assigned.map(|assigned| assigned.role),
         faces: role.map(|r| r.faces),
         mode: port.mode().ok(),
         untagged: port.untagged().map(|untagged| untagged.vlan),
@@ -326,40 +329,28 @@ fn heard(on: SwitchView<'_>) -> Vec<(StationAddress, Arc<str>)> {
     rows.filter_map(seen).filter(|(_, port)| edge(port)).collect()
 }
 
-/// Settings that sisters may differ in without being unlike.
-fn is_own(id: SettingId) -> bool {
-    matches!(
-        id,
-        _ if [
-            settings::NAME.id,
-            settings::DESCRIPTION.id,
-            settings::PINNED_STATIONS.id,
-            settings::WRITTEN_STATIONS.id,
-            settings::QUERIER_ADDRESS.id,
-            settings::TREE_PRIORITY.id,
-            settings::PENDING.id,
-        ]
-        .contains(&id)
-    )
+/// A value that a setting has, as its hash, and the first port that has it; in the order of the hashes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub(in crate::check) struct Had {
+    pub(in crate::check) value: u64,
+    pub(in crate::check) port: Option<usize>,
 }
 
 /// What sisters are compared by: switch-wide settings under no role, settings of ports under their role's name.
-fn hashes(on: SwitchView<'_>) -> BTreeMap<(Arc<str>, SettingId), u64> {
+fn had(on: SwitchView<'_>) -> BTreeMap<(Arc<str>, SettingId), Vec<Had>> {
     let name = on.switch().name();
     let mine = |s: &&crate::policy::Sisters| {
         let is_base = |path: &str| path.rsplit('/').next() == Some(&**name);
         s.switches.iter().any(|glob| glob.is_match(&**name)) || s.baseline.as_deref().is_some_and(is_base)
     };
     let groups: Vec<_> = on.policy().sisters.iter().filter(mine).collect();
-    let mut hashes = BTreeMap::new();
+    let mut had = BTreeMap::new();
     if groups.is_empty() {
-        return hashes;
+        return had;
     }
-    let taken_in = |id: &SettingId| {
-        !is_own(*id) || groups.iter().any(|group| group.including.iter().any(|name| name == id.name()))
-    };
+    let taken_in = |id: &SettingId| groups.iter().any(|group| group.compares(*id));
     for id in SettingId::of(Scope::Switch).filter(taken_in) {
-        hashes.insert(("".into(), id), hash([&on.slot(id).value]));
+        had.insert(("".into(), id), vec![Had { value: hash(&on.slot(id).value), port: None }]);
     }
     let mut by_role: BTreeMap<Arc<str>, Vec<usize>> = BTreeMap::new();
     for port in on.ports() {
@@ -369,18 +360,18 @@ fn hashes(on: SwitchView<'_>) -> BTreeMap<(Arc<str>, SettingId), u64> {
     }
     for (role, ports) in by_role {
         for id in SettingId::of(Scope::Port).filter(taken_in) {
-            let mut values: Vec<_> =
-                ports.iter().map(|p| format!("{:?}", on.switch().slot(Some(*p), id).value)).collect();
+            let value = |port: &usize| Had { value: hash(&on.switch().slot(Some(*port), id).value), port: Some(*port) };
+            let mut values: Vec<Had> = ports.iter().map(value).collect();
             values.sort_unstable();
-            values.dedup();
-            hashes.insert((Arc::clone(&role), id), hash(&values));
+            values.dedup_by_key(|had| had.value);
+            had.insert((Arc::clone(&role), id), values);
         }
     }
-    hashes
+    had
 }
 
-fn hash<T: std::fmt::Debug>(values: impl IntoIterator<Item = T>) -> u64 {
+fn hash<T: std::fmt::Debug>(value: &T) -> u64 {
     let mut hasher = DefaultHasher::new();
-    values.into_iter().for_each(|value| format!("{value:?}").hash(&mut hasher));
+    format!("{value:?}").hash(&mut hasher);
     hasher.finish()
 }

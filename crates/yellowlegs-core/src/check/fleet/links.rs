@@ -66,13 +66,14 @@ impl Links {
         self.distances(switches, &[switch].into(), vlan, None).into_keys().collect()
     }
 
-    /// Whether a port of a switch carries a VLAN on, and nobody knows where to.
-    pub(in crate::check) fn is_open(&self, switches: &[Digest], switch: usize, vlan: VlanId) -> bool {
-        let ports = switches[switch].ports.iter().enumerate();
-        ports.into_iter().any(|(number, port)| {
+    /// The first port of a switch that carries a VLAN on, and nobody knows where to.
+    pub(in crate::check) fn open_end(&self, switches: &[Digest], switch: usize, vlan: VlanId) -> Option<At> {
+        let mut ports = switches[switch].ports.iter().enumerate();
+        let open = ports.find(|(number, port)| {
             let leads = port.faces.is_some_and(|f| f.is_bridge() || f == crate::policy::Faces::Router);
-            leads && port.carries(vlan) && self.peer((switch, number)).is_none()
-        })
+            leads && port.carries(vlan) && self.peer((switch, *number)).is_none()
+        });
+        open.map(|(number, _)| (switch, number))
     }
 }
 

@@ -8,7 +8,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 pub use digest::{Digest, Digests};
-pub(super) use digest::{PortDigest, QuerierDigest};
+pub(super) use digest::{Had, PortDigest, QuerierDigest};
 pub(super) use links::{At, Links, port};
 pub use usage::Usage;
 
@@ -17,7 +17,7 @@ use super::say::{Subject, fill, finding, quoted};
 use super::{Check, Run, Selection, SwitchView, Violation, all};
 use crate::finding::{Evidence, Finding, Positions, Related, fingerprint, quote_cite};
 use crate::model::SettingId;
-use crate::policy::{AsOf, Level, Policy, assign};
+use crate::policy::{AsOf, Level, Policy, Role, assign};
 use crate::resolve::Resolved;
 
 /// What a fleet check sees.
@@ -59,6 +59,18 @@ impl<'a> FleetView<'a> {
         &self.links
     }
 
+    /// The ports for whose role a check is off.
+    fn places_without(&self, check: &Check) -> BTreeSet<(&str, Option<&str>)> {
+        let off = |role: &Role| self.policy.level(check.id, Some(&role.name), check.level).is_none();
+        let roles: Vec<usize> = (0..).zip(&self.policy.roles).filter(|(_, role)| off(role)).map(|(n, _)| n).collect();
+        if roles.is_empty() {
+            return BTreeSet::new();
+        }
+        let each = self.switches.iter().flat_map(|digest| digest.ports.iter().map(move |port| (digest, port)));
+        let without = each.filter(|(_, port)| port.role.is_some_and(|role| roles.contains(&role)));
+        without.map(|(digest, port)| (&*digest.switch, Some(&*port.name))).collect()
+    }
+
     /// A port, as others name it.
     pub(super) fn related(&self, at: At) -> Related {
         let switch = &self.switches[at.0];
@@ -81,17 +93,54 @@ pub struct FleetViolation {
     pub violation: Violation,
     /// Settings of other ports (or of their switches) whose lines are quoted besides.
     pub beside: Vec<(Related, SettingId)>,
+    /// A setting that two switches have differently: told once they are read again.
+    pub sides: Option<Sides>,
+}
+
+/// One setting on two switches, each with the port, where it is one of ports.
+pub struct Sides {
+    /// The setting.
+    pub setting: SettingId,
+    /// The port here, by its position.
+    pub port: Option<usize>,
+    /// The other switch.
+    pub other: Arc<str>,
+    /// Its port.
+    pub other_port: Option<usize>,
+}
+
+impl Sides {
+    /// The facts and the lines of both.
+    fn tell(&self, here: &Resolved, there: Option<&Resolved>, violation: Violation) -> (Violation, Vec<Evidence>) {
+        let id = self.setting;
+        let value = |resolved: &Resolved, port| {
+            let value = resolved.switch.slot(port, id).value.as_ref();
+            value.map_or_else(|| "not known".to_owned(), ToString::to_string)
+        };
+        let name = |resolved: &Resolved, port: Option<usize>| {
+            port.and_then(|port| resolved.switch.ports().get(port)).map(ToString::to_string)
+        };
+        let other_port = there.and_then(|there| name(there, self.other_port));
+        let violation = violation
+            .fact("value", value(here, self.port))
+            .fact("at", name(here, self.port).unwrap_or_default())
+            .fact("theirs", there.map_or_else(|| "another".to_owned(), |there| value(there, self.other_port)))
+            .fact("there", other_port.clone().unwrap_or_default())
+            .related(vec![Related { switch: Arc::clone(&self.other), port: other_port }]);
+        let theirs = there.map(|there| quoted(there, self.other_port, id)).unwrap_or_default();
+        (violation, quoted(here, self.port, id).into_iter().chain(theirs).collect())
+    }
 }
 
 impl FleetViolation {
     /// One that stands on no switch.
     pub fn nowhere(violation: Violation) -> Self {
-        Self { switch: None, port: None, violation, beside: Vec::new() }
+        Self { switch: None, port: None, violation, beside: Vec::new(), sides: None }
     }
 
     /// One that stands on a switch, or a port of it.
     pub fn at(place: Related, violation: Violation) -> Self {
-        Self { switch: Some(place.switch), port: place.port, violation, beside: Vec::new() }
+        Self { switch: Some(place.switch), port: place.port, ..Self::nowhere(violation) }
     }
 }
 
@@ -222,7 +271,10 @@ impl FleetOutcome {
             }
             found.extend(judged.violations.into_iter().map(|violation| (check, level, violation)));
             if selection.takes_check(check.id) && !selection.names_ports() {
-                let missing = judged.unknown.into_iter().filter(|(_, place)| selection.takes_switch(&place.switch));
+                let off = view.places_without(check);
+                let is_off = |place: &Related| off.contains(&(&*place.switch, place.port.as_deref()));
+                let missing = judged.unknown.into_iter();
+                let missing = missing.filter(|(_, place)| selection.takes_switch(&place.switch) && !is_off(place));
                 outcome.undetermined.extend(missing.map(|(needs, place)| (check.id, level, place, needs)));
             }
         }
@@ -269,6 +321,7 @@ impl FleetOutcome {
         let mut read: BTreeMap<Arc<str>, Option<Resolved>> = BTreeMap::new();
         for (_, _, found) in &found {
             let others = found.beside.iter().map(|(place, _)| &place.switch);
+            let others = others.chain(found.sides.iter().map(|sides| &sides.other));
             for name in found.switch.iter().chain(others) {
                 read.entry(Arc::clone(name)).or_insert_with(|| again(name));
             }
@@ -288,7 +341,12 @@ impl FleetOutcome {
             }
             let role = port.and_then(|p| view.policy.roles.get(on.assigned(p)?.role)).map(|r| r.name.as_str());
             let Some(level) = view.policy.level(check.id, role, check.level) else { continue };
-            let mut told = finding(check.into(), level, Subject { on, port }, found.violation);
+            let (violation, both) = match &found.sides {
+                Some(sides) => sides.tell(resolved, read.get(&sides.other).and_then(Option::as_ref), found.violation),
+                None => (found.violation, Vec::new()),
+            };
+            let mut told = finding(check.into(), level, Subject { on, port }, violation);
+            told.evidence.extend(both.into_iter().filter(|line| !told.evidence.contains(line)).collect::<Vec<_>>());
             for (place, id) in found.beside {
                 let Some(other) = read.get(&place.switch).and_then(Option::as_ref) else { continue };
                 let port = place.port.as_deref().and_then(|name| other.switch.port_index(name));

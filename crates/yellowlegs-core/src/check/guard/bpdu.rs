@@ -9,8 +9,15 @@ pub(super) const MISSING: Check = Check {
     title: "an edge port has no BPDU guard",
     level: Level::Breach,
     needs: &["fast-start.mode", "port.mode", "guard.bpdu", "guard.bpdu-filter", "role"],
-    uses: &["plain-fast-start-on-trunk", "spanning-tree.enabled", "spanning-tree.port-enabled"],
-    policy: &["role.expect.guard.bpdu"],
+    uses: &[
+        "plain-fast-start-on-trunk",
+        "spanning-tree.enabled",
+        "spanning-tree.port-enabled",
+        "spanning-tree.protocol",
+        "spanning-tree.link-type",
+        "edge-detected",
+    ],
+    policy: &["role.expect.guard.bpdu", "site.detected-edges"],
     reference: "IEEE 802.1Q, 13.27 (admin edge)",
     why: "A BPDU on an edge port means that somebody brought a bridge. Without the guard it joins the tree: it may \
           become the root, draw everybody's traffic through itself, or close a loop.",
@@ -21,7 +28,7 @@ pub(super) const MISSING: Check = Check {
 
 fn missing(port: &PortView<'_>) -> Judgement {
     let role = port.role()?;
-    if !role.expect.wants(Feature::EdgeGuard) || !port.tree_runs()? || !port.is_edge()? || is_filtered(port)? {
+    if !role.expect.wants(Feature::EdgeGuard) || !port.tree_runs()? || !port.will_do_as_edge()? || is_filtered(port)? {
         return Ok(Verdict::NotApplicable);
     }
     if port.known(settings::BPDU_GUARD)? {

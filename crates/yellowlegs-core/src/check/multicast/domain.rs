@@ -4,6 +4,7 @@ use std::collections::BTreeSet;
 use std::net::IpAddr;
 
 use crate::check::figure::Figure;
+use crate::check::fleet::At;
 use crate::check::fleet::QuerierDigest;
 use crate::check::{Check, Digest, FleetJudgement, FleetView, FleetViolation, Run, Violation};
 use crate::finding::Related;
@@ -73,7 +74,8 @@ struct Domain {
     vlan: VlanId,
     switches: BTreeSet<usize>,
     /// Some port of it carries the VLAN on, and nobody knows where to.
-    open: bool,
+    /// A port by which it goes on, nobody knows where to.
+    open: Option<At>,
 }
 
 /// The domains of the VLANs that are snooped and used, by edge ports or on the way between switches; and of those in which
@@ -92,7 +94,7 @@ fn domains(fleet: &FleetView<'_>) -> Vec<Domain> {
             let mut switches = fleet.links().domain(fleet.switches, first, vlan);
             switches.insert(first);
             left.retain(|switch| !switches.contains(switch));
-            let open = switches.iter().any(|switch| fleet.links().is_open(fleet.switches, *switch, vlan));
+            let open = switches.iter().find_map(|switch| fleet.links().open_end(fleet.switches, *switch, vlan));
             domains.push(Domain { vlan, switches, open });
         }
     }
@@ -139,8 +141,8 @@ fn missing(fleet: &FleetView<'_>) -> FleetJudgement {
         if !domain.queriers(fleet).is_empty() || !domain.heard(fleet).is_empty() {
             continue;
         }
-        if domain.open {
-            judgement.unknown.push(("links", fleet.related_switch(*first)));
+        if let Some(open) = domain.open {
+            judgement.unknown.push(("links", fleet.related(open)));
             continue;
         }
         let names: Vec<&str> = domain.switches.iter().map(|s| &*fleet.switches[*s].switch).collect();

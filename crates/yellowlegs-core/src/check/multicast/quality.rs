@@ -109,6 +109,7 @@ pub(super) const ENERGY_SAVING: Check = Check {
     reference: "IEEE 802.3, 78",
     why: "The link sleeps between frames and wakes late: the clock jitters, and audio clicks.",
     remedy: "Switch energy-efficient Ethernet off on the port.",
+    absorbs: &["port/unexpected"],
     run: Run::Port(energy_saving),
     ..Check::ROW
 };

@@ -1,5 +1,7 @@
 //! The VLANs of a port: untagged and voice VLAN, and whether the VLANs it uses exist.
 
+use std::sync::Arc;
+
 use crate::check::view::Carried;
 use crate::check::{Check, Judgement, PortView, Run, Tally, Unknown, Verdict, Violation};
 use crate::model::{Frames, Mode, VlanSet, settings};
@@ -171,22 +173,50 @@ fn default(port: &PortView<'_>) -> Judgement {
 
 pub(super) const MISSING: Check = Check {
     id: "port/untagged-missing",
-    title: "a host-facing port carries no untagged VLAN",
+    title: "a host-facing port carries no VLAN of its hosts",
     level: Level::Breach,
     needs: &["port.mode", "port.access-vlan", "port.native-vlan", "role"],
-    uses: &["port.acceptable-frames"],
-    policy: &["role.faces"],
+    uses: &["port.acceptable-frames", "port.tagged-vlans"],
+    policy: &["role.faces", "role.vlans"],
     reference: "IEEE 802.1Q, 6.9",
     why: "A host sends untagged frames. With no untagged VLAN on the port, or where only tagged frames are taken in, they \
-          are dropped, and the socket is dead though the link is up.",
-    remedy: "Give the port an untagged VLAN, and let it take untagged frames in.",
+          are dropped, and the socket is dead though the link is up. So it is where a host tags with VLANs that the port does \
+          not carry.",
+    remedy: "Give the port the VLANs of its hosts, an untagged one where they do not tag, and let it take their frames in.",
     judges: &[],
     absorbs: &[],
     run: Run::Port(missing),
 };
 
+/// Whoever tags there, or serves others, is in none of its VLANs. An untagged VLAN that is another's is told by other checks.
+fn serves_nobody(port: &PortView<'_>, role: &Role) -> Judgement {
+    let wanted = role.may_use();
+    if wanted.is_empty() {
+        return Ok(Verdict::NotApplicable);
+    }
+    let untagged = port.untagged()?;
+    let (tagged, setting) = match port.tagged()? {
+        Some(tagged) => (tagged, settings::TAGGED_VLANS.id),
+        None => (Arc::<VlanSet>::default(), untagged.setting),
+    };
+    let carried = match port.mode()? {
+        Mode::Trunk => !tagged.common(&wanted).is_empty() || untagged.vlan.is_some_and(|vlan| wanted.contains(vlan)),
+        _ => untagged.vlan.is_some() || !tagged.is_empty(),
+    };
+    if carried {
+        return Ok(Verdict::Met);
+    }
+    Violation::of(setting, "the port carries none of the VLANs that role {role} uses: {wanted}")
+        .fact("wanted", wanted.to_string())
+        .demand(role.cite(if role.vlans.is_empty() { "voice" } else { "vlans" }))
+        .into()
+}
+
 fn missing(port: &PortView<'_>) -> Judgement {
     let role = port.role()?;
+    if matches!(role.faces, Faces::TaggedHost | Faces::AccessPoint) {
+        return serves_nobody(port, role);
+    }
     if !role.faces.is_untagged_host() {
         return Ok(Verdict::NotApplicable);
     }

@@ -80,7 +80,9 @@ pub fn held(port: &PortView<'_>) -> Result<Option<Held>, Unknown> {
     let left = of_status.and_then(|fact| fact.get(facts::port_status::LEFT));
     let left = left.or_else(|| of_flap?.get(facts::flap::LEFT));
     let waits = of_flap.is_some_and(|fact| fact.get(facts::flap::STATE) == Some(FlapSeen::Waiting));
-    let back = match (left, waits) {
+    // A table writes no time left as 0 where somebody has to come.
+    let by_hand = left == Some(Seconds(0)) && timer_of(port, cause).is_ok_and(|(seconds, _)| seconds == 0);
+    let back = match (left, waits || by_hand) {
         (Some(Seconds(left)), false) => Back::Timer(Some(left)),
         (_, true) => Back::Hand,
         (None, false) => match timer_of(port, cause) {
@@ -190,7 +192,7 @@ pub(super) const SHUT_IN_USE: Check = Check {
     id: "recovery/shut-in-use",
     title: "a port is shut though its role is active and it was used lately",
     level: Level::Advice,
-    needs: &["port.enabled", "event or station", "role"],
+    needs: &["port.enabled", "event link-up or station", "role"],
     uses: &["port-status", "binding"],
     policy: &["role.faces", "site.log-window"],
     reference: "docs/state.md, Ports that are down",
@@ -229,7 +231,7 @@ fn shut_in_use(port: &PortView<'_>) -> Judgement {
     }
     let reads = |kind| port.reads(kind);
     match (reads(facts::event::FACT), reads(facts::station::FACT)) {
-        (Err(_), Err(_)) => Err(Unknown::fact("event or station")),
+        (Err(_), Err(_)) => Err(Unknown::fact("event link-up or station")),
         _ => Ok(Verdict::Met),
     }
 }

@@ -67,13 +67,20 @@ fn overdrawn(on: &SwitchView<'_>) -> Judgement {
         return Err(Unknown::fact("power-set-aside"));
     };
     let seen = seen(on);
+    // Where the platform goes by what hangs on the port, nothing hangs on one that its table leaves out.
+    let by_device = matches!(ways.first(), Some(&("negotiated" | "class")));
+    let listed = by_device && on.switch().facts_of(facts::power::FACT).any(|_| !on.is_too_old(facts::power::FACT));
     let mut sum: u64 = 0;
     let mut ports: u32 = 0;
     for port in on.ports() {
         if !port.known(settings::POWER)? {
             continue;
         }
-        let told = seen.get(&port.port()).copied().unwrap_or_default();
+        let told = match seen.get(&port.port()) {
+            Some(told) => *told,
+            None if listed => continue,
+            None => Seen::default(),
+        };
         let aside = set_aside(&port, &ways, told)?;
         ports += u32::from(aside > 0);
         sum += u64::from(aside);

@@ -2,17 +2,13 @@
 
 use std::net::Ipv4Addr;
 
-use super::{at_edge, at_host, belong, own, ready, verdict};
+use super::{at_edge, at_host, belong, own, ready, unsecured, unsnooped, verdict};
 use crate::drill::Drill;
 use crate::drill::asked::Known;
 use crate::drill::frame::{Dhcp, Frame, Payload};
 use crate::drill::machine::{Because, Machine};
 use crate::drill::rehearse::{Outcome, Rehearsal, Stage, station};
 use crate::model::settings;
-
-/// Documentation addresses (RFC 5737): the client's own, and one that is somebody else's.
-const OWN: Ipv4Addr = Ipv4Addr::new(192, 0, 2, 10);
-const GATEWAY: Ipv4Addr = Ipv4Addr::new(192, 0, 2, 1);
 
 pub(super) const ROGUE_SERVER: Drill = Drill {
     name: "rogue-server",
@@ -34,15 +30,22 @@ fn rogue_server(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehears
     }
     let Some(mut machine) = at_edge(stage, machine)? else { return Ok(None) };
     let (server, victim) = (own::host(stage, &machine)?, station(500));
+    let offered = own::addresses(stage, machine.vlan_of_host(stage.port)?).other;
     machine.authenticate(server);
     let mut tries = Vec::new();
     for kind in [Dhcp::Offer, Dhcp::Ack] {
-        let frame = Frame::to_all(server, Payload::Dhcp(kind, victim, GATEWAY));
+        let frame = Frame::to_all(server, Payload::Dhcp(kind, victim, offered));
         tries.push((machine.says(stage.port, &frame)?, "the answer of a rogue server"));
         machine.pass(1000)?;
     }
     let told = verdict(&machine, stage, &tries);
-    Ok(Some(told.because(Some(Because::of("DHCP snooping", settings::SNOOPING_TRUSTED.id)))))
+    if told.outcome != Outcome::LetThrough {
+        return Ok(Some(told));
+    }
+    let Some((arrival, _)) = tries.iter().find(|(arrival, _)| arrival.is_in()) else { return Ok(Some(told)) };
+    let because = unsnooped(&machine, arrival)?;
+    let trusted = machine.trusts(stage.port)?.then_some(settings::SNOOPING_TRUSTED.id);
+    Ok(Some(told.because(Some(because)).unless(trusted.into_iter().chain([because.setting]))))
 }
 
 pub(super) const FORGED_ARP: Drill = Drill {
@@ -56,11 +59,17 @@ pub(super) const FORGED_ARP: Drill = Drill {
 fn forged_arp(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
     let Some(mut machine) = at_host(stage, machine)? else { return Ok(None) };
     let host = own::host(stage, &machine)?;
-    machine.lease(stage.port, host, OWN)?;
-    let arrival = machine.says(stage.port, &Frame::to_all(host, Payload::Arp(GATEWAY)))?;
+    let own::Addresses { host: address, gateway: claimed, .. } =
+        own::addresses(stage, machine.vlan_of_host(stage.port)?);
+    machine.lease(stage.port, host, address)?;
+    let arrival = machine.says(stage.port, &Frame::to_all(host, Payload::Arp(claimed)))?;
+    let vlan = arrival.vlan();
     let told = verdict(&machine, stage, &[(arrival, "a claim of the gateway's address")]);
-    let because = Because::of("ARP inspection", settings::INSPECTION_TRUSTED.id);
-    Ok(Some(Rehearsal { because: told.because.or(Some(because)), ..told }))
+    let idle = vlan.map(|vlan| machine.uninspected_by(vlan)).transpose()?.flatten();
+    let because = Because::of("ARP inspection", idle.unwrap_or(settings::INSPECTION_TRUSTED.id));
+    let trusted = machine.trusts_arp(stage.port)?.then_some(settings::INSPECTION_TRUSTED.id);
+    let unless = trusted.into_iter().chain([because.setting]);
+    Ok(Some(Rehearsal { because: told.because.or(Some(because)), ..told }.unless(unless)))
 }
 
 pub(super) const FORGED_SOURCE: Drill = Drill {
@@ -81,10 +90,12 @@ pub(super) const FORGED_SOURCE: Drill = Drill {
 fn forged_source(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
     let Some(mut machine) = at_host(stage, machine)? else { return Ok(None) };
     let host = own::host(stage, &machine)?;
-    machine.lease(stage.port, host, OWN)?;
+    let own::Addresses { host: address, gateway: claimed, .. } =
+        own::addresses(stage, machine.vlan_of_host(stage.port)?);
+    machine.lease(stage.port, host, address)?;
     let gateway = station(800);
-    let own = machine.says(stage.port, &Frame::to_station(host, gateway, Payload::Packet(OWN)))?;
-    let forged = machine.says(stage.port, &Frame::to_station(host, gateway, Payload::Packet(GATEWAY)))?;
+    let own = machine.says(stage.port, &Frame::to_station(host, gateway, Payload::Packet(address)))?;
+    let forged = machine.says(stage.port, &Frame::to_station(host, gateway, Payload::Packet(claimed)))?;
     if forged.stopped_by().is_some() && !own.is_in() {
         // Without bindings the guard stops everybody.
         let told = Rehearsal::new(&machine, Outcome::Outage, "the station's own packets are stopped, too");
@@ -92,7 +103,10 @@ fn forged_source(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehear
     }
     let told = verdict(&machine, stage, &[(forged, "a packet with a forged source")]);
     let because = Because::of("source guard", settings::SOURCE_GUARD.id);
-    Ok(Some(Rehearsal { because: told.because.or(Some(because)), ..told }))
+    // On a port that is trusted nobody is bound.
+    let trusted = machine.trusts(stage.port)?.then_some(settings::SNOOPING_TRUSTED.id);
+    let unless = trusted.into_iter().chain([because.setting]);
+    Ok(Some(Rehearsal { because: told.because.or(Some(because)), ..told }.unless(unless)))
 }
 
 pub(super) const STARVATION: Drill = Drill {
@@ -125,6 +139,7 @@ fn starvation(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal
     let mut gained = [0, 0];
     let host = own::host(stage, &machine)?;
     let mut stopped = None;
+    let mut through = None;
     machine.tells = false;
     for (changing, gained) in [false, true].into_iter().zip(&mut gained) {
         for client in 0..CLIENTS {
@@ -133,6 +148,7 @@ fn starvation(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal
             let discover = Payload::Dhcp(Dhcp::Discover, station(1000 + client), Ipv4Addr::UNSPECIFIED);
             let arrival = machine.says(stage.port, &Frame::to_all(source, discover))?;
             *gained += usize::from(arrival.is_in());
+            through = through.or(arrival.is_in().then(|| arrival.clone()));
             stopped = arrival.stopped_by().or(stopped);
             machine.pass(100)?;
         }
@@ -142,13 +158,23 @@ fn starvation(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal
     machine.tell(stage.port, format!("{one} leases from one source, {many} from changing ones"), stopped);
     let worst = one.max(many);
     let outcome = if worst <= most.max(1) { Outcome::Held } else { Outcome::LetThrough };
-    let because = if one > most.max(1) {
-        Because::of("DHCP snooping", settings::ADDRESS_CHECK.id)
-    } else {
-        Because::of("port security", settings::LIMIT.id)
+    // One source is stopped by the comparison of addresses, changing ones by port security.
+    let secured = unsecured(&machine, stage.port)?;
+    let because = match &through {
+        Some(arrival) if one > most.max(1) => match unsnooped(&machine, arrival)? {
+            by if by.setting == settings::SNOOPING_TRUSTED.id && machine.trusts(stage.port) == Ok(false) => {
+                Because::of("DHCP snooping", settings::ADDRESS_CHECK.id)
+            }
+            by => by,
+        },
+        _ => secured,
     };
+    let trusted = machine.trusts(stage.port)?.then_some(settings::SNOOPING_TRUSTED.id);
+    let changing = (many > most.max(1)).then_some(secured.setting);
+    let unless = [because.setting].into_iter().chain(trusted).chain(changing);
     let says = format!("{worst} leases are gained where {} at most", belong(most));
-    Ok(Some(Rehearsal::new(&machine, outcome, says).because(Some(because)).back(&machine, stage.port)))
+    let told = Rehearsal::new(&machine, outcome, says).because(Some(because)).unless(unless);
+    Ok(Some(told.back(&machine, stage.port)))
 }
 
 pub(super) const ROGUE_ROUTER: Drill = Drill {
@@ -176,5 +202,6 @@ fn rogue_router(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehears
         settings::SERVERS_BLOCKED.id
     };
     let told = verdict(&machine, stage, &tries);
-    Ok(Some(Rehearsal { because: told.because.or(Some(Because::of("IPv6 guard", open))), ..told }))
+    let because = told.because.or(Some(Because::of("IPv6 guard", open)));
+    Ok(Some(Rehearsal { because, ..told }.unless([open])))
 }

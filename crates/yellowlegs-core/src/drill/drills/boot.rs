@@ -4,7 +4,7 @@ use crate::drill::Drill;
 use crate::drill::asked::Known;
 use crate::drill::machine::{Because, Machine};
 use crate::drill::rehearse::{Outcome, Rehearsal, Stage};
-use crate::model::{Cause, Seconds, settings};
+use crate::model::{Cause, Seconds, SettingId, settings};
 
 /// Seconds after which a client asks (again): RFC 2131, 4.1, each wait twice the one before.
 const RETRIES: [u64; 5] = [0, 4, 12, 28, 60];
@@ -34,11 +34,13 @@ fn desk_boot(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Rehear
     }
     let asked = machine.now() / 1000;
     let Seconds(most) = stage.policy.site.start_within.value;
-    let because = Some(Because::of("spanning tree", settings::FAST_START.id));
+    let setting = settings::FAST_START.id;
+    let decides = machine.treeless_by(stage.port)?.unwrap_or(setting);
+    let because = Some(Because::of("spanning tree", decides));
     let outcome = if opens <= u64::from(most) * 1000 { Outcome::Held } else { Outcome::Outage };
     let says =
         format!("forwards after {} s; the client's DISCOVER at {asked} s is the first that is heard", opens / 1000);
-    Ok(Some(Rehearsal::new(&machine, outcome, says).because(because).after(opens)))
+    Ok(Some(Rehearsal::new(&machine, outcome, says).because(because).unless([setting]).after(opens)))
 }
 
 pub(super) const FLAPPING_PLUG: Drill = Drill {
@@ -63,13 +65,20 @@ fn flapping_plug(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Re
             break;
         }
     }
-    let because = Some(Because::of("flap protection", settings::FLAP.id));
+    // Protection that is on and does not act counts for too short, or to too many.
+    let lax: &[SettingId] = if machine.watches_flaps(stage.port)? {
+        &[settings::FLAP_THRESHOLD.id, settings::FLAP_WINDOW.id]
+    } else {
+        &[settings::FLAP.id]
+    };
+    let because = lax.first().map(|setting| Because::of("flap protection", *setting));
     let told = match machine.held_by(stage.port) {
         Some(Cause::Flap) => {
             let at = machine.now();
             Rehearsal::new(&machine, Outcome::Held, format!("held down after {} s", at / 1000)).after(at)
         }
-        _ => Rehearsal::new(&machine, Outcome::LetThrough, "ten losses of link, and nothing holds it down"),
+        _ => Rehearsal::new(&machine, Outcome::LetThrough, "ten losses of link, and nothing holds it down")
+            .unless(lax.iter().copied()),
     };
     Ok(Some(told.because(because).back(&machine, stage.port)))
 }

@@ -1,13 +1,13 @@
 //! Bridges that are brought along, and roots that are taken over.
 
-use super::{at_edge, ready, verdict};
+use super::{at_edge, ready, unguarded, verdict};
 use crate::drill::Drill;
 use crate::drill::asked::Known;
 use crate::drill::frame::{Frame, Root};
 use crate::drill::machine::{Because, Machine};
 use crate::drill::rehearse::{Outcome, Rehearsal, Stage, station};
-use crate::model::settings;
-use crate::policy::Faces;
+use crate::model::{SettingId, settings};
+use crate::policy::{DetectedEdges, Faces};
 
 pub(super) const BROUGHT_BRIDGE: Drill = Drill {
     name: "brought-bridge",
@@ -28,16 +28,18 @@ fn brought_bridge(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehea
     let Some(mut machine) = at_edge(stage, machine)? else { return Ok(None) };
     let arrival = machine.receive(stage.port, &Frame::bpdu(station(700), Root::NoBetter))?;
     let told = verdict(&machine, stage, &[(arrival, "a bridge")]);
-    // Where the tree does not run, or BPDUs are filtered, the guard hears none.
-    let because = if !machine.tree_runs(stage.port)? {
-        let of_port = !machine.asked.port(stage.port, settings::TREE_ON_PORT)?;
-        Because::of("spanning tree", if of_port { settings::TREE_ON_PORT.id } else { settings::TREE.id })
-    } else if machine.is_deaf(stage.port)? {
-        Because::of("BPDU filter", settings::BPDU_FILTER.id)
-    } else {
-        Because::of("BPDU guard", settings::BPDU_GUARD.id)
-    };
-    Ok(Some(told.because(Some(because))))
+    let because = unguarded(&machine, stage.port)?;
+    Ok(Some(told.because(Some(because)).unless([wanting(stage, &machine, because)?])))
+}
+
+/// Where BPDU guard is asked for on edge ports alone, what lets a bridge in on another port is that it is none.
+fn wanting(stage: &Stage<'_>, machine: &Machine<'_>, because: Because) -> Known<SettingId> {
+    if because.setting != settings::BPDU_GUARD.id {
+        return Ok(because.setting);
+    }
+    let detected = stage.policy.site.detected_edges.value == DetectedEdges::Enough;
+    let edge = machine.is_edge(stage.port)? || detected && machine.is_detected_edge(stage.port)?;
+    Ok(if edge { because.setting } else { settings::FAST_START.id })
 }
 
 pub(super) const ROOT_TAKEOVER: Drill = Drill {
@@ -68,6 +70,11 @@ fn root_takeover(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehear
         return Ok(Some(told.because(Some(Because::of("BPDU filter", settings::BPDU_FILTER.id)))));
     }
     let told = verdict(&machine, stage, &[(arrival, "a better root")]);
-    let setting = if down { settings::ROOT_GUARD.id } else { settings::BPDU_GUARD.id };
-    Ok(Some(told.because(Some(Because::of("guards of the tree", setting)))))
+    if told.outcome != Outcome::LetThrough {
+        return Ok(Some(told));
+    }
+    let because =
+        if down { Because::of("root guard", settings::ROOT_GUARD.id) } else { unguarded(&machine, stage.port)? };
+    let unless = [settings::ROOT_GUARD.id, wanting(stage, &machine, because)?];
+    Ok(Some(told.because(Some(because)).unless(unless)))
 }

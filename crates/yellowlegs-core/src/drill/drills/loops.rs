@@ -2,12 +2,13 @@
 
 use super::{at_edge, ready};
 use crate::drill::Drill;
-use crate::drill::around::Far;
+use crate::drill::agreed::is_left_open;
+use crate::drill::around::{Far, Wants};
 use crate::drill::asked::{Hang, Known};
 use crate::drill::frame::{Frame, Payload};
 use crate::drill::machine::{Because, Machine, Millis, Net};
-use crate::drill::rehearse::{Outcome, Rehearsal, Stage, comes_back, station};
-use crate::model::{Cause, Media, Seconds, Unidirectional, settings};
+use crate::drill::rehearse::{LINKS, Outcome, Rehearsal, Stage, comes_back, station};
+use crate::model::{Cause, Media, Seconds, SettingId, Unidirectional, settings};
 
 pub(super) const PATCHED_LOOP: Drill = Drill {
     name: "patched-loop",
@@ -107,8 +108,16 @@ fn probed(machine: &mut Machine<'_>, from: usize, to: usize) -> Known<Option<(Be
     Ok(None)
 }
 
-fn rehearsal(machine: &Machine<'_>, stage: &Stage<'_>, end: End) -> Rehearsal {
-    match end {
+/// Loop detection ends any loop; the tree and its guard one that BPDUs go round in.
+fn endless(machine: &Machine<'_>, stage: &Stage<'_>, bpdus_pass: bool, told: Rehearsal) -> Known<Rehearsal> {
+    let detection = Because::of("loop detection", settings::LOOP_DETECTION.id);
+    let unheard = if bpdus_pass { machine.unheard_by(stage.port)? } else { None };
+    let because = unheard.map_or(detection, |by| Because::of("spanning tree", by));
+    Ok(told.because(Some(because)).unless([because.setting, detection.setting]))
+}
+
+fn rehearsal(machine: &Machine<'_>, stage: &Stage<'_>, end: End, bpdus_pass: bool) -> Known<Rehearsal> {
+    Ok(match end {
         Some((after, because, says)) => {
             let says = match after {
                 Some(0) => says,
@@ -118,9 +127,11 @@ fn rehearsal(machine: &Machine<'_>, stage: &Stage<'_>, end: End) -> Rehearsal {
             let told = Rehearsal::new(machine, Outcome::Held, says).because(Some(because)).back(machine, stage.port);
             after.map_or(told.clone(), |after| told.after(after))
         }
-        None => Rehearsal::new(machine, Outcome::LetThrough, "the loop circles for ever")
-            .because(Some(Because::of("loop detection", settings::LOOP_DETECTION.id))),
-    }
+        None => {
+            let told = Rehearsal::new(machine, Outcome::LetThrough, "the loop circles for ever");
+            endless(machine, stage, bpdus_pass, told)?
+        }
+    })
 }
 
 fn patched_loop(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
@@ -128,7 +139,7 @@ fn patched_loop(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehears
     let mut sisters = machine.clone();
     let twin = twin(stage, &machine);
     let end = ended(&mut machine, twin, stage.port, true)?;
-    let told = rehearsal(&machine, stage, end);
+    let told = rehearsal(&machine, stage, end, true)?;
     if told.outcome != Outcome::Held {
         return Ok(Some(told));
     }
@@ -165,8 +176,10 @@ fn patched_loop(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehears
     story.extend(net.story());
     Ok(Some(match by {
         Some(by) => Rehearsal { says: format!("{}; over a sister switch {by} ends it", told.says), story, ..told },
-        None => Rehearsal::told(story, Outcome::LetThrough, "over a sister switch the loop circles for ever")
-            .because(Some(Because::of("loop detection", settings::LOOP_DETECTION.id))),
+        None => {
+            let told = Rehearsal::told(story, Outcome::LetThrough, "over a sister switch the loop circles for ever");
+            endless(&machine, stage, true, told)?
+        }
     }))
 }
 
@@ -204,7 +217,7 @@ fn phone_loop(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal
         let mut machine = machine.clone();
         machine.tell(stage.port, what, None);
         let end = ended(&mut machine, from, stage.port, passes)?;
-        let told = rehearsal(&machine, stage, end);
+        let told = rehearsal(&machine, stage, end, passes)?;
         said.push(format!("{name}: {}", told.says));
         story.extend(told.story.clone());
         if told.outcome == Outcome::LetThrough {
@@ -242,6 +255,19 @@ struct Side {
     interval: Known<Seconds>,
     loop_guard: Known<bool>,
     reopens: Known<Millis>,
+    wants: Wants,
+}
+
+/// Whether the policy asks for what would have closed the deaf end in time: detection in time, at both ends, as strong as the site
+/// wants it; or loop guard.
+fn is_asked(stage: &Stage<'_>, deaf: &Side, other: &Side, is_late: bool) -> bool {
+    let least = stage.policy.site.unidirectional.value;
+    let detection = match (deaf.detection, other.detection) {
+        (Unidirectional::Off, Unidirectional::Off) => deaf.wants.detection || other.wants.detection,
+        (one, two) => is_late || one.min(two) < least,
+    };
+    let open = |id| stage.role().is_ok_and(|role| is_left_open(stage, &ONE_WAY_FIBRE, role, id));
+    detection && !open(settings::UNIDIRECTIONAL.id) || deaf.wants.loop_guard && !open(settings::LOOP_GUARD.id)
 }
 
 fn one_way_fibre(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Rehearsal>> {
@@ -255,10 +281,10 @@ fn one_way_fibre(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Re
     if machine.opens_at(stage.port).is_none() {
         return Ok(None);
     }
-    let Some(Far { name, detection, interval, loop_guard, reopens }) =
+    let Some(Far { name, detection, interval, loop_guard, reopens, wants }) =
         stage.around.far(stage.switch().name(), stage.port)
     else {
-        return Err(Hang::fact("links"));
+        return Err(Hang::fact(LINKS));
     };
     let here = Side {
         name: machine.name(stage.port).to_owned(),
@@ -266,10 +292,11 @@ fn one_way_fibre(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Re
         interval: machine.detection_interval(stage.port),
         loop_guard: machine.loop_guard(stage.port),
         reopens: machine.reopens(),
+        wants: Wants::of(stage.role().ok()),
     };
-    let there = Side { name, detection: detection?, interval, loop_guard, reopens };
+    let there = Side { name, detection: detection?, interval, loop_guard, reopens, wants };
     machine.tell(stage.port, "with remote fault both ends lose the link at once", None);
-    let mut held: Option<(Millis, String)> = None;
+    let mut held: Option<(Millis, String, SettingId)> = None;
     for (deaf, other) in [(&here, &there), (&there, &here)] {
         machine.tell(stage.port, format!("without it, {} hears nothing any more", deaf.name), None);
         let seen = seen(deaf, other)?;
@@ -281,11 +308,12 @@ fn one_way_fibre(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Re
                     format!("{what} after {} s; a blocked port would open after {} s", after / 1000, opens / 1000),
                     None,
                 );
-                held = held.max(Some((after, what)));
+                held = later(held, (after, what, settings::UNIDIRECTIONAL.id));
             }
             _ if deaf.loop_guard? => {
                 machine.tell(stage.port, format!("loop guard keeps {} closed", deaf.name), None);
-                held = held.max(Some((opens, format!("loop guard keeps {} closed", deaf.name))));
+                let what = format!("loop guard keeps {} closed", deaf.name);
+                held = later(held, (opens, what, settings::LOOP_GUARD.id));
             }
             late => {
                 let quick = settings::UNIDIRECTIONAL.id;
@@ -296,16 +324,26 @@ fn one_way_fibre(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Re
                     opens / 1000
                 );
                 let told = Rehearsal::new(&machine, Outcome::LetThrough, says).after(opens);
+                let told = if is_asked(stage, deaf, other, late.is_some()) { told } else { told.agreed() };
                 return Ok(Some(told.because(Some(Because::of("unidirectional link detection", setting)))));
             }
         }
     }
-    let (after, what) = held.unwrap_or_default();
+    let Some((after, what, setting)) = held else { return Ok(None) };
     let told = Rehearsal::new(&machine, Outcome::Held, format!("{what} after {} s", after / 1000)).after(after);
     let acts = here.detection >= Unidirectional::DisablePort && there.detection != Unidirectional::Off;
     let recovery = acts.then(|| comes_back(&machine, stage.port, Cause::Unidirectional));
     let told = Rehearsal { recovery, ..told };
-    Ok(Some(told.because(Some(Because::of("unidirectional link detection", settings::UNIDIRECTIONAL.id)))))
+    let feature = if setting == settings::LOOP_GUARD.id { "loop guard" } else { "unidirectional link detection" };
+    Ok(Some(told.because(Some(Because::of(feature, setting)))))
+}
+
+/// Of two ends the one that is closed later.
+fn later(
+    held: Option<(Millis, String, SettingId)>,
+    now: (Millis, String, SettingId),
+) -> Option<(Millis, String, SettingId)> {
+    Some(held.filter(|held| held.0 >= now.0).unwrap_or(now))
 }
 
 /// When a fault is seen and acted upon, and what is said of it: the end that still hears misses its own echo in the other's

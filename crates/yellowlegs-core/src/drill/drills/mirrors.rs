@@ -8,6 +8,7 @@ use crate::drill::frame::{Frame, Payload};
 use crate::drill::machine::{Because, Machine, Session};
 use crate::drill::rehearse::{Outcome, Rehearsal, Stage, station};
 use crate::model::{Direction, Origin, settings};
+use crate::policy::MirrorEntry;
 
 pub(super) const MIRROR_TAP: Drill = Drill {
     name: "mirror-tap",
@@ -25,17 +26,21 @@ pub(super) const MIRROR_TAP: Drill = Drill {
     run: mirror_tap,
 };
 
-/// What the register agrees on for a session: its sources with their directions.
+/// What the register agrees on for a session today: of each source the directions. A part of an entry is agreed on, too.
 fn agreed(stage: &Stage<'_>, session: &Session) -> Option<BTreeMap<usize, Direction>> {
     let (switch, lists) = (stage.switch(), stage.resolved.lists());
     let at = |text: &crate::policy::PortsText| text.positions(switch, lists).unwrap_or_default();
-    let entries = stage.policy.mirrors.iter().filter(|entry| entry.switch == **switch.name());
-    let fitting = entries.filter(|entry| at(&entry.target) == [stage.port]).map(|entry| {
+    let holds = |entry: &&MirrorEntry| entry.switch == **switch.name() && stage.around.today() <= entry.last_day;
+    let of_entry = |entry: &MirrorEntry| {
         let each = entry.sources.iter().flat_map(|(text, way)| at(text).into_iter().map(|port| (port, *way)));
-        each.collect::<BTreeMap<_, _>>()
-    });
-    let mut fitting = fitting.filter(|sources| session.vlans.is_empty() && sources.keys().eq(session.sources.keys()));
-    fitting.next()
+        let all: BTreeMap<usize, Direction> = each.collect();
+        let ways = session.sources.keys().map(|port| Some((*port, *all.get(port)?)));
+        let fits = at(&entry.target) == [stage.port] && session.vlans.minus(&entry.vlans).is_empty();
+        ways.collect::<Option<BTreeMap<_, _>>>().filter(|_| fits)
+    };
+    let fitting: Vec<_> = stage.policy.mirrors.iter().filter(holds).filter_map(of_entry).collect();
+    let whole = fitting.iter().find(|ways| **ways == session.sources);
+    whole.or(fitting.last()).cloned().filter(|ways| !ways.is_empty() || !session.vlans.is_empty())
 }
 
 fn mirror_tap(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Rehearsal>> {

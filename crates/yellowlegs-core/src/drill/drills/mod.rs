@@ -15,8 +15,9 @@ mod vlans;
 
 use super::Drill;
 use super::asked::Known;
-use super::machine::{Arrival, Machine};
+use super::machine::{Arrival, Because, Machine};
 use super::rehearse::{Outcome, Rehearsal, Stage};
+use crate::model::settings;
 use crate::policy::Faces;
 
 pub(super) static ALL: &[Drill] = &[
@@ -93,6 +94,26 @@ fn at_host<'a>(stage: &Stage<'_>, machine: Machine<'a>) -> Known<Option<Machine<
 /// `3 stations belong`, in words.
 fn belong(count: usize) -> String {
     if count == 1 { "1 station belongs".to_owned() } else { format!("{count} stations belong") }
+}
+
+/// What let through a frame that DHCP snooping would have stopped: what keeps it from acting in its VLAN, else the port's trust.
+fn unsnooped(machine: &Machine<'_>, arrival: &Arrival) -> Known<Because> {
+    let by = arrival.vlan().map(|vlan| machine.unsnooped_by(vlan)).transpose()?.flatten();
+    Ok(Because::of("DHCP snooping", by.unwrap_or(settings::SNOOPING_TRUSTED.id)))
+}
+
+/// What let through a station that port security would have stopped: what keeps it from acting on the port, else its limit.
+fn unsecured(machine: &Machine<'_>, port: usize) -> Known<Because> {
+    Ok(Because::of("port security", machine.unsecured_by(port)?.unwrap_or(settings::LIMIT.id)))
+}
+
+/// What let a bridge in: what keeps BPDUs from being heard; on a port that is no edge the start, else the guard.
+fn unguarded(machine: &Machine<'_>, port: usize) -> Known<Because> {
+    Ok(match machine.unheard_by(port)? {
+        Some(by) if by == settings::BPDU_FILTER.id => Because::of("BPDU filter", by),
+        Some(by) => Because::of("spanning tree", by),
+        None => Because::of("BPDU guard", settings::BPDU_GUARD.id),
+    })
 }
 
 /// What an attempt came to: it holds when every frame of it was stopped.

@@ -1,10 +1,38 @@
 //! The stations that belong on a port: those that are written or pinned there, then made-up ones.
 
+use std::net::{IpAddr, Ipv4Addr};
+
 use crate::drill::asked::Known;
 use crate::drill::machine::Machine;
 use crate::drill::rehearse::{Stage, station};
 use crate::model::{Station, StationAddress, VlanId};
 use crate::policy::Faces;
+
+/// IP addresses that hosts of a VLAN have: of its first subnet in the policy, else of the documentation's (RFC 5737).
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Addresses {
+    pub(super) gateway: Ipv4Addr,
+    pub(super) host: Ipv4Addr,
+    pub(super) phone: Ipv4Addr,
+    /// Of somebody else.
+    pub(super) other: Ipv4Addr,
+}
+
+pub(super) fn addresses(stage: &Stage<'_>, vlan: Option<VlanId>) -> Addresses {
+    let site = vlan.and_then(|vlan| stage.policy.vlan(stage.switch().name(), vlan));
+    let of_v4 = |(net, length): &(IpAddr, u8)| match net {
+        IpAddr::V4(net) if *length <= 29 => Some((u32::from(*net), *length)),
+        _ => None,
+    };
+    let (net, length) = site
+        .and_then(|site| site.subnets.iter().find_map(of_v4))
+        .unwrap_or((u32::from(Ipv4Addr::new(192, 0, 2, 0)), 24));
+    // The last that is no address of all hosts (RFC 919).
+    let last = u32::MAX.checked_shr(length.into()).unwrap_or(0).saturating_sub(1);
+    let net = net & !u32::MAX.checked_shr(length.into()).unwrap_or(0);
+    let number = |wanted: u32, least: u32| Ipv4Addr::from(net | if wanted < last { wanted } else { least });
+    Addresses { gateway: number(1, 1), host: number(10, 2), phone: number(11, 3), other: number(66, 4) }
+}
 
 /// Stations that port security lets in always; none where it does not act.
 pub(super) fn fixed(machine: &Machine<'_>, port: usize) -> Known<Vec<Station>> {

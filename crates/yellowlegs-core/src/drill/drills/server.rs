@@ -2,17 +2,15 @@
 
 use std::net::Ipv4Addr;
 
+use super::own::Addresses;
 use super::{at_host, own};
 use crate::drill::Drill;
 use crate::drill::around::Way;
 use crate::drill::asked::{Asked, Hang, Known};
 use crate::drill::frame::{Dhcp, Frame, Payload};
 use crate::drill::machine::{At, Because, Machine, Net, Trip};
-use crate::drill::rehearse::{Outcome, Rehearsal, Stage, station};
+use crate::drill::rehearse::{LINKS, Outcome, Rehearsal, Stage, station};
 use crate::model::{StationAddress, VlanId, settings};
-
-const OWN: Ipv4Addr = Ipv4Addr::new(192, 0, 2, 10);
-const GATEWAY: Ipv4Addr = Ipv4Addr::new(192, 0, 2, 1);
 
 pub(super) const REAL_SERVER: Drill = Drill {
     name: "real-server",
@@ -59,6 +57,8 @@ struct Client {
     station: StationAddress,
     vlan: VlanId,
     tags: bool,
+    address: Ipv4Addr,
+    gateway: Ipv4Addr,
 }
 
 impl Client {
@@ -72,12 +72,18 @@ fn real_server(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsa
     let own = machine.vlan_of_host(stage.port)?;
     let host = own::host(stage, &machine)?;
     let tags = machine.speaks_in.is_some();
-    let host = own.map(|vlan| Client { who: "the client", station: host, vlan, tags });
+    let host = own.map(|vlan| {
+        let Addresses { host: address, gateway, .. } = own::addresses(stage, Some(vlan));
+        Client { who: "the client", station: host, vlan, tags, address, gateway }
+    });
     let role = stage.role()?;
     let voice = role.voice.filter(|voice| role.faces.has_phone() && own != Some(*voice));
     let carried = voice.map(|vlan| Ok(machine.tagged(stage.port)?.contains(vlan))).transpose()? == Some(true);
     let station = own::phone(stage, &machine)?;
-    let phone = voice.filter(|_| carried).map(|vlan| Client { who: "the phone", station, vlan, tags: true });
+    let phone = voice.filter(|_| carried).map(|vlan| {
+        let Addresses { phone: address, gateway, .. } = own::addresses(stage, Some(vlan));
+        Client { who: "the phone", station, vlan, tags: true, address, gateway }
+    });
     if host.is_some_and(|host| !is_served(stage, host) && machine.snoops(host.vlan) != Ok(false)) {
         // Nobody says that there is a server: where snooping acts somebody should.
         return Err(Hang::fact("policy: dhcp-server"));
@@ -111,7 +117,7 @@ fn is_served(stage: &Stage<'_>, client: Client) -> bool {
 fn asks(stage: &Stage<'_>, mut machine: Machine<'_>, client: Client) -> Known<Option<Rehearsal>> {
     let Client { vlan, .. } = client;
     let Some(way) = stage.around.way(stage.policy, stage.resolved, vlan) else {
-        return Err(Hang::fact("links"));
+        return Err(Hang::fact(LINKS));
     };
     if way.steps.first().is_some_and(|(_, out, _)| *out == stage.port) {
         return Ok(None);
@@ -130,7 +136,7 @@ fn asks(stage: &Stage<'_>, mut machine: Machine<'_>, client: Client) -> Known<Op
 
 /// The exchange, message by message.
 fn exchange(stage: &Stage<'_>, mut net: Net<'_>, way: &Way, asking: Client) -> Known<Rehearsal> {
-    let Client { who, station: client, vlan, .. } = asking;
+    let Client { who, station: client, vlan, address, gateway, .. } = asking;
     let last = way.steps.len();
     let server = match (way.server, net.machine(last)) {
         (Some(port), Some(machine)) => own::fixed(machine, port)?.first().map(|one| one.address),
@@ -141,7 +147,7 @@ fn exchange(stage: &Stage<'_>, mut net: Net<'_>, way: &Way, asking: Client) -> K
     let member = |port: usize| net.machine(last).map_or(Ok(false), |machine| machine.is_member(port, vlan));
     let direct = way.server.map(member).transpose()? == Some(true);
     for (question, answer) in [(Dhcp::Discover, Dhcp::Offer), (Dhcp::Request, Dhcp::Ack)] {
-        let asks = asking.frame(Frame::to_all(client, Payload::Dhcp(question, client, OWN)));
+        let asks = asking.frame(Frame::to_all(client, Payload::Dhcp(question, client, address)));
         let trip = net.send((0, stage.port), &asks)?;
         let came = match way.server.filter(|_| direct) {
             Some(port) => trip.reaches((last, port)),
@@ -151,14 +157,14 @@ fn exchange(stage: &Stage<'_>, mut net: Net<'_>, way: &Way, asking: Client) -> K
             let what = format!("{who}'s question never reaches the server");
             return Ok(broken(stage, &mut net, &trip, way, vlan, &what));
         }
-        let answer = Frame::to_station(server, client, Payload::Dhcp(answer, client, OWN));
+        let answer = Frame::to_station(server, client, Payload::Dhcp(answer, client, address));
         if let Some(lost) = answered(stage, &mut net, way, asking, &answer, direct)? {
             let what = format!("the real server's answer never reaches {who}");
             return Ok(broken(stage, &mut net, &lost, way, vlan, &what));
         }
         net.pass(1000)?;
     }
-    let trip = net.send((0, stage.port), &asking.frame(Frame::to_all(client, Payload::Arp(OWN))))?;
+    let trip = net.send((0, stage.port), &asking.frame(Frame::to_all(client, Payload::Arp(address))))?;
     if !trip.arrivals.iter().any(|(at, arrival)| at.0 == last && arrival.is_in()) {
         let what = format!("{who} has its address, and its question for the gateway is dropped");
         return Ok(broken(stage, &mut net, &trip, way, vlan, &what));
@@ -166,7 +172,7 @@ fn exchange(stage: &Stage<'_>, mut net: Net<'_>, way: &Way, asking: Client) -> K
     // The gateway's answer comes down every cable of the way.
     if let Some((_, out, _)) = way.steps.last() {
         let into: At = (last - 1, *out);
-        let reply = tagged(&net, into, vlan, Frame::to_station(server, client, Payload::Arp(GATEWAY)))?;
+        let reply = tagged(&net, into, vlan, Frame::to_station(server, client, Payload::Arp(gateway)))?;
         let trip = net.send(into, &reply)?;
         if !trip.reaches((0, stage.port)) {
             let what = format!("{who} has its address, and the gateway's answer is dropped");
@@ -217,7 +223,7 @@ fn answered(
     }
     if !direct && matches!(answer.payload, Payload::Dhcp(Dhcp::Ack, ..)) {
         // The relay's switch knows the client's port, and what it was given.
-        net.switch(last).map_or(Ok(()), |machine| machine.bind_learned(asking.station, vlan, OWN))?;
+        net.switch(last).map_or(Ok(()), |machine| machine.bind_learned(asking.station, vlan, asking.address))?;
     }
     if last == 0 && !direct {
         net.switch(0).into_iter().for_each(|own| own.tell(stage.port, "the answer comes from this switch", None));
@@ -269,10 +275,11 @@ fn bindings_cleared(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Reh
         return Ok(None);
     }
     let host = own::host(stage, &machine)?;
-    machine.lease(stage.port, host, OWN)?;
+    let address = own::addresses(stage, own).host;
+    machine.lease(stage.port, host, address)?;
     machine.clear_bindings(stage.port);
-    let arp = machine.says(stage.port, &Frame::to_all(host, Payload::Arp(OWN)))?;
-    let packet = machine.says(stage.port, &Frame::to_station(host, station(800), Payload::Packet(OWN)))?;
+    let arp = machine.says(stage.port, &Frame::to_all(host, Payload::Arp(address)))?;
+    let packet = machine.says(stage.port, &Frame::to_station(host, station(800), Payload::Packet(address)))?;
     let by = packet.stopped_by().or(arp.stopped_by());
     let says = match by {
         Some(by) => format!(

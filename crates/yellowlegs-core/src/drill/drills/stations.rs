@@ -1,8 +1,6 @@
 //! Stations that should not be there.
 
-use std::net::Ipv4Addr;
-
-use super::{at_edge, at_host, belong, own, ready, seat, verdict};
+use super::{at_edge, at_host, belong, own, ready, seat, unsecured, verdict};
 use crate::drill::Drill;
 use crate::drill::asked::Known;
 use crate::drill::frame::{Frame, Payload};
@@ -58,7 +56,8 @@ fn second_station(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehea
         told.collateral = Some(format!("whoever is right here is cut off with it: {} here", belong(rightful.len())));
     }
     if told.outcome == Outcome::LetThrough {
-        told = told.because(Some(Because::of("port security", settings::LIMIT.id)));
+        let because = unsecured(&machine, stage.port)?;
+        told = told.because(Some(because)).unless([because.setting]);
     }
     Ok(Some(told))
 }
@@ -93,12 +92,14 @@ fn swapped_station(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehe
     let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
     let arrival = machine.says(stage.port, &Frame::to_station(station(900), gateway(), Payload::Plain))?;
     let told = verdict(&machine, stage, &[(arrival, "the other station")]);
-    let setting = if told.outcome == Outcome::LetThrough && machine.pins(stage.port) == Ok(false) {
-        settings::PINNING.id
-    } else {
-        settings::LIMIT.id
-    };
-    Ok(Some(told.because(Some(Because::of("port security", setting)))))
+    if told.outcome != Outcome::LetThrough {
+        return Ok(Some(told));
+    }
+    let mut because = unsecured(&machine, stage.port)?;
+    if because.setting == settings::LIMIT.id && machine.pins(stage.port) == Ok(false) {
+        because.setting = settings::PINNING.id;
+    }
+    Ok(Some(told.because(Some(because)).unless([because.setting])))
 }
 
 pub(super) const COPIED_ADDRESS: Drill = Drill {
@@ -123,18 +124,27 @@ pub(super) const COPIED_ADDRESS: Drill = Drill {
 fn copied_address(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
     let Some(mut machine) = at_host(stage, machine)? else { return Ok(None) };
     let copied = own::host(stage, &machine)?;
-    machine.lease(stage.port, copied, Ipv4Addr::new(192, 0, 2, 10))?;
+    let own::Addresses { host: address, other: foreign, .. } = own::addresses(stage, machine.vlan_of_host(stage.port)?);
+    machine.lease(stage.port, copied, address)?;
     machine.link_down(stage.port)?;
     machine.pass(5000)?;
     machine.tell(stage.port, format!("a stranger takes the place and the address of {copied}"), None);
     let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
-    let foreign = Ipv4Addr::new(192, 0, 2, 66);
     let arp = machine.says(stage.port, &Frame::to_all(copied, Payload::Arp(foreign)))?;
     let packet = machine.says(stage.port, &Frame::to_station(copied, gateway(), Payload::Packet(foreign)))?;
     // Without ARP nobody finds it, without packets it says nothing: one of them is enough.
     let told = match (arp.stopped_by(), packet.stopped_by()) {
-        (None, None) => Rehearsal::new(&machine, Outcome::LetThrough, "a copied address is believed")
-            .because(Some(Because::of("source guard", settings::SOURCE_GUARD.id))),
+        (None, None) => {
+            let idle = arp.vlan().map(|vlan| machine.uninspected_by(vlan)).transpose()?.flatten();
+            let idle = idle.unwrap_or(settings::INSPECTION_TRUSTED.id);
+            // Port security alone goes by the address.
+            let named = machine.is_secured(stage.port)?.then_some(settings::AUTHENTICATION.id);
+            let trusted = machine.trusts_arp(stage.port)?.then_some(settings::INSPECTION_TRUSTED.id);
+            let because = Because::of("source guard", settings::SOURCE_GUARD.id);
+            Rehearsal::new(&machine, Outcome::LetThrough, "a copied address is believed")
+                .because(Some(because))
+                .unless([because.setting, idle].into_iter().chain(trusted).chain(named))
+        }
         (arp, packet) => {
             let because = packet.or(arp);
             let by = because.map_or("", |b| b.feature);
@@ -173,7 +183,7 @@ fn address_flood(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Re
     machine.tells = true;
     let grown = machine.learned_on(stage.port);
     machine.tell(stage.port, format!("{} addresses later {grown} of them are in the table", stage.flood), stopped);
-    let because = Some(Because::of("port security", settings::LIMIT.id));
+    let because = unsecured(&machine, stage.port)?;
     let secured = machine.is_secured(stage.port)? && grown <= machine.limit(stage.port)? as usize;
     let authenticated = grown == 0;
     let told = if secured || authenticated {
@@ -181,5 +191,6 @@ fn address_flood(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Re
     } else {
         Rehearsal::new(&machine, Outcome::LetThrough, format!("the table grows by {grown}"))
     };
-    Ok(Some(told.because(stopped.or(because)).back(&machine, stage.port)))
+    let told = told.unless([because.setting]);
+    Ok(Some(told.because(stopped.or(Some(because))).back(&machine, stage.port)))
 }

@@ -7,7 +7,7 @@ use crate::drill::Drill;
 use crate::drill::asked::{Hang, Known};
 use crate::drill::frame::Frame;
 use crate::drill::machine::{Arrival, Because, Machine};
-use crate::drill::rehearse::{Outcome, Rehearsal, Stage, station};
+use crate::drill::rehearse::{LINKS, Outcome, Rehearsal, Stage, station};
 use crate::model::{VlanId, facts, settings};
 use crate::policy::Feature;
 
@@ -99,7 +99,7 @@ fn floods(stage: &Stage<'_>, stream: &Stream<'_>, port: usize, what: &str) -> Kn
         settings::FILTERING.id
     };
     let because = Because::of("multicast snooping", setting);
-    Ok(Rehearsal::new(machine, Outcome::LetThrough, says).because(Some(because)))
+    Ok(Rehearsal::new(machine, Outcome::LetThrough, says).because(Some(because)).unless([setting]))
 }
 
 pub(super) const STREAM_JOIN: Drill = Drill {
@@ -135,7 +135,7 @@ fn stream_join(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsa
         let other = if own { None } else { stage.around.asks_elsewhere(name, *vlan)? };
         if !own && other.is_none() {
             if stage.around.is_open_beyond(name) {
-                return Err(Hang::fact("links"));
+                return Err(Hang::fact(LINKS));
             }
             let lasts = machine.membership(*vlan)?;
             machine.pass(lasts)?;

@@ -1,7 +1,5 @@
 //! Consequences that are told and judge nobody: what a power cut takes, how a port comes back.
 
-use std::net::Ipv4Addr;
-
 use super::{at_host, boot, bridges, loops, own, stations};
 use crate::drill::Drill;
 use crate::drill::asked::Known;
@@ -20,7 +18,8 @@ pub(super) const RESTART: Drill = Drill {
 fn restart(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
     let Some(mut machine) = at_host(stage, machine)? else { return Ok(None) };
     let host = own::host(stage, &machine)?;
-    machine.lease(stage.port, host, Ipv4Addr::new(192, 0, 2, 10))?;
+    let address = own::addresses(stage, machine.vlan_of_host(stage.port)?).host;
+    machine.lease(stage.port, host, address)?;
     machine.pass(30_000)?;
     let Lost { unsaved, pins, bindings } = machine.restart(stage.port)?;
     let mut lost = Vec::new();

@@ -33,6 +33,7 @@ fn tag_hop(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> 
     machine.untagged(stage.port)?.iter().for_each(|vlan| may.insert(*vlan));
     let host = own::host(stage, &machine)?;
     machine.authenticate(host);
+    let mut stopped = None;
     for vlan in machine.vlans()?.iter().filter(|vlan| !may.contains(*vlan)).take(4094) {
         let arrival = machine.receive(stage.port, &Frame::to_all(host, Payload::Plain).tagged(vlan))?;
         if arrival.is_in() {
@@ -42,6 +43,7 @@ fn tag_hop(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> 
                 Rehearsal::new(&machine, Outcome::LetThrough, format!("a tag is enough to get into VLAN {vlan}"));
             return Ok(Some(told.because(Some(Because::of("tag rules", setting)))));
         }
+        stopped = stopped.or(arrival.stopped_by());
         machine.forget_admitted(stage.port);
         machine.pass(1000)?;
         if machine.held_by(stage.port).is_some() {
@@ -63,7 +65,7 @@ fn tag_hop(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> 
             }
         }
     }
-    let because = Because::of("tag rules", settings::INGRESS_FILTERING.id);
+    let because = stopped.unwrap_or_else(|| Because::of("tag rules", settings::INGRESS_FILTERING.id));
     Ok(Some(Rehearsal::new(&machine, Outcome::Held, "no tag leads out of its VLANs").because(Some(because))))
 }
 

@@ -22,15 +22,21 @@ fn stopped(feature: &'static str, setting: SettingId) -> Passed {
 impl Machine<'_> {
     /// Whether port security acts on a port: switched on, and not void in its mode.
     pub fn is_secured(&self, port: usize) -> Known<bool> {
+        Ok(self.unsecured_by(port)?.is_none())
+    }
+
+    /// The setting that keeps port security from acting on a port.
+    pub fn unsecured_by(&self, port: usize) -> Known<Option<SettingId>> {
         if !self.asked.port(port, settings::PORT_SECURITY)? {
-            return Ok(false);
+            return Ok(Some(settings::PORT_SECURITY.id));
         }
         let mode = self.asked.port(port, settings::MODE)?;
         let known = self.asked.switch().traits().get(platform::PORT_SECURITY_VOID_IN).is_some();
         if mode == Mode::Access && !known {
-            return Ok(true);
+            return Ok(None);
         }
-        Ok(!self.asked.platform(platform::PORT_SECURITY_VOID_IN, mode.word())?)
+        let void = self.asked.platform(platform::PORT_SECURITY_VOID_IN, mode.word())?;
+        Ok(void.then_some(settings::MODE.id))
     }
 
     /// Port security: who is new is admitted while there is room, else the action follows.
@@ -164,10 +170,22 @@ impl Machine<'_> {
         vlans: Key<Arc<VlanSet>>,
         vlan: VlanId,
     ) -> Known<bool> {
+        Ok(self.idle_by(switches, global, vlans, vlan)?.is_none())
+    }
+
+    /// The setting that keeps such a feature from acting.
+    fn idle_by(
+        &self,
+        switches: TraitId,
+        global: Key<bool>,
+        vlans: Key<Arc<VlanSet>>,
+        vlan: VlanId,
+    ) -> Known<Option<SettingId>> {
         if self.asked.platform(switches, "global")? && !self.asked.switch_wide(global)? {
-            return Ok(false);
+            return Ok(Some(global.id));
         }
-        Ok(!self.asked.platform(switches, "vlan")? || self.asked.switch_wide(vlans)?.contains(vlan))
+        let covered = !self.asked.platform(switches, "vlan")? || self.asked.switch_wide(vlans)?.contains(vlan);
+        Ok((!covered).then_some(vlans.id))
     }
 
     /// Whether something that the platform demands first is not in force.
@@ -179,14 +197,26 @@ impl Machine<'_> {
 
     /// Whether DHCP snooping acts in a VLAN.
     pub fn snoops(&self, vlan: VlanId) -> Known<bool> {
+        Ok(self.unsnooped_by(vlan)?.is_none())
+    }
+
+    /// The setting that keeps DHCP snooping from acting in a VLAN.
+    pub fn unsnooped_by(&self, vlan: VlanId) -> Known<Option<SettingId>> {
         let (global, vlans) = (settings::SNOOPING, settings::SNOOPING_VLANS);
-        Ok(self.acts(platform::SNOOPING_SWITCHES, global, vlans, vlan)? && !self.waits_for("dhcp-snooping")?)
+        let idle = self.idle_by(platform::SNOOPING_SWITCHES, global, vlans, vlan)?;
+        if idle.is_some() { Ok(idle) } else { Ok(self.waits_for("dhcp-snooping")?.then_some(settings::READY.id)) }
     }
 
     /// Whether ARP inspection acts in a VLAN.
     pub fn inspects(&self, vlan: VlanId) -> Known<bool> {
+        Ok(self.uninspected_by(vlan)?.is_none())
+    }
+
+    /// The setting that keeps ARP inspection from acting in a VLAN.
+    pub fn uninspected_by(&self, vlan: VlanId) -> Known<Option<SettingId>> {
         let (global, vlans) = (settings::INSPECTION, settings::INSPECTION_VLANS);
-        Ok(self.acts(platform::INSPECTION_SWITCHES, global, vlans, vlan)? && !self.waits_for("arp-inspection")?)
+        let idle = self.idle_by(platform::INSPECTION_SWITCHES, global, vlans, vlan)?;
+        if idle.is_some() { Ok(idle) } else { Ok(self.waits_for("arp-inspection")?.then_some(settings::READY.id)) }
     }
 
     /// DHCP snooping and the guards of IPv6.

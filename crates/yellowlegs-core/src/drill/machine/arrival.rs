@@ -39,6 +39,14 @@ impl Arrival {
         matches!(self, Self::Forwarded(..) | Self::Heard(true))
     }
 
+    /// The VLAN that it got into.
+    pub fn vlan(&self) -> Option<VlanId> {
+        match self {
+            Self::Forwarded(vlan, _) => Some(*vlan),
+            _ => None,
+        }
+    }
+
     /// What stopped it.
     pub fn stopped_by(&self) -> Option<Because> {
         match self {

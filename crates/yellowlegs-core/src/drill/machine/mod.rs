@@ -346,6 +346,11 @@ impl Machine<'_> {
         self.asked.port(port, settings::PINNING)
     }
 
+    /// Whether flap protection is on.
+    pub fn watches_flaps(&self, port: usize) -> Known<bool> {
+        self.asked.port(port, settings::FLAP)
+    }
+
     /// Whether a port sends probes of loop detection.
     pub fn probes(&self, port: usize) -> Known<bool> {
         self.asked.port(port, settings::LOOP_DETECTION)
@@ -394,6 +399,11 @@ impl Machine<'_> {
     /// Whether DHCP snooping trusts a port.
     pub fn trusts(&self, port: usize) -> Known<bool> {
         self.asked.port(port, settings::SNOOPING_TRUSTED)
+    }
+
+    /// Whether ARP inspection trusts a port.
+    pub fn trusts_arp(&self, port: usize) -> Known<bool> {
+        self.asked.port(port, settings::INSPECTION_TRUSTED)
     }
 
     /// Forgets whom port security admitted: the next attempt starts afresh.

@@ -3,7 +3,7 @@
 use super::{Because, Machine, Millis};
 use crate::drill::asked::{Hang, Known};
 use crate::drill::frame::Root;
-use crate::model::{Cause, FastStart, Mode, Origin, Protocol, StationAddress, platform, settings};
+use crate::model::{Cause, FastStart, Mode, Origin, Protocol, SettingId, StationAddress, platform, settings};
 
 /// How a port takes part in the tree.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -37,22 +37,39 @@ impl Machine<'_> {
 
     /// Whether a tree runs on a port, and in the VLAN of an access port.
     pub fn tree_runs(&self, port: usize) -> Known<bool> {
-        if !self.asked.switch_wide(settings::TREE)? || !self.asked.port(port, settings::TREE_ON_PORT)? {
-            return Ok(false);
+        Ok(self.treeless_by(port)?.is_none())
+    }
+
+    /// The setting that keeps the tree off a port, or off the VLAN of an access port.
+    pub fn treeless_by(&self, port: usize) -> Known<Option<SettingId>> {
+        if !self.asked.switch_wide(settings::TREE)? {
+            return Ok(Some(settings::TREE.id));
+        }
+        if !self.asked.port(port, settings::TREE_ON_PORT)? {
+            return Ok(Some(settings::TREE_ON_PORT.id));
         }
         let off = match self.asked.switch_wide(settings::TREE_OFF_VLANS) {
-            Ok(off) if off.is_empty() => return Ok(true),
+            Ok(off) if off.is_empty() => return Ok(None),
             Ok(off) => off,
             // Of one tree for all VLANs none is left out unless somebody says so.
             Err(hang) => match self.asked.switch_wide(settings::TREE_PROTOCOL)? {
                 Protocol::ClassicPerVlan | Protocol::RapidPerVlan => return Err(hang),
-                _ => return Ok(true),
+                _ => return Ok(None),
             },
         };
         if self.asked.port(port, settings::MODE)? == Mode::Trunk {
-            return Ok(true);
+            return Ok(None);
         }
-        Ok(self.untagged(port)?.is_none_or(|vlan| !off.contains(vlan)))
+        let out = self.untagged(port)?.is_some_and(|vlan| off.contains(vlan));
+        Ok(out.then_some(settings::TREE_OFF_VLANS.id))
+    }
+
+    /// The setting that keeps BPDUs from being heard on a port.
+    pub fn unheard_by(&self, port: usize) -> Known<Option<SettingId>> {
+        match self.treeless_by(port)? {
+            None => Ok(self.is_deaf(port)?.then_some(settings::BPDU_FILTER.id)),
+            by => Ok(by),
+        }
     }
 
     /// Whether a port is an edge by its own settings.
@@ -76,10 +93,9 @@ impl Machine<'_> {
         if self.is_edge(port)? {
             return Ok(Part::Edge);
         }
-        // The migrate time without a BPDU (IEEE 802.1Q, 13.26).
-        const MIGRATE: Part = Part::Waits(3000);
-        if ask.port(port, settings::FAST_START)? == FastStart::Auto {
-            return Ok(MIGRATE);
+        if self.is_detected_edge(port)? {
+            // The migrate time without a BPDU (IEEE 802.1Q, 13.26).
+            return Ok(Part::Waits(3000));
         }
         // Listening and learning, forward delay each (IEEE 802.1D-1998, 8.5.3).
         let classic = || Ok(Part::Waits(ask.switch_wide(settings::FORWARD_DELAY)?.millis() * 2));
@@ -89,9 +105,6 @@ impl Machine<'_> {
                 if speed_up == 0 || self.speed_up_is_void(port)? { classic() } else { Ok(Part::Waits(speed_up)) }
             }
             _ => {
-                if ask.platform(platform::EDGE_DETECTED, "yes")? && self.is_point_to_point(port)? {
-                    return Ok(MIGRATE);
-                }
                 if ask.platform(platform::RAPID_WITHOUT_EDGE, "classic")? {
                     return classic();
                 }
@@ -100,6 +113,20 @@ impl Machine<'_> {
                 Ok(Part::Waits(age.millis() + hello.millis()))
             }
         }
+    }
+
+    /// Whether a port that no setting makes an edge becomes one by itself: asked to, or of a platform that does so under the
+    /// rapid protocol, between two.
+    pub fn is_detected_edge(&self, port: usize) -> Known<bool> {
+        let ask = &self.asked;
+        if ask.port(port, settings::FAST_START)? == FastStart::Auto {
+            return Ok(true);
+        }
+        let rapid = match ask.switch_wide(settings::TREE_PROTOCOL)? {
+            Protocol::Classic | Protocol::ClassicPerVlan => false,
+            Protocol::Rapid | Protocol::RapidPerVlan | Protocol::Multiple => true,
+        };
+        Ok(rapid && ask.platform(platform::EDGE_DETECTED, "yes")? && self.is_point_to_point(port)?)
     }
 
     /// Whether each VLAN has a tree of its own.

@@ -75,7 +75,8 @@ impl<'a> Finder<'a> {
             };
             painter.paint(line.mark, Arc::clone(&line.shape), None, &targets);
             painter.switch.may_use |= self.may_use(line.mark, at);
-            if self.may_declare(line.mark, at) {
+            // Where no port is known at all, any line may be the one that tells of them.
+            if self.switch.ports.is_empty() || self.may_declare(line.mark, at) {
                 painter.may_tell_of_more_ports();
             }
         }

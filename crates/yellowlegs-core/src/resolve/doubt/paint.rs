@@ -166,14 +166,15 @@ impl Painter {
     pub(super) fn follow_reach(&mut self, history: &History) {
         let History { dialect, source, reading, ports, .. } = history;
         let written = Applier::new(dialect, source, reading, ports, None).run();
+        let detects = dialect.traits().holds(platform::EDGE_DETECTED, "yes") == Some(true);
         for id in SettingId::of(Scope::Port) {
             let reaches: Vec<Reach> = written.globals[id.slot()].iter().map(|global| global.reach).collect();
             let by_mode = reaches.iter().any(|reach| matches!(reach, Reach::AccessPorts | Reach::TrunkPorts));
             let by_edge = reaches.contains(&Reach::EdgePorts);
             for port in 0..self.switch.ports.len() {
                 let doubtful = |id: SettingId| self.switch.port_slots.get(port, id).is_some_and(Slot::is_doubtful);
-                let open =
-                    (by_mode || by_edge) && doubtful(settings::MODE.id) || by_edge && doubtful(settings::FAST_START.id);
+                let no_edge = || doubtful(settings::FAST_START.id) || detects && doubtful(settings::LINK_TYPE.id);
+                let open = (by_mode || by_edge) && doubtful(settings::MODE.id) || by_edge && no_edge();
                 let own = self.switch.port_slots.get(port, id).is_some_and(|slot| {
                     matches!(slot.origin, Origin::Port | Origin::Range | Origin::Vlan | Origin::Profile)
                 });

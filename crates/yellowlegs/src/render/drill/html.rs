@@ -96,6 +96,7 @@ fn meaning(outcome: Outcome) -> &'static str {
         Outcome::LetThrough => "the attack got in",
         Outcome::Outage => "a service that is right broke",
         Outcome::Undetermined => "it hangs on what nobody knows",
+        Outcome::Agreed => "it gets through, and the policy asks for nothing against it",
         Outcome::Told => "a consequence, neither good nor bad",
         Outcome::Held => "the port refused",
     }
@@ -118,7 +119,7 @@ impl DrillReport for Html {
                 let one = port.drills.iter().find(|one| one.drill.name == drill.name)?;
                 let (outcome, says) = (one.told.outcome, one.told.says.clone());
                 *self.shares.entry(outcome).or_default() += row.ports.len();
-                if outcome < Outcome::Told {
+                if outcome < Outcome::Agreed {
                     let example = || format!("{name} {}: {says}", port.name);
                     let entry = self.worst.entry((outcome, drill.name)).or_insert_with(|| (0, example()));
                     entry.0 += row.ports.len();

@@ -69,6 +69,7 @@ fn mark(outcome: Outcome, plain: bool) -> &'static str {
         Outcome::LetThrough => "X",
         Outcome::Outage => "!",
         Outcome::Undetermined => "?",
+        Outcome::Agreed => "a",
         Outcome::Told => "t",
         Outcome::Held if plain => ".",
         Outcome::Held => "·",
@@ -80,6 +81,7 @@ fn colour(outcome: Outcome) -> Style {
         Outcome::LetThrough => AnsiColor::BrightWhite.on(AnsiColor::Red).bold(),
         Outcome::Outage => AnsiColor::Black.on(AnsiColor::Yellow),
         Outcome::Undetermined => AnsiColor::Magenta.on_default().bold(),
+        Outcome::Agreed => AnsiColor::Cyan.on_default(),
         Outcome::Told => DIM,
         Outcome::Held => AnsiColor::Green.on_default(),
     }
@@ -192,6 +194,7 @@ impl DrillReport for Matrix {
             (Outcome::LetThrough, "What gets through"),
             (Outcome::Outage, "What breaks"),
             (Outcome::Undetermined, "What nobody knows"),
+            (Outcome::Agreed, "What gets through as agreed"),
         ] {
             let mut rows: Vec<_> = self.counts.iter().filter(|((o, _), _)| *o == outcome).collect();
             rows.sort_by_key(|(_, (count, _))| std::cmp::Reverse(*count));
@@ -219,8 +222,11 @@ impl DrillReport for Matrix {
             writeln!(out, "\n{}", paint(BOLD, "Worst first"))?;
             worst.iter().try_for_each(|line| writeln!(out, "   {}", clean(line)))?;
         }
-        if self.counts.keys().all(|(outcome, _)| *outcome >= Outcome::Told) {
-            writeln!(out, "\n{}", paint(GOOD, "Every drill held."))?;
+        let agreed: usize =
+            self.counts.iter().filter(|((o, _), _)| *o == Outcome::Agreed).map(|(_, (count, _))| count).sum();
+        if self.counts.keys().all(|(outcome, _)| *outcome >= Outcome::Agreed) {
+            let but = if agreed > 0 { ", but for what is agreed on" } else { "" };
+            writeln!(out, "\n{}", paint(GOOD, &format!("Every drill held{but}.")))?;
         }
         let words = format!("{classes} unlike ports were played, the others are like them.");
         wrapped(out, "\n", 0, &words, self.look.width)

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::io::{self, Write};
 
-use yellowlegs_core::finding::{Totals, UndeterminedRow};
+use yellowlegs_core::finding::{Totals, UndeterminedRow, UnreadRow};
 use yellowlegs_core::model::FactKind;
 
 use super::super::clean;
@@ -91,7 +91,10 @@ pub(super) fn doubts(out: &mut dyn Write, totals: &Totals, width: &str, look: &L
 
 /// Whether what is missing is something that a switch tells of its state.
 fn is_output(needs: &str) -> bool {
-    let told = |name: &str| FactKind::all().any(|kind| [kind.info().name, kind.info().newer].contains(&name));
+    let told = |name: &str| {
+        let kind = name.split(' ').next().unwrap_or(name);
+        FactKind::all().any(|k| [k.info().name, k.info().newer].iter().any(|known| [name, kind].contains(known)))
+    };
     needs.split(" or ").all(told)
 }
 
@@ -118,12 +121,24 @@ pub(super) fn unread(out: &mut dyn Write, totals: &Totals, look: &Look) -> io::R
         let place = format!("{}:{}", clean(&row.sample.file), row.sample.line);
         let shown = row.sample.text.as_deref().unwrap_or(&row.shape);
         let lead = format!("  {} × {}  ", row.count, paint(PLACE, &place));
-        wrapped(out, &lead, 6, &clean(shown.trim()), look.width)?;
+        wrapped(out, &lead, 6, &clean(&format!("{}{}", shown.trim(), on(row))), look.width)?;
     }
     if rows.len() > GROUPS {
         writeln!(out, "  and {} more shapes; --format json lists them all", rows.len() - GROUPS)?;
     }
     Ok(())
+}
+
+/// The switches with lines of a shape, where the sample's is not the only one.
+fn on(row: &UnreadRow) -> String {
+    const MOST: usize = 6;
+    if row.switches < 2 {
+        return String::new();
+    }
+    let named: Vec<&str> = row.on.iter().take(MOST).map(|name| &**name).collect();
+    let more = row.switches - named.len();
+    let more = if more > 0 { format!(" and {more} more") } else { String::new() };
+    format!("  (on {}{more})", named.join(", "))
 }
 
 pub(super) fn remarks(out: &mut dyn Write, totals: &Totals, look: &Look) -> io::Result<()> {

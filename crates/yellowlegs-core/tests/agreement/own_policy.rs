@@ -1,0 +1,286 @@
+//! Right by its own policy: features wanted, unwanted and left open, values of the site and levels of checks varied together with the
+//! fleet. What gets through or breaks has a finding; an audit without findings goes with a matrix without either. What is agreed on has
+//! none that answers for it on the port. `YELLOWLEGS_CASES=100000` plays more of them.
+
+#![allow(
+    clippy::disallowed_methods,
+    clippy::disallowed_macros,
+    reason = "a test may be asked for more, and tells its counts"
+)]
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fmt::Write as _;
+use std::sync::Mutex;
+
+use proptest::prelude::*;
+use proptest::test_runner::{Config, FileFailurePersistence, RngSeed, TestError, TestRunner};
+use yellowlegs_core::drill::{self, Outcome};
+use yellowlegs_core::policy::Policy;
+
+use super::around;
+use super::generated::{Step, after, fleet, odds, records, steps, strict_text};
+use super::support::policy;
+
+/// What a policy says otherwise than the strict one.
+#[derive(Debug, Clone)]
+enum Wish {
+    /// Of a role: a feature or a setting.
+    Role(&'static str, &'static str, &'static str),
+    /// Of the site.
+    Site(&'static str, &'static str),
+    /// Of a check: it is off, for a role or for all.
+    Off(Option<&'static str>, &'static str),
+}
+
+impl Wish {
+    /// Whether it switches off a check that answers for the drill that a line names, or leaves a setting open.
+    fn silences(&self, odd: &str) -> bool {
+        let check = match self {
+            Self::Off(_, check) => check,
+            Self::Role(_, name, _) => return LEFT_OPEN.contains(name) && odd.contains(" is outage;"),
+            Self::Site(..) => return false,
+        };
+        let named = |drill: &&drill::Drill| odd.contains(&format!(": {} is ", drill.name));
+        drill::all().iter().filter(named).any(|drill| drill.is_answered_by(check))
+    }
+}
+
+const WISHES: [&str; 3] = ["wanted", "unwanted", "any"];
+
+const FEATURES: [&str; 16] = [
+    "port-security",
+    "port-security.pinning",
+    "dhcp-snooping",
+    "arp-inspection",
+    "source-guard",
+    "ipv6-guard",
+    "fast-start",
+    "guard.bpdu",
+    "guard.root",
+    "guard.loop",
+    "guard.loop-detection",
+    "storm",
+    "power.enabled",
+    "multicast.fast-leave",
+    "unidirectional",
+    "flap",
+];
+
+/// Settings that a role may leave to whoever is there.
+const LEFT_OPEN: [&str; 9] = [
+    "port-security.limit",
+    "dhcp-snooping.trusted",
+    "arp-inspection.trusted",
+    "spanning-tree.port-enabled",
+    "guard.bpdu-filter",
+    "ipv6-guard.servers-blocked",
+    "flap.threshold",
+    "port.ingress-filtering",
+    "multicast.router-port",
+];
+
+const SITE: [(&str, &[&str]); 8] = [
+    ("start-within", &["\"1s\"", "\"5s\"", "\"60s\""]),
+    ("detected-edges", &["\"set\"", "\"enough\""]),
+    ("address-check", &["\"any\"", "\"unwanted\""]),
+    ("multicast-snooping", &["\"any\"", "\"unwanted\""]),
+    ("flap-threshold", &["2", "40"]),
+    ("flap-window", &["1", "60"]),
+    ("unidirectional-action", &["\"report-only\"", "\"strict\""]),
+    ("marking", &["\"none\"", "\"dscp\""]),
+];
+
+const ROLES: [&str; 9] = ["desk", "host", "screen", "virtual", "spare", "capture", "up", "down", "server"];
+
+fn wish() -> impl Strategy<Value = Wish> {
+    use proptest::sample::select;
+    let feature = (select(&ROLES[..]), select(&FEATURES[..]), select(&WISHES[..]));
+    let feature = feature.prop_map(|(role, feature, wish)| Wish::Role(role, feature, wish));
+    let open = (select(&ROLES[..]), select(&LEFT_OPEN[..])).prop_map(|(role, name)| Wish::Role(role, name, "any"));
+    let site = select(&SITE[..]).prop_flat_map(|(key, values)| (Just(key), select(values)));
+    let site = site.prop_map(|(key, value)| Wish::Site(key, value));
+    let answers: Vec<&'static str> = drill::all().iter().flat_map(|drill| drill.answers.iter().copied()).collect();
+    let off =
+        (proptest::option::of(select(&ROLES[..])), select(answers)).prop_map(|(role, check)| Wish::Off(role, check));
+    prop_oneof![4 => feature, 2 => open, 3 => site, 1 => off]
+}
+
+/// The port of each role; features of the whole switch hang on all of its roles.
+const PLACES: [(&str, &str); 9] = [
+    ("desk", "edge 1.1"),
+    ("host", "edge 1.2"),
+    ("virtual", "edge 1.3"),
+    ("screen", "edge 1.4"),
+    ("spare", "edge 1.5"),
+    ("capture", "edge 1.6"),
+    ("up", "edge 1.7"),
+    ("server", "core 1.1"),
+    ("down", "core 1.2"),
+];
+
+/// Steps that take a feature away from where a role has its port, each with role and feature.
+fn pairs(weak: &[Step]) -> Vec<(&'static str, &'static str, Step)> {
+    let mut pairs = Vec::new();
+    for step in weak {
+        let Step::Setting(change) = step else { continue };
+        let is_of = |feature: &&&str| {
+            change.setting.strip_prefix(**feature).is_some_and(|rest| rest.is_empty() || rest.starts_with('.'))
+        };
+        let Some(feature) = FEATURES.iter().filter(is_of).max_by_key(|feature| feature.len()) else { continue };
+        let at = |(_, place): &&(&str, &str)| change.place == *place || place.split(' ').next() == Some(&*change.place);
+        pairs.extend(PLACES.iter().filter(at).map(|(role, _)| (*role, *feature, step.clone())));
+    }
+    pairs
+}
+
+/// The strict policy's text with other wishes in it: of two of one thing the later.
+fn written(wishes: &[Wish]) -> String {
+    let mut text = String::new();
+    let site: BTreeMap<&str, &str> = wishes
+        .iter()
+        .filter_map(|w| if let Wish::Site(key, value) = w { Some((*key, *value)) } else { None })
+        .collect();
+    let (mut role, mut expects, mut in_site) = (None, false, false);
+    let said = |role: &str| -> BTreeMap<&str, &str> {
+        let of = |w: &Wish| match w {
+            Wish::Role(of, name, wish) if *of == role => Some((*name, *wish)),
+            _ => None,
+        };
+        wishes.iter().filter_map(of).collect()
+    };
+    let strict = strict_text();
+    let close = |text: &mut String, role: &mut Option<String>, expects: &mut bool| {
+        let Some(name) = role.take() else { return };
+        let said = said(&name);
+        if !*expects && !said.is_empty() {
+            text.push_str("[role.expect]\n");
+        }
+        said.iter().for_each(|(name, wish)| writeln!(text, "\"{name}\" = \"{wish}\"").unwrap());
+        *expects = false;
+    };
+    for line in strict.lines() {
+        let key = line.split('=').next().unwrap_or("").trim().trim_matches('"');
+        if line.starts_with('[') && line != "[role.expect]" {
+            close(&mut text, &mut role, &mut expects);
+            in_site = line == "[site]";
+        }
+        expects |= line == "[role.expect]";
+        let again = in_site && site.contains_key(key)
+            || expects && role.as_deref().is_some_and(|role| said(role).contains_key(key));
+        if let (false, Some(name)) = (expects, line.strip_prefix("name = \"")) {
+            role = role.or_else(|| Some(name.trim_end_matches('"').to_owned()));
+        }
+        if !again {
+            text.push_str(line);
+            text.push('\n');
+        }
+        if line == "[site]" {
+            site.iter().for_each(|(key, value)| writeln!(text, "{key} = {value}").unwrap());
+        }
+    }
+    close(&mut text, &mut role, &mut expects);
+    let off: BTreeSet<(Option<&str>, &str)> = wishes
+        .iter()
+        .filter_map(|w| if let Wish::Off(role, check) = w { Some((*role, *check)) } else { None })
+        .collect();
+    text.push_str("[levels]\n");
+    for check in off.iter().filter(|(role, _)| role.is_none()).map(|(_, check)| check) {
+        writeln!(text, "\"{check}\" = \"off\"").unwrap();
+    }
+    for (role, check) in off.iter().filter_map(|(role, check)| Some((*role.as_ref()?, check))) {
+        writeln!(text, "\"{role}:{check}\" = \"off\"").unwrap();
+    }
+    text
+}
+
+#[test]
+fn right_by_its_own_policy() {
+    let cases: u32 = std::env::var("YELLOWLEGS_CASES").ok().and_then(|n| n.parse().ok()).unwrap_or(3000);
+    let fleet = &fleet();
+    let records = &records(fleet);
+    let [settings, traits, roles] = steps(fleet);
+    // A host at the end of a cable of the policy is the policy's own contradiction.
+    let roles: Vec<Step> =
+        roles.into_iter().filter(|s| !matches!(s, Step::Role("edge", 6, _) | Step::Role("core", 1, _))).collect();
+    let weak: Vec<Step> = settings.iter().filter(|step| step.weakens()).cloned().collect();
+    let pairs = proptest::sample::select(pairs(&weak));
+    // What is weak is often not asked for: then the fleet is right.
+    let pair = (pairs, prop_oneof![5 => Just("any"), 3 => Just("unwanted"), 2 => Just("wanted")], 0..10_u8);
+    let pair = pair.prop_map(|((role, feature, step), wish, weak)| {
+        (Some(Wish::Role(role, feature, wish)), (weak < 9).then_some(step))
+    });
+    let [settings, traits, roles, weak] = [settings, traits, roles, weak].map(proptest::sample::select);
+    let step = prop_oneof![3 => weak, 3 => settings, 1 => traits, 1 => roles];
+    let pair = prop_oneof![8 => pair, 2 => wish().prop_map(|wish| (Some(wish), None)), 2 => step.prop_map(|step| (None, Some(step)))];
+    let all = &proptest::collection::vec(pair, 1..9).prop_map(|pairs| -> (Vec<Wish>, Vec<Step>) {
+        let (wishes, steps): (Vec<_>, Vec<_>) = pairs.into_iter().unzip();
+        (wishes.into_iter().flatten().collect(), steps.into_iter().flatten().collect())
+    });
+    let ways: &Mutex<BTreeMap<(&'static str, Outcome), usize>> = &Mutex::default();
+    let clean: &Mutex<usize> = &Mutex::default();
+    let workers = std::thread::available_parallelism().map_or(1, usize::from) as u32;
+    let run = |worker: u32| {
+        let config = Config {
+            cases: cases.div_ceil(workers),
+            failure_persistence: None::<Box<FileFailurePersistence>>.map(|p| p as _),
+            max_shrink_iters: 3000,
+            rng_seed: RngSeed::Fixed(u64::from(worker) + 1),
+            ..Config::default()
+        };
+        let told = TestRunner::new(config).run(all, |(wishes, steps)| {
+            let policy: Policy = policy(&written(&wishes));
+            let Some(after) = after(fleet, records, &steps) else { return Ok(()) };
+            let (mut odds, came) = odds(&policy, &after, &steps);
+            // Who switches a check off is not told of what it would have said; what breaks breaks all the same.
+            odds.retain(|odd| !wishes.iter().any(|wish| wish.silences(odd)));
+            *clean.lock().unwrap() += usize::from(came.iter().all(|(_, outcome)| *outcome > Outcome::Outage));
+            let mut ways = ways.lock().unwrap();
+            came.into_iter().for_each(|way| *ways.entry(way).or_default() += 1);
+            drop(ways);
+            let shown: Vec<String> = odds.iter().map(|line| line.chars().take(400).collect()).collect();
+            prop_assert!(
+                odds.is_empty(),
+                "{:#?} under {:?} after {:#?}",
+                shown,
+                wishes,
+                steps.iter().map(Step::told).collect::<Vec<_>>()
+            );
+            Ok(())
+        });
+        told.map_err(|error| match error {
+            TestError::Fail(why, _) => why.to_string(),
+            aborted @ TestError::Abort(_) => aborted.to_string(),
+        })
+    };
+    let told: Vec<Result<(), String>> = std::thread::scope(|scope| {
+        let run = &run;
+        let all: Vec<_> = (0..workers).map(|worker| scope.spawn(move || run(worker))).collect();
+        all.into_iter().map(|one| one.join().unwrap()).collect()
+    });
+    let wrong: Vec<String> = told.into_iter().filter_map(Result::err).collect();
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+    let (ways, clean) = (ways.lock().unwrap(), *clean.lock().unwrap());
+    let agreed: BTreeMap<&str, usize> = ways
+        .iter()
+        .filter(|((_, outcome), _)| *outcome == Outcome::Agreed)
+        .map(|((drill, _), n)| (*drill, *n))
+        .collect();
+    println!("{clean} of {cases} without a hole; agreed: {agreed:?}");
+    assert!(agreed.len() >= 12 && clean > cases as usize / 3, "{clean} of {cases} without a hole; agreed: {agreed:?}");
+}
+
+/// The strict policy asks for everything: nothing is agreed on under it.
+#[test]
+fn the_strict_policy_agrees_to_nothing() {
+    let (policy, fleet) = (policy(&strict_text()), fleet());
+    let records = records(&fleet);
+    for step in steps(&fleet)[0].iter().filter(|step| step.weakens()) {
+        let Some(after) = after(&fleet, &records, std::slice::from_ref(step)) else { continue };
+        let around = around(&policy, &after);
+        for (name, resolved) in &after {
+            for ((port, drill), outcome) in super::rehearsed(&policy, resolved, &around) {
+                assert_ne!(outcome, Outcome::Agreed, "{name} {port}: {drill} after {}", step.told());
+            }
+        }
+    }
+}
