@@ -14,12 +14,15 @@ use std::sync::Mutex;
 
 use proptest::prelude::*;
 use proptest::test_runner::{Config, FileFailurePersistence, RngSeed, TestError, TestRunner};
-use yellowlegs_core::drill::{self, Outcome};
+use rstest::rstest;
+use serde_json::{Value, json};
+use yellowlegs_core::drill::{self, Outcome, Rehearsal};
 use yellowlegs_core::policy::Policy;
 
-use super::around;
 use super::generated::{Step, after, fleet, odds, records, steps, strict_text};
 use super::support::policy;
+use super::table::change;
+use super::{around, played};
 
 /// What a policy says otherwise than the strict one.
 #[derive(Debug, Clone)]
@@ -283,4 +286,193 @@ fn the_strict_policy_agrees_to_nothing() {
             }
         }
     }
+}
+
+/// What a role or the site asks for no more is agreed on; what it asks for still gets through.
+#[rstest]
+#[case("host", "port-security", "any", "second-station", "edge 1.2", &[("edge 1.2", "port-security.enabled", json!(false))], Outcome::Agreed)]
+#[case("host", "port-security", "wanted", "second-station", "edge 1.2", &[("edge 1.2", "port-security.enabled", json!(false))], Outcome::LetThrough)]
+// Who has it on and too wide is told of it, whether it is wanted or not.
+#[case("host", "port-security", "any", "second-station", "edge 1.2", &[("edge 1.2", "port-security.limit", json!(3))], Outcome::LetThrough)]
+#[case("host", "port-security.limit", "any", "second-station", "edge 1.2", &[("edge 1.2", "port-security.limit", json!(3))], Outcome::Agreed)]
+#[case("desk", "dhcp-snooping", "any", "rogue-server", "edge 1.1", &[("edge", "dhcp-snooping.enabled", json!(false))], Outcome::Agreed)]
+#[case("host", "dhcp-snooping", "any", "rogue-server", "edge 1.1", &[("edge", "dhcp-snooping.enabled", json!(false))], Outcome::LetThrough)]
+#[case("desk", "dhcp-snooping", "any", "rogue-server", "edge 1.1", &[("edge 1.1", "dhcp-snooping.trusted", json!(true))], Outcome::LetThrough)]
+#[case("desk", "arp-inspection", "any", "forged-arp", "edge 1.1", &[("edge", "arp-inspection.vlans", json!("140"))], Outcome::Agreed)]
+#[case("desk", "source-guard", "any", "forged-source", "edge 1.1", &[("edge 1.1", "source-guard.enabled", json!(false))], Outcome::Agreed)]
+// One of two that would have stopped it is wanted.
+#[case("host", "source-guard", "any", "copied-address", "edge 1.2", &[("edge 1.2", "source-guard.enabled", json!(false)), ("edge", "arp-inspection.vlans", json!("140"))], Outcome::LetThrough)]
+#[case("desk", "ipv6-guard", "unwanted", "rogue-router", "edge 1.1", &[("edge 1.1", "ipv6-guard.servers-blocked", json!(false))], Outcome::Agreed)]
+#[case("desk", "guard.bpdu", "any", "brought-bridge", "edge 1.1", &[("edge 1.1", "guard.bpdu", json!(false))], Outcome::Agreed)]
+#[case("desk", "guard.bpdu", "any", "brought-bridge", "edge 1.1", &[("edge 1.1", "spanning-tree.port-enabled", json!(false))], Outcome::LetThrough)]
+#[case("desk", "spanning-tree.port-enabled", "any", "brought-bridge", "edge 1.1", &[("edge 1.1", "spanning-tree.port-enabled", json!(false))], Outcome::Agreed)]
+// The guard is asked for on edge ports: one that is none was to be one.
+#[case("desk", "fast-start", "any", "brought-bridge", "edge 1.1", &[("edge 1.1", "fast-start.mode", json!("off")), ("edge 1.1", "guard.bpdu", json!(false))], Outcome::Agreed)]
+#[case("desk", "guard.bpdu", "any", "brought-bridge", "edge 1.1", &[("edge 1.1", "fast-start.mode", json!("off")), ("edge 1.1", "guard.bpdu", json!(false))], Outcome::LetThrough)]
+#[case("down", "guard.root", "any", "root-takeover", "core 1.2", &[("core 1.2", "guard.root", json!(false))], Outcome::Agreed)]
+#[case("desk", "guard.loop-detection", "any", "phone-loop", "edge 1.1", &[("edge 1.1", "guard.loop-detection", json!(false))], Outcome::Agreed)]
+#[case("desk", "fast-start", "any", "desk-boot", "edge 1.1", &[("edge 1.1", "fast-start.mode", json!("off"))], Outcome::Agreed)]
+#[case("up", "flap", "any", "flapping-plug", "edge 1.7", &[("edge 1.7", "flap.enabled", json!(false))], Outcome::Agreed)]
+#[case("up", "flap", "any", "flapping-plug", "edge 1.7", &[("edge 1.7", "flap.threshold", json!(40))], Outcome::LetThrough)]
+#[case("up", "flap.threshold", "any", "flapping-plug", "edge 1.7", &[("edge 1.7", "flap.threshold", json!(40))], Outcome::Agreed)]
+// Both ends of a fibre have a say.
+#[case("up", "unidirectional", "any", "one-way-fibre", "edge 1.7", &[("edge 1.7", "unidirectional.mode", json!("off")), ("core 1.2", "unidirectional.mode", json!("off")), ("edge 1.7", "guard.loop", json!(false))], Outcome::LetThrough)]
+fn what_is_asked_for_no_more_is_agreed_on(
+    #[case] role: &'static str,
+    #[case] name: &'static str,
+    #[case] wish: &'static str,
+    #[case] drill: &str,
+    #[case] place: &str,
+    #[case] changes: Changes<'_>,
+    #[case] expected: Outcome,
+) {
+    let told = after_changes(&written(&[Wish::Role(role, name, wish)]), drill, place, changes);
+    assert_eq!(told.outcome, expected, "{}", told.says);
+    assert_eq!(told.says.ends_with("the policy asks for nothing that would stop it"), expected == Outcome::Agreed);
+}
+
+/// Neither end of a fibre wants detection, nor its deaf one loop guard.
+#[test]
+fn a_fibre_that_nobody_wants_watched() {
+    let off = |place| (place, "unidirectional.mode", json!("off"));
+    let changes = [off("edge 1.7"), off("core 1.2"), ("edge 1.7", "guard.loop", json!(false))];
+    let wishes = [("up", "unidirectional"), ("down", "unidirectional"), ("up", "guard.loop"), ("down", "guard.loop")];
+    let wishes = wishes.map(|(role, feature)| Wish::Role(role, feature, "any"));
+    let told = after_changes(&written(&wishes), "one-way-fibre", "edge 1.7", &changes);
+    assert_eq!(told.outcome, Outcome::Agreed, "{}", told.says);
+    // Weaker than the site wants it is told, wanted or not.
+    let weak = |place| (place, "unidirectional.mode", json!("report-only"));
+    let changes = [weak("edge 1.7"), weak("core 1.2"), ("edge 1.7", "guard.loop", json!(false))];
+    let told = after_changes(&written(&wishes), "one-way-fibre", "edge 1.7", &changes);
+    assert_eq!(told.outcome, Outcome::LetThrough, "{}", told.says);
+    let wishes = [wishes.as_slice(), &[Wish::Site("unidirectional-action", "\"report-only\"")]].concat();
+    let told = after_changes(&written(&wishes), "one-way-fibre", "edge 1.7", &changes);
+    assert_eq!(told.outcome, Outcome::Agreed, "{}", told.says);
+}
+
+/// What the site says of values, and which checks are on.
+#[rstest]
+#[case(Wish::Site("address-check", "\"any\""), "starvation", "edge 1.2", &[("edge", "dhcp-snooping.address-check", json!(false))], Outcome::Agreed)]
+#[case(Wish::Site("address-check", "\"any\""), "starvation", "edge 1.2", &[("edge 1.2", "port-security.enabled", json!(false))], Outcome::LetThrough)]
+#[case(Wish::Site("start-within", "\"60s\""), "desk-boot", "edge 1.2", &[("edge 1.2", "fast-start.mode", json!("off"))], Outcome::Held)]
+#[case(Wish::Site("flap-threshold", "40"), "flapping-plug", "edge 1.1", &[("edge 1.1", "flap.threshold", json!(30))], Outcome::Agreed)]
+#[case(Wish::Site("flap-threshold", "20"), "flapping-plug", "edge 1.1", &[("edge 1.1", "flap.threshold", json!(30))], Outcome::LetThrough)]
+#[case(Wish::Site("multicast-snooping", "\"any\""), "stream-join", "edge 1.4", &[("edge", "multicast.snooping", json!(false))], Outcome::Agreed)]
+#[case(Wish::Site("multicast-snooping", "\"wanted\""), "stream-join", "edge 1.4", &[("edge", "multicast.snooping", json!(false))], Outcome::LetThrough)]
+#[case(Wish::Off(None, "flap/off"), "flapping-plug", "edge 1.1", &[("edge 1.1", "flap.enabled", json!(false))], Outcome::LetThrough)]
+#[case(Wish::Off(None, "source-guard/off"), "forged-source", "edge 1.1", &[("edge 1.1", "source-guard.enabled", json!(false))], Outcome::LetThrough)]
+#[case(Wish::Off(Some("desk"), "guard/bpdu-missing"), "brought-bridge", "edge 1.1", &[("edge 1.1", "guard.bpdu", json!(false))], Outcome::LetThrough)]
+fn what_the_site_says(
+    #[case] wish: Wish,
+    #[case] drill: &str,
+    #[case] place: &str,
+    #[case] changes: Changes<'_>,
+    #[case] expected: Outcome,
+) {
+    let told = after_changes(&written(&[wish]), drill, place, changes);
+    assert_eq!(told.outcome, expected, "{}", told.says);
+}
+
+/// An agreement on a mirror holds until its last day, for a part of what was agreed, and for no more.
+#[rstest]
+#[case("last-day = \"2031-12-31\"", "last-day = \"2031-03-04\"", Outcome::Held)]
+#[case("last-day = \"2031-12-31\"", "last-day = \"2031-03-03\"", Outcome::LetThrough)]
+#[case("sources = [\"1.2 received\"]", "sources = [\"1.2 received\", \"1.4 both\"]", Outcome::Held)]
+#[case("sources = [\"1.2 received\"]", "sources = [\"1.4 received\"]", Outcome::LetThrough)]
+#[case("sources = [\"1.2 received\"]", "sources = [\"1.2 sent\"]", Outcome::LetThrough)]
+#[case("sources = [\"1.2 received\"]", "sources = [\"1.2 both\"]", Outcome::Outage)]
+#[case("target = \"1.6\"", "target = \"1.5\"", Outcome::LetThrough)]
+fn an_agreement_on_a_mirror(#[case] line: &str, #[case] instead: &str, #[case] expected: Outcome) {
+    let text = strict_text();
+    assert!(text.contains(line));
+    let told = after_changes(&text.replacen(line, instead, 1), "mirror-tap", "edge 1.6", &[]);
+    assert_eq!(told.outcome, expected, "{}", told.says);
+}
+
+/// The setting that decided is the one that would have to be another.
+#[rstest]
+#[case("second-station", "edge 1.2", &[("edge 1.2", "port-security.enabled", json!(false))], "port-security.enabled")]
+#[case("second-station", "edge 1.2", &[("edge 1.2", "port-security.limit", json!(3))], "port-security.limit")]
+#[case("swapped-station", "edge 1.2", &[("edge 1.2", "port-security.pinning", json!(false))], "port-security.pinning")]
+#[case("address-flood", "edge 1.2", &[("edge 1.2", "port-security.enabled", json!(false))], "port-security.enabled")]
+#[case("rogue-server", "edge 1.1", &[("edge", "dhcp-snooping.enabled", json!(false))], "dhcp-snooping.enabled")]
+#[case("rogue-server", "edge 1.1", &[("edge", "dhcp-snooping.vlans", json!("140"))], "dhcp-snooping.vlans")]
+#[case("rogue-server", "edge 1.1", &[("edge", "platform.ready", json!([]))], "platform.ready")]
+#[case("rogue-server", "edge 1.1", &[("edge 1.1", "dhcp-snooping.trusted", json!(true))], "dhcp-snooping.trusted")]
+#[case("forged-arp", "edge 1.1", &[("edge", "arp-inspection.vlans", json!("140"))], "arp-inspection.vlans")]
+#[case("forged-arp", "edge 1.1", &[("edge 1.1", "arp-inspection.trusted", json!(true))], "arp-inspection.trusted")]
+#[case("starvation", "edge 1.2", &[("edge", "dhcp-snooping.address-check", json!(false))], "dhcp-snooping.address-check")]
+#[case("starvation", "edge 1.2", &[("edge 1.2", "port-security.enabled", json!(false))], "port-security.enabled")]
+#[case("starvation", "edge 1.2", &[("edge", "dhcp-snooping.enabled", json!(false))], "dhcp-snooping.enabled")]
+#[case("brought-bridge", "edge 1.1", &[("edge", "spanning-tree.off-vlans", json!("110"))], "spanning-tree.off-vlans")]
+#[case("brought-bridge", "edge 1.1", &[("edge 1.1", "guard.bpdu-filter", json!(true))], "guard.bpdu-filter")]
+#[case("root-takeover", "core 1.2", &[("core 1.2", "guard.root", json!(false))], "guard.root")]
+#[case("root-takeover", "core 1.2", &[], "guard.root")]
+#[case("patched-loop", "edge 1.2", &[("edge 1.2", "spanning-tree.port-enabled", json!(false)), ("edge 1.2", "guard.loop-detection", json!(false))], "spanning-tree.port-enabled")]
+#[case("phone-loop", "edge 1.1", &[("edge 1.1", "guard.loop-detection", json!(false))], "guard.loop-detection")]
+#[case("desk-boot", "edge 1.2", &[("edge 1.2", "spanning-tree.port-enabled", json!(false))], "spanning-tree.port-enabled")]
+#[case("desk-boot", "edge 1.2", &[], "fast-start.mode")]
+#[case("flapping-plug", "edge 1.1", &[("edge 1.1", "flap.threshold", json!(40))], "flap.threshold")]
+#[case("flapping-plug", "edge 1.1", &[("edge 1.1", "flap.enabled", json!(false))], "flap.enabled")]
+#[case("one-way-fibre", "core 1.2", &[("core 1.2", "unidirectional.interval", json!(15))], "guard.loop")]
+#[case("one-way-fibre", "core 1.2", &[], "unidirectional.mode")]
+#[case("tag-hop", "edge 1.2", &[], "port.acceptable-frames")]
+#[case("tag-hop", "edge 1.7", &[("edge 1.7", "port.description", json!("virtual")), ("edge 1.7", "port.tagged-vlans", json!("110"))], "port.ingress-filtering")]
+fn the_setting_that_decided(
+    #[case] drill: &str,
+    #[case] place: &str,
+    #[case] changes: Changes<'_>,
+    #[case] setting: &str,
+) {
+    let told = after_changes(&strict_text(), drill, place, changes);
+    assert_eq!(told.because.map(|because| because.setting.name()), Some(setting), "{}", told.says);
+}
+
+/// Addresses are of the VLAN's subnet, and unlike.
+#[rstest]
+#[case("", "192.0.2.10", "192.0.2.11", "192.0.2.1")]
+#[case("\"198.51.100.0/24\"", "198.51.100.10", "192.0.2.11", "198.51.100.1")]
+#[case("\"2001:db8::/64\", \"198.51.100.64/29\"", "198.51.100.66", "192.0.2.11", "198.51.100.65")]
+#[case("\"198.51.100.0/31\"", "192.0.2.10", "192.0.2.11", "192.0.2.1")]
+fn who_asks_the_server_has_an_address_of_the_vlan(
+    #[case] subnet: &str,
+    #[case] host: &str,
+    #[case] phone: &str,
+    #[case] gateway: &str,
+) {
+    let text = strict_text();
+    let named = "110 = { name = \"desks\", ";
+    assert!(text.contains(named));
+    let with = if subnet.is_empty() { named.to_owned() } else { format!("{named}subnet = [{subnet}], ") };
+    let told = after_changes(&text.replacen(named, &with, 1), "real-server", "edge 1.1", &[]);
+    let story: Vec<&str> = told.story.iter().map(|line| &*line.words).collect();
+    for address in [host, phone, gateway] {
+        assert!(story.iter().any(|words| words.contains(address)), "{address}: {story:#?}");
+    }
+}
+
+/// Where a cable is not known its port is named.
+#[test]
+fn the_port_whose_cable_nobody_knows() {
+    let text = strict_text();
+    let (before, link) = text.split_once("[[link]]").unwrap();
+    let (_, after) = link.split_once("[[mirror]]").unwrap();
+    let told = after_changes(&format!("{before}[[mirror]]{after}"), "real-server", "edge 1.1", &[]);
+    assert_eq!(told.outcome, Outcome::Undetermined);
+    assert!(told.says.contains("hangs on links, which nobody knows: where edge 1.7 leads to"), "{}", told.says);
+}
+
+/// What is changed: place, setting, value.
+type Changes<'a> = &'a [(&'a str, &'a str, Value)];
+
+fn after_changes(text: &str, drill: &str, place: &str, changes: Changes<'_>) -> Rehearsal {
+    let (policy, fleet) = (policy(text), fleet());
+    let mut records = records(&fleet);
+    for (place, setting, value) in changes {
+        change(&mut records, place, setting, value);
+    }
+    let after: BTreeMap<&str, _> =
+        records.iter().map(|(name, record)| (*name, super::changes::read(record, name).unwrap())).collect();
+    let (switch, port) = place.split_once(' ').unwrap();
+    played(&policy, &after[switch], &around(&policy, &after), port, drill).unwrap()
 }

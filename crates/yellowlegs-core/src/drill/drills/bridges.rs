@@ -71,7 +71,11 @@ fn root_takeover(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehear
     }
     let told = verdict(&machine, stage, &[(arrival, "a better root")]);
     if told.outcome != Outcome::LetThrough {
-        return Ok(Some(told));
+        let held = machine.held_by(stage.port).is_some();
+        let by =
+            if held { unguarded(&machine, stage.port)? } else { Because::of("root guard", settings::ROOT_GUARD.id) };
+        let says = if held { told.says.clone() } else { format!("stopped: {} keeps the port closed", by.feature) };
+        return Ok(Some(Rehearsal { says, ..told }.because(Some(by))));
     }
     let because =
         if down { Because::of("root guard", settings::ROOT_GUARD.id) } else { unguarded(&machine, stage.port)? };
