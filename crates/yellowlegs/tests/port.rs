@@ -171,6 +171,46 @@ fn a_switch_is_compared_with_its_saved_copy() {
     assert_eq!(gone, ["config/torn", "fast-start/missing", "multicast/energy-saving"]);
 }
 
+/// What sisters may differ in, and what is each switch's own, is no difference between them; nor is a finding about it.
+#[test]
+fn sisters_are_compared_but_for_their_exceptions() {
+    let told = |except: &str| {
+        let fleet = Fleet::demo();
+        fleet.edit(
+            "yellowlegs.toml",
+            "switches = [\"sp-gates-*\"]",
+            &format!("switches = [\"sp-gates-*\"]\nexcept = [{except}]"),
+        );
+        let (_, told) = compared(&fleet, &["sp-gates-1", "--against", "sisters"]);
+        let settings: Vec<String> = list(&told, "settings").iter().map(|s| text(s, "setting").to_owned()).collect();
+        let gone: Vec<String> = list(&told["findings"], "gone").iter().map(|f| text(f, "check").to_owned()).collect();
+        (settings, gone)
+    };
+    let (settings, gone) = told("");
+    assert!(settings.iter().any(|s| s == "flap.hold") && settings.iter().any(|s| s == "port.mtu"), "{settings:?}");
+    assert!(settings.iter().all(|s| s != "port.description" && s != "switch.name"), "{settings:?}");
+    let (fewer, without) = told("\"flap\", \"port.mtu\"");
+    let expected: Vec<&String> = settings.iter().filter(|s| !s.starts_with("flap.") && *s != "port.mtu").collect();
+    assert_eq!(fewer.iter().collect::<Vec<_>>(), expected);
+    assert!(without.iter().all(|check| gone.contains(check)));
+}
+
+/// State that only one side tells makes no finding appear or go.
+#[test]
+fn state_on_one_side_only_is_no_difference() {
+    let (before, after) = (Fleet::demo(), Fleet::demo());
+    for switch in ["northquay/nq-desks-1", "saltpan/sp-gates-1", "dunlin/dp-desks-1"] {
+        for file in ["tables.out", "events.log"] {
+            std::fs::remove_file(after.path().join(switch).join(file)).unwrap();
+        }
+    }
+    let folders = [before.path().to_str().unwrap(), after.path().to_str().unwrap()];
+    for [one, other] in [folders, [folders[1], folders[0]]] {
+        let ran = before.run(&["compare", one, other]);
+        assert_eq!((ran.code, ran.out.trim()), (0, "Nothing differs."), "{}", ran.out);
+    }
+}
+
 #[rstest]
 #[case::itself(&["nq-core-1", "nq-core-1"], 0, "Nothing differs.")]
 #[case::sisters(&["sp-gates-1", "--against", "sisters"], 1, "sp-gates-1 → sp-gates-2")]

@@ -5,13 +5,16 @@ use super::Drill;
 use super::rehearse::{Outcome, Rehearsal, Stage};
 use crate::check;
 use crate::model::{SettingId, settings};
-use crate::policy::{Feature, Role, Wish};
+use crate::policy::{Faces, Feature, Role, Wish};
 
 /// What got through, or was slow, is agreed on where no setting that would have ended it better is asked for.
 pub(super) fn agree(stage: &Stage<'_>, drill: &Drill, told: Rehearsal) -> Rehearsal {
     let Ok(role) = stage.role() else { return told };
     let broken = matches!(told.outcome, Outcome::LetThrough | Outcome::Outage);
-    if !broken || told.unless.is_empty() || told.unless.iter().any(|id| is_asked(stage, drill, role, *id)) {
+    // Where nothing belongs the port itself is to be shut.
+    let shut = (role.faces == Faces::Nothing).then_some(settings::ENABLED.id);
+    let mut unless = told.unless.iter().copied().chain(shut);
+    if !broken || told.unless.is_empty() || unless.any(|id| is_asked(stage, drill, role, id)) {
         return told;
     }
     told.agreed()
@@ -63,7 +66,7 @@ fn is_asked(stage: &Stage<'_>, drill: &Drill, role: &Role, id: SettingId) -> boo
 /// Whether every check that answers for the drill and looks at the setting is off for the role.
 fn is_off(stage: &Stage<'_>, drill: &Drill, role: &Role, id: SettingId) -> bool {
     let looks = |check: &&check::Check| {
-        drill.answers.contains(&check.id) && check.needs.iter().chain(check.uses).any(|name| *name == id.name())
+        drill.is_answered_by(check.id) && check.needs.iter().chain(check.uses).any(|name| *name == id.name())
     };
     let mut levels = check::all().filter(looks).map(|c| stage.policy.level(c.id, Some(&role.name), c.level)).peekable();
     levels.peek().is_some() && levels.all(|level| level.is_none())

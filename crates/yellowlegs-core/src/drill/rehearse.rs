@@ -357,7 +357,7 @@ fn play(stage: Stage<'_>, drill: &'static Drill) -> Option<Rehearsed> {
         ends.truncate(MOST_ENDS);
         if !ends.is_empty() {
             let more = if more > 0 { format!(" and {more} more") } else { String::new() };
-            says = format!("{says}: where {} leads to{more}", ends.join(", "));
+            says = format!("{says}: those of {}{more}", ends.join(", "));
         }
     }
     for one in &either {

@@ -315,6 +315,9 @@ fn the_strict_policy_agrees_to_nothing() {
 #[case("up", "flap", "any", "flapping-plug", "edge 1.7", &[("edge 1.7", "flap.enabled", json!(false))], Outcome::Agreed)]
 #[case("up", "flap", "any", "flapping-plug", "edge 1.7", &[("edge 1.7", "flap.threshold", json!(40))], Outcome::LetThrough)]
 #[case("up", "flap.threshold", "any", "flapping-plug", "edge 1.7", &[("edge 1.7", "flap.threshold", json!(40))], Outcome::Agreed)]
+// A spare port that is up was to be shut.
+#[case("spare", "storm", "any", "address-flood", "edge 1.5", &[("edge 1.5", "port.enabled", json!(true))], Outcome::LetThrough)]
+#[case("spare", "port.enabled", "any", "address-flood", "edge 1.5", &[("edge 1.5", "port.enabled", json!(true))], Outcome::Agreed)]
 // Both ends of a fibre have a say.
 #[case("up", "unidirectional", "any", "one-way-fibre", "edge 1.7", &[("edge 1.7", "unidirectional.mode", json!("off")), ("core 1.2", "unidirectional.mode", json!("off")), ("edge 1.7", "guard.loop", json!(false))], Outcome::LetThrough)]
 fn what_is_asked_for_no_more_is_agreed_on(
@@ -459,7 +462,7 @@ fn the_port_whose_cable_nobody_knows() {
     let (_, after) = link.split_once("[[mirror]]").unwrap();
     let told = after_changes(&format!("{before}[[mirror]]{after}"), "real-server", "edge 1.1", &[]);
     assert_eq!(told.outcome, Outcome::Undetermined);
-    assert!(told.says.contains("hangs on links, which nobody knows: where edge 1.7 leads to"), "{}", told.says);
+    assert!(told.says.contains("hangs on links, which nobody knows: those of edge 1.7"), "{}", told.says);
 }
 
 /// What is changed: place, setting, value.

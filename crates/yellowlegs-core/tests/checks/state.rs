@@ -158,6 +158,13 @@ pub(crate) const CASES: &[Case] = &[
     ("voice/range-gap", "undetermined", "desk", "roaming lane;raw harbour clock 2031-03-04 06:00:00", &[]),
     ("voice/range-gap", "not-applicable", "desk", "seen station 110 02:00:5e:30:00:01 1.1 heard 5s", &[]),
 
+    // Nothing hangs on a port that the table of power leaves out; where it goes by the hardware alone each port counts.
+    ("voice/power-overdrawn", "met", "desk", "top larder 10W;seen power 1.1 yes 2 6W 7W 5W", &[]),
+    ("voice/power-overdrawn", "violated", "desk", "top larder 6W;seen power 1.1 yes 2 6W 7W 5W", &[]),
+    ("voice/power-overdrawn", "met", "desk", "top larder 1W;seen power", &[]),
+    ("voice/power-overdrawn", "violated", "desk", "top larder 10W;raw harbour clock 2031-03-04 06:00:00", &[]),
+    ("voice/power-overdrawn", "violated", "desk", "top larder 10W;seen power 1.1 yes 2 6W 7W 5W", &["power-set-aside = [\"port-maximum\"]"]),
+    ("voice/power-overdrawn", "violated", "desk", "top larder 10W;raw harbour clock 2031-03-01 06:00:00;seen power 1.1 yes 2 6W 7W 5W", &[]),
     ("voice/power-short", "met", "desk", "feeds;seen power 1.1 yes 2 6W 7W 5W", &[]),
     ("voice/power-short", "violated", "desk", "feeds;feeds at-most 5W;seen power 1.1 yes 2 6W 7W 5W", &[]),
     ("voice/power-short", "violated", "desk", "feeds;seen power 1.1 yes 2 6W 5W 5W", &[]),

@@ -4,8 +4,9 @@ use std::sync::Arc;
 
 use rstest::rstest;
 use yellowlegs_core::check::{StateUnlike, Unlike, compare, compare_state};
+use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::finding::{Evidence, EvidenceKind};
-use yellowlegs_core::resolve::{Resolved, State, resolve_with};
+use yellowlegs_core::resolve::{Resolved, State, resolve, resolve_with};
 use yellowlegs_core::source::Source;
 
 use super::support::{as_of, shingle_without};
@@ -72,6 +73,26 @@ fn told(unlike: &[Unlike]) -> Vec<String> {
 )]
 fn settings_that_differ(#[case] a: &str, #[case] b: &str, #[case] expected: &[&str]) {
     assert_eq!(told(&compare(&read(a, ""), &read(b, ""), |_| true)), expected);
+}
+
+/// What nobody knows on one side differs from what a line says, and from nothing else.
+#[test]
+fn a_setting_that_is_unknown_on_one_side() {
+    let silent = shingle_without(&["port.mtu"]);
+    let of = |dialect: &Arc<Dialect>, block: &str| {
+        let text = format!("shingle 4 unit t\nsockets 1.1..1.2\nsocket 1.1\n{block}");
+        resolve("t", dialect, Arc::new(Source::of("t/config.txt", text)))
+    };
+    let (known, unknown) = (of(&shingle_without(&[]), ""), of(&silent, ""));
+    assert!(compare(&known, &unknown, |_| true).is_empty() && compare(&unknown, &known, |_| true).is_empty());
+    let written = of(&shingle_without(&[]), "  frames up-to 9000\n");
+    let unlike = compare(&unknown, &written, |_| true);
+    let [one] = &unlike[..] else { panic!("{:?}", told(&unlike)) };
+    assert_eq!(
+        (one.setting, one.a.is_none(), one.b.is_some(), &one.ports[..]),
+        ("port.mtu", true, true, &["1.1".to_owned()][..])
+    );
+    assert!(compare(&unknown, &written, |id| id.name() != "port.mtu").is_empty());
 }
 
 #[test]

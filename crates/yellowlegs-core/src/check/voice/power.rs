@@ -69,7 +69,7 @@ fn overdrawn(on: &SwitchView<'_>) -> Judgement {
     let seen = seen(on);
     // Where the platform goes by what hangs on the port, nothing hangs on one that its table leaves out.
     let by_device = matches!(ways.first(), Some(&("negotiated" | "class")));
-    let listed = by_device && on.switch().facts_of(facts::power::FACT).any(|_| !on.is_too_old(facts::power::FACT));
+    let listed = by_device && on.switch().tells(facts::power::FACT) && !on.is_too_old(facts::power::FACT);
     let mut sum: u64 = 0;
     let mut ports: u32 = 0;
     for port in on.ports() {

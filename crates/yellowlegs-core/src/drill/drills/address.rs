@@ -44,7 +44,7 @@ fn rogue_server(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehears
     }
     let Some((arrival, _)) = tries.iter().find(|(arrival, _)| arrival.is_in()) else { return Ok(Some(told)) };
     let because = unsnooped(&machine, arrival)?;
-    let trusted = machine.trusts(stage.port)?.then_some(settings::SNOOPING_TRUSTED.id);
+    let trusted = (machine.trusts(stage.port) == Ok(true)).then_some(settings::SNOOPING_TRUSTED.id);
     Ok(Some(told.because(Some(because)).unless(trusted.into_iter().chain([because.setting]))))
 }
 
@@ -67,7 +67,7 @@ fn forged_arp(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal
     let told = verdict(&machine, stage, &[(arrival, "a claim of the gateway's address")]);
     let idle = vlan.map(|vlan| machine.uninspected_by(vlan)).transpose()?.flatten();
     let because = Because::of("ARP inspection", idle.unwrap_or(settings::INSPECTION_TRUSTED.id));
-    let trusted = machine.trusts_arp(stage.port)?.then_some(settings::INSPECTION_TRUSTED.id);
+    let trusted = (machine.trusts_arp(stage.port) == Ok(true)).then_some(settings::INSPECTION_TRUSTED.id);
     let unless = trusted.into_iter().chain([because.setting]);
     Ok(Some(Rehearsal { because: told.because.or(Some(because)), ..told }.unless(unless)))
 }
@@ -104,7 +104,7 @@ fn forged_source(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehear
     let told = verdict(&machine, stage, &[(forged, "a packet with a forged source")]);
     let because = Because::of("source guard", settings::SOURCE_GUARD.id);
     // On a port that is trusted nobody is bound.
-    let trusted = machine.trusts(stage.port)?.then_some(settings::SNOOPING_TRUSTED.id);
+    let trusted = (machine.trusts(stage.port) == Ok(true)).then_some(settings::SNOOPING_TRUSTED.id);
     let unless = trusted.into_iter().chain([because.setting]);
     Ok(Some(Rehearsal { because: told.because.or(Some(because)), ..told }.unless(unless)))
 }
@@ -169,7 +169,7 @@ fn starvation(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal
         },
         _ => secured,
     };
-    let trusted = machine.trusts(stage.port)?.then_some(settings::SNOOPING_TRUSTED.id);
+    let trusted = (machine.trusts(stage.port) == Ok(true)).then_some(settings::SNOOPING_TRUSTED.id);
     let changing = (many > most.max(1)).then_some(secured.setting);
     let unless = [because.setting].into_iter().chain(trusted).chain(changing);
     let says = format!("{worst} leases are gained where {} at most", belong(most));

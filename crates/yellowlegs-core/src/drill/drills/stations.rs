@@ -138,8 +138,8 @@ fn copied_address(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehea
             let idle = arp.vlan().map(|vlan| machine.uninspected_by(vlan)).transpose()?.flatten();
             let idle = idle.unwrap_or(settings::INSPECTION_TRUSTED.id);
             // Port security alone goes by the address.
-            let named = machine.is_secured(stage.port)?.then_some(settings::AUTHENTICATION.id);
-            let trusted = machine.trusts_arp(stage.port)?.then_some(settings::INSPECTION_TRUSTED.id);
+            let named = (machine.is_secured(stage.port) == Ok(true)).then_some(settings::AUTHENTICATION.id);
+            let trusted = (machine.trusts_arp(stage.port) == Ok(true)).then_some(settings::INSPECTION_TRUSTED.id);
             let because = Because::of("source guard", settings::SOURCE_GUARD.id);
             Rehearsal::new(&machine, Outcome::LetThrough, "a copied address is believed")
                 .because(Some(because))

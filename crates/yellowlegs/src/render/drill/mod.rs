@@ -151,7 +151,7 @@ impl DrillReport for Matrix {
         let legend = Outcome::ALL.map(|outcome| {
             format!("{} {}", paint(colour(outcome), mark(outcome, self.look.plain)), paint(DIM, outcome.word()))
         });
-        writeln!(out, "{}   {}", legend.join("  "), paint(DIM, "(nothing: it makes no sense there)"))?;
+        writeln!(out, "{}   {}", legend.join("  "), paint(DIM, "(empty: it makes no sense)"))?;
         let names = (1..).zip(drill::all()).map(|(number, drill)| format!("{number}\u{a0}{}", drill.name));
         let names: Vec<String> = names.collect();
         wrapped(out, "", 0, &names.join("  "), self.look.width)
