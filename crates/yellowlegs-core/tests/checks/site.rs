@@ -1,7 +1,7 @@
 //! Cases under another policy or on another platform than the tables': values of the site, other roles, other traits, other lines of state.
 
 use rstest::rstest;
-use yellowlegs_core::check::{Judge, Selection, all};
+use yellowlegs_core::check::{FleetOutcome, Judge, Selection, Usage, all};
 use yellowlegs_core::policy::Inventory;
 use yellowlegs_core::source::Source;
 
@@ -395,7 +395,7 @@ fn a_dead_entry_of_a_role_for_which_the_check_is_off() {
     let dead = |levels: &str| {
         let text = format!("{POLICY}{ROUTER}[levels]\n{levels}\n");
         let policy = policy(&text);
-        let found = yellowlegs_core::check::FleetOutcome::entries(&policy, &as_of(), &Default::default());
+        let found = FleetOutcome::entries(&policy, &as_of(), &Usage::default());
         found.iter().filter(|finding| finding.message.contains("role out")).count()
     };
     assert_eq!(dead(""), 1);

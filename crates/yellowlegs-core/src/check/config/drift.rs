@@ -27,6 +27,9 @@ pub(super) const DRIFT: Check = Check {
 /// What is compared: a setting of the switch (no role), or of the ports of a role.
 type Compared = (Arc<str>, SettingId);
 
+/// A switch of the group, and what it has.
+type Member<'f> = (&'f Arc<str>, &'f [Had]);
+
 /// The one that is right: its name, and what it is compared by.
 type Base<'f> = (Arc<str>, &'f BTreeMap<Compared, Vec<Had>>);
 
@@ -56,7 +59,7 @@ fn compare(
     judgement: &mut FleetJudgement,
 ) {
     let values = |had: &[Had]| -> Vec<u64> { had.iter().map(|had| had.value).collect() };
-    let mut by_value: BTreeMap<Vec<u64>, Vec<(&Arc<str>, &[Had])>> = BTreeMap::new();
+    let mut by_value: BTreeMap<Vec<u64>, Vec<Member<'_>>> = BTreeMap::new();
     for member in members {
         // A role that a switch has no port of is no difference.
         if let Some(had) = member.settings.get(key) {

@@ -248,6 +248,9 @@ pub(super) const ONE_WAY_FIBRE: Drill = Drill {
     run: one_way_fibre,
 };
 
+/// How an end was closed: when, in words, by which setting.
+type Closed = (Millis, String, SettingId);
+
 /// One end of the fibre.
 struct Side {
     name: String,
@@ -296,7 +299,7 @@ fn one_way_fibre(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Re
     };
     let there = Side { name, detection: detection?, interval, loop_guard, reopens, wants };
     machine.tell(stage.port, "with remote fault both ends lose the link at once", None);
-    let mut held: Option<(Millis, String, SettingId)> = None;
+    let mut held: Option<Closed> = None;
     for (deaf, other) in [(&here, &there), (&there, &here)] {
         machine.tell(stage.port, format!("without it, {} hears nothing any more", deaf.name), None);
         let seen = seen(deaf, other)?;
@@ -308,12 +311,12 @@ fn one_way_fibre(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Re
                     format!("{what} after {} s; a blocked port would open after {} s", after / 1000, opens / 1000),
                     None,
                 );
-                held = later(held, (after, what, settings::UNIDIRECTIONAL.id));
+                held = Some(later(held, (after, what, settings::UNIDIRECTIONAL.id)));
             }
             _ if deaf.loop_guard? => {
                 machine.tell(stage.port, format!("loop guard keeps {} closed", deaf.name), None);
                 let what = format!("loop guard keeps {} closed", deaf.name);
-                held = later(held, (opens, what, settings::LOOP_GUARD.id));
+                held = Some(later(held, (opens, what, settings::LOOP_GUARD.id)));
             }
             late => {
                 let quick = settings::UNIDIRECTIONAL.id;
@@ -339,11 +342,8 @@ fn one_way_fibre(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Re
 }
 
 /// Of two ends the one that is closed later.
-fn later(
-    held: Option<(Millis, String, SettingId)>,
-    now: (Millis, String, SettingId),
-) -> Option<(Millis, String, SettingId)> {
-    Some(held.filter(|held| held.0 >= now.0).unwrap_or(now))
+fn later(held: Option<Closed>, now: Closed) -> Closed {
+    held.filter(|held| held.0 >= now.0).unwrap_or(now)
 }
 
 /// When a fault is seen and acted upon, and what is said of it: the end that still hears misses its own echo in the other's
