@@ -9,7 +9,7 @@ use yellowlegs_core::policy::{Cite, Policy};
 use yellowlegs_core::source::Source;
 
 /// A key, a value that is not the default, how it is shown, and a value that it cannot have.
-const VALUES: [(&str, &str, &str, &str); 35] = [
+const VALUES: [(&str, &str, &str, &str); 36] = [
     ("root", "'core'", "core", "5"),
     ("doubt", "'near'", "near", "'far'"),
     ("phone-prefixes", "['02:00:5e']", "02:00:5e", "5"),
