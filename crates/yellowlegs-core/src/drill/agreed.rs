@@ -7,6 +7,9 @@ use crate::check;
 use crate::model::{SettingId, settings};
 use crate::policy::{Faces, Feature, Role, Wish};
 
+/// What is said of it behind what happened.
+pub const AGREED: &str = "; the policy asks for nothing that would stop it";
+
 /// What got through, or was slow, is agreed on where no setting that would have ended it better is asked for.
 pub(super) fn agree(stage: &Stage<'_>, drill: &Drill, told: Rehearsal) -> Rehearsal {
     let Ok(role) = stage.role() else { return told };
@@ -24,7 +27,7 @@ impl Rehearsal {
     /// The same, agreed on.
     #[must_use]
     pub(super) fn agreed(self) -> Self {
-        let says = format!("{}; the policy asks for nothing that would stop it", self.says);
+        let says = format!("{}{AGREED}", self.says);
         Self { outcome: Outcome::Agreed, says, ..self }
     }
 }

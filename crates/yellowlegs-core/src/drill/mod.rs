@@ -13,6 +13,7 @@ pub mod machine;
 mod rehearse;
 pub mod script;
 
+pub use agreed::AGREED;
 pub use around::{Around, Far, Sketch};
 pub use asked::{Asked, Assumed, Hang, Known};
 pub use asks::{LeftOpen, left_open};

@@ -194,7 +194,7 @@ impl DrillReport for Matrix {
             (Outcome::LetThrough, "What gets through"),
             (Outcome::Outage, "What breaks"),
             (Outcome::Undetermined, "What nobody knows"),
-            (Outcome::Agreed, "What gets through as agreed"),
+            (Outcome::Agreed, "What gets through, and the policy asks for nothing that would stop it"),
         ] {
             let mut rows: Vec<_> = self.counts.iter().filter(|((o, _), _)| *o == outcome).collect();
             rows.sort_by_key(|(_, (count, _))| std::cmp::Reverse(*count));
@@ -207,6 +207,8 @@ impl DrillReport for Matrix {
                 let what = if *count == 1 { what.to_owned() } else { format!("{what}s") };
                 let on = if outcome == Outcome::Undetermined { "leaves open" } else { "on" };
                 let lead = format!("  {} {on} {count} {what}, ", paint(colour(outcome), &format!(" {name} ")));
+                // The title says what is said of each.
+                let example = example.strip_suffix(drill::AGREED).unwrap_or(example);
                 wrapped(out, &lead, 6, &clean(&format!("e.g. {example}")), self.look.width)?;
             }
         }
