@@ -8,6 +8,9 @@ pub(crate) const CASES: &[Case] = &[
     ("fast-start/missing", "met", "virtual", "carries bundle;wakes quickly-even-bundled", &[]),
     ("fast-start/missing", "violated", "desk", "carries single", &[]),
     ("fast-start/missing", "violated", "desk", "top tree kind young;carries single", &[]),
+    // However long a host waits, it is no edge port.
+    ("fast-start/missing", "violated", "desk", "carries single", &["spanning-tree.forward-delay"]),
+    ("fast-start/missing", "violated", "desk", "top tree kind young;carries single", &["rapid-without-edge"]),
     ("fast-start/missing", "undetermined", "desk", "carries single", &["fast-start.mode"]),
     ("fast-start/missing", "undetermined", "desk", "top tree kind young;carries single", &["edge-detected"]),
     ("fast-start/missing", "not-applicable", "up", "carries bundle", &[]),

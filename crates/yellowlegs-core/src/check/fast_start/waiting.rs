@@ -56,11 +56,20 @@ fn missing(port: &PortView<'_>) -> Judgement {
         Edge::Void => return Ok(Verdict::NotApplicable),
         Edge::None => {}
     }
-    let Figure { seconds, how, settings } = port.wait()?;
+    let demand = &role.expect.wish(Feature::FastStart).cite;
+    // It is none, however long a host waits.
+    let Figure { seconds, how, settings } = match port.wait() {
+        Ok(figure) => figure,
+        Err(unknown) => {
+            let says = "no edge port: how long a host waits hangs on {needs}, which nobody knows";
+            let violation = Violation::of(settings::FAST_START.id, says).beside(settings::TREE_PROTOCOL.id);
+            return violation.fact("needs", unknown.needs.join(", ")).demand(demand).into();
+        }
+    };
     let says = "no edge port: a host waits {seconds} s from plug-in to forwarding ({how})";
     let violation = Violation::of(settings::FAST_START.id, says).beside(settings::TREE_PROTOCOL.id);
     let violation = settings.into_iter().fold(violation, Violation::beside);
-    violation.fact("seconds", seconds).fact("how", how).demand(&role.expect.wish(Feature::FastStart).cite).into()
+    violation.fact("seconds", seconds).fact("how", how).demand(demand).into()
 }
 
 pub(super) const NO_EFFECT: Check = Check {
