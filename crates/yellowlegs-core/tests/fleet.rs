@@ -1,12 +1,16 @@
 //! What only shows across switches: a small fleet that is wholly right, and one change at a time.
 
+#[path = "support/shown.rs"]
+mod shown;
 mod support;
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::fmt::Write as _;
 use std::sync::Arc;
 
 use rstest::rstest;
-use support::{as_of, policy, shingle_without};
+use shown::shown;
+use support::{as_of, compare, policy, shingle_without};
 use yellowlegs_core::check::{Digest, FleetOutcome, FleetView, Judge, Selection, Usage};
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::resolve::{Resolved, State, resolve_with};
@@ -151,44 +155,70 @@ fn told(outcome: &FleetOutcome) -> (BTreeSet<String>, BTreeSet<String>) {
     (told.collect(), open.collect())
 }
 
-#[rstest]
-#[case::right(&[], &[])]
-#[case::mode(&["-b socket 1.1: carries bundle", "+b socket 1.1: carries single", "+b socket 1.1: home lane 999"],
-    &["port/peer-mismatch a 1.2", "dhcp-snooping/no-path b 110", "dhcp-snooping/no-path c 110", "dhcp-snooping/trust-needless b 1.1", "dhcp-snooping/trust-needless c 1.1", "multicast/querier-missing  110", "multicast/querier-missing  140"])]
-#[case::native(&["+c socket 1.1: bare lane 110"], &["port/peer-mismatch b 1.2"])]
-#[case::tagged(&["+c socket 1.1: bundle lanes less 140"], &["port/peer-mismatch b 1.2"])]
-#[case::mtu(&["+c socket 1.1: frames up-to 9000"], &["port/peer-mismatch b 1.2"])]
-#[case::pinned(&["+b socket 1.3: crowd kept 02:00:5e:10:00:01", "+c socket 1.3: crowd kept 02:00:5e:10:00:01"], &["port-security/pinned-twice b 1.3"])]
-#[case::pinned_elsewhere(&["+b socket 1.3: crowd kept 02:00:5e:10:00:01", "+c socket 1.3: crowd kept 02:00:5e:10:00:01 lane 140"], &[])]
-#[case::untrusted_middle(&["-b socket 1.1: dhcp believed"], &["dhcp-snooping/uplink-untrusted b 1.1", "dhcp-snooping/no-path b 110", "dhcp-snooping/no-path c 110"])]
-#[case::untrusted_end(&["-c socket 1.1: dhcp believed"], &["dhcp-snooping/uplink-untrusted c 1.1", "dhcp-snooping/no-path c 110"])]
-#[case::untrusted_server(&["-a socket 1.1: dhcp believed"], &["dhcp-snooping/uplink-untrusted a 1.1", "dhcp-snooping/no-path a 110", "dhcp-snooping/no-path b 110", "dhcp-snooping/no-path c 110"])]
-#[case::not_snooped(&["-c socket 1.1: dhcp believed", "-c top: dhcp watch lanes 110,140", "-c top: dhcp watch"], &[])]
-#[case::needless(&["+b socket 1.2: dhcp believed"], &["dhcp-snooping/trust-needless b 1.2"])]
-#[case::refused(&["-c top: dhcp watch tag keep", "+c top: dhcp watch tag insert"], &["dhcp-snooping/relay-info-refused b 1.2"])]
-#[case::accepted(&["-c top: dhcp watch tag keep", "+c top: dhcp watch tag insert", "+b socket 1.2: dhcp tag admitted"], &[])]
-#[case::inspection(&["-c socket 1.1: arp believed"], &["arp-inspection/uplink-untrusted c 1.1"])]
-#[case::nobody_asks(&["-a lane 110: asks"], &["multicast/querier-missing  110"])]
-// No edge port is in VLAN 140: its streams only pass.
-#[case::nobody_asks_on_the_way(&["-a lane 140: asks"], &["multicast/querier-missing  140"])]
-#[case::not_snooped_on_the_way(&["-a lane 140: asks", "-a top: choir watch lanes 110,140", "+a top: choir watch lanes 110", "-b top: choir watch lanes 110,140", "+b top: choir watch lanes 110", "-c top: choir watch lanes 110,140", "+c top: choir watch lanes 110"], &[])]
-#[case::snooped_and_nowhere_carried(&["+b top: choir watch lanes 150"], &[])]
-#[case::a_vlan_with_nobody_in_it(&["+b top: choir watch lanes 999", "+b top: lane 999", "-b socket 1.1: bundle lanes 110,140", "+b socket 1.1: bundle lanes 110,140,999", "-a socket 1.2: bundle lanes 110,140", "+a socket 1.2: bundle lanes 110,140,999"], &[])]
-#[case::two_ask_on_the_way(&["+c lane 140: asks", "+c lane 140: asks from 192.0.2.9"], &["multicast/querier-many  140"])]
-#[case::two_ask(&["+c lane 110: asks", "+c lane 110: asks from 192.0.2.9"], &["multicast/querier-many  110"])]
-#[case::two_minds(&["+c lane 110: asks", "+c lane 110: asks from 192.0.2.9", "+c lane 110: asks every 60"], &["multicast/querier-many  110", "multicast/querier-settings c 110"])]
-#[case::one_ended(&["-c socket 1.1: two-way watch close"], &["unidirectional/one-ended c 1.1"])]
-#[case::no_detection(&["-c socket 1.1: two-way watch close", "-b socket 1.2: two-way watch close"], &["unidirectional/off c 1.1", "unidirectional/off b 1.2"])]
-#[case::copper(&["-c socket 1.1: two-way watch close", "-b socket 1.2: two-way watch close", "+c socket 1.1: made of copper", "+b socket 1.2: made of copper"], &[])]
-#[case::slow(&["-c socket 1.1: two-way watch every 1", "+c socket 1.1: two-way watch every 12"], &["unidirectional/too-slow c 1.1"])]
-// At unlike ends the quicker protocol counts; the classic one alone leaves 50 s.
-#[case::unlike(&["-c top: tree kind young", "-c socket 1.1: two-way watch every 1", "+c socket 1.1: two-way watch every 12"], &["unidirectional/too-slow c 1.1"])]
-#[case::classic(&["-c top: tree kind young", "-b top: tree kind young", "-c socket 1.1: two-way watch every 1", "+c socket 1.1: two-way watch every 16"], &[])]
-fn one_change_at_a_time(#[case] changes: &[&str], #[case] expected: &[&str]) {
-    let (told, open) = judged(LINKS, changes, &[]);
-    let expected: BTreeSet<String> = expected.iter().map(|e| (*e).to_owned()).collect();
-    assert_eq!(told, expected);
-    assert!(open.is_empty(), "{open:?}");
+/// What the change is, the change, what is found.
+#[rustfmt::skip]
+const CHANGES: &[(&str, &[&str], &[&str])] = &[
+    ("right", &[], &[]),
+    ("mode", &["-b socket 1.1: carries bundle", "+b socket 1.1: carries single", "+b socket 1.1: home lane 999"],
+    &["port/peer-mismatch a 1.2", "dhcp-snooping/no-path b 110", "dhcp-snooping/no-path c 110", "dhcp-snooping/trust-needless b 1.1", "dhcp-snooping/trust-needless c 1.1", "multicast/querier-missing  110", "multicast/querier-missing  140"]),
+    ("native", &["+c socket 1.1: bare lane 110"], &["port/peer-mismatch b 1.2"]),
+    ("tagged", &["+c socket 1.1: bundle lanes less 140"], &["port/peer-mismatch b 1.2"]),
+    ("mtu", &["+c socket 1.1: frames up-to 9000"], &["port/peer-mismatch b 1.2"]),
+    ("pinned", &["+b socket 1.3: crowd kept 02:00:5e:10:00:01", "+c socket 1.3: crowd kept 02:00:5e:10:00:01"], &["port-security/pinned-twice b 1.3"]),
+    ("pinned_elsewhere", &["+b socket 1.3: crowd kept 02:00:5e:10:00:01", "+c socket 1.3: crowd kept 02:00:5e:10:00:01 lane 140"], &[]),
+    ("untrusted_middle", &["-b socket 1.1: dhcp believed"], &["dhcp-snooping/uplink-untrusted b 1.1", "dhcp-snooping/no-path b 110", "dhcp-snooping/no-path c 110"]),
+    ("untrusted_end", &["-c socket 1.1: dhcp believed"], &["dhcp-snooping/uplink-untrusted c 1.1", "dhcp-snooping/no-path c 110"]),
+    ("untrusted_server", &["-a socket 1.1: dhcp believed"], &["dhcp-snooping/uplink-untrusted a 1.1", "dhcp-snooping/no-path a 110", "dhcp-snooping/no-path b 110", "dhcp-snooping/no-path c 110"]),
+    ("not_snooped", &["-c socket 1.1: dhcp believed", "-c top: dhcp watch lanes 110,140", "-c top: dhcp watch"], &[]),
+    ("needless", &["+b socket 1.2: dhcp believed"], &["dhcp-snooping/trust-needless b 1.2"]),
+    ("refused", &["-c top: dhcp watch tag keep", "+c top: dhcp watch tag insert"], &["dhcp-snooping/relay-info-refused b 1.2"]),
+    ("accepted", &["-c top: dhcp watch tag keep", "+c top: dhcp watch tag insert", "+b socket 1.2: dhcp tag admitted"], &[]),
+    ("inspection", &["-c socket 1.1: arp believed"], &["arp-inspection/uplink-untrusted c 1.1"]),
+    ("nobody_asks", &["-a lane 110: asks"], &["multicast/querier-missing  110"]),
+    // No edge port is in VLAN 140: its streams only pass.
+    ("nobody_asks_on_the_way", &["-a lane 140: asks"], &["multicast/querier-missing  140"]),
+    ("not_snooped_on_the_way", &["-a lane 140: asks", "-a top: choir watch lanes 110,140", "+a top: choir watch lanes 110", "-b top: choir watch lanes 110,140", "+b top: choir watch lanes 110", "-c top: choir watch lanes 110,140", "+c top: choir watch lanes 110"], &[]),
+    ("snooped_and_nowhere_carried", &["+b top: choir watch lanes 150"], &[]),
+    ("a_vlan_with_nobody_in_it", &["+b top: choir watch lanes 999", "+b top: lane 999", "-b socket 1.1: bundle lanes 110,140", "+b socket 1.1: bundle lanes 110,140,999", "-a socket 1.2: bundle lanes 110,140", "+a socket 1.2: bundle lanes 110,140,999"], &[]),
+    ("two_ask_on_the_way", &["+c lane 140: asks", "+c lane 140: asks from 192.0.2.9"], &["multicast/querier-many  140"]),
+    ("two_ask", &["+c lane 110: asks", "+c lane 110: asks from 192.0.2.9"], &["multicast/querier-many  110"]),
+    ("two_minds", &["+c lane 110: asks", "+c lane 110: asks from 192.0.2.9", "+c lane 110: asks every 60"], &["multicast/querier-many  110", "multicast/querier-settings c 110"]),
+    ("one_ended", &["-c socket 1.1: two-way watch close"], &["unidirectional/one-ended c 1.1"]),
+    ("no_detection", &["-c socket 1.1: two-way watch close", "-b socket 1.2: two-way watch close"], &["unidirectional/off c 1.1", "unidirectional/off b 1.2"]),
+    ("copper", &["-c socket 1.1: two-way watch close", "-b socket 1.2: two-way watch close", "+c socket 1.1: made of copper", "+b socket 1.2: made of copper"], &[]),
+    ("slow", &["-c socket 1.1: two-way watch every 1", "+c socket 1.1: two-way watch every 12"], &["unidirectional/too-slow c 1.1"]),
+    // At unlike ends the quicker protocol counts; the classic one alone leaves 50 s.
+    ("unlike", &["-c top: tree kind young", "-c socket 1.1: two-way watch every 1", "+c socket 1.1: two-way watch every 12"], &["unidirectional/too-slow c 1.1"]),
+    ("classic", &["-c top: tree kind young", "-b top: tree kind young", "-c socket 1.1: two-way watch every 1", "+c socket 1.1: two-way watch every 16"], &[]),
+];
+
+#[test]
+fn one_change_at_a_time() {
+    for (name, changes, expected) in CHANGES {
+        let (told, open) = judged(LINKS, changes, &[]);
+        let expected: BTreeSet<String> = expected.iter().map(|e| (*e).to_owned()).collect();
+        assert_eq!(told, expected, "{name}");
+        assert!(open.is_empty(), "{name}: {open:?}");
+    }
+}
+
+/// What the findings say, word for word, and what is missing where neither the policy nor a neighbour tells of a cable: `data/across.txt`,
+/// to be read by a person whenever it changes.
+#[test]
+fn what_every_change_says() {
+    let mut text = String::new();
+    for (name, changes, _) in CHANGES {
+        let told = outcome(LINKS, changes, &[], &shingle_without(&[]));
+        writeln!(text, "{name}: {}", changes.join("; ")).unwrap();
+        told.findings.iter().for_each(|finding| write!(text, "  {}", shown(finding)).unwrap());
+        let unlinked = outcome("", changes, &[], &shingle_without(&[]));
+        for (check, level, place, needs) in &unlinked.undetermined {
+            let place =
+                [Some(&*place.switch), place.port.as_deref()].into_iter().flatten().collect::<Vec<_>>().join(" ");
+            writeln!(text, "  without cables {} {check} {place} open: needs {needs}", level.word()).unwrap();
+        }
+    }
+    compare("crates/yellowlegs-core/tests/data/across.txt", &text);
 }
 
 /// Neighbours that announce themselves are links too; without any nothing passes that hangs on them.

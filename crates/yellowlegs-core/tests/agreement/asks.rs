@@ -14,7 +14,7 @@ use super::table::change;
 use super::{around, changes};
 
 /// In the right fleet many a thing is not asked, for something else has stopped what is played: here more of it comes through.
-const MORE: [&[(&str, &str)]; 6] = [
+pub(super) const MORE: [&[(&str, &str)]; 6] = [
     &[],
     &[("guard.bpdu", "false"), ("fast-start.mode", "\"off\"")],
     &[("guard.bpdu", "false"), ("spanning-tree.port-enabled", "false"), ("guard.loop-detection", "false")],

@@ -1,12 +1,13 @@
 //! Checks and drills held against each other. Both stand on the settings in force; neither knows the other. `generated.rs` changes a
 //! right fleet: each setting, trait and role alone, then several at once. `table.rs` says of each drill how it comes out. `own_policy.rs`
-//! changes what is asked for together with the fleet.
+//! changes what is asked for together with the fleet; `played.rs` keeps every word.
 
 mod asks;
 #[path = "../support/changes.rs"]
 mod changes;
 mod generated;
 mod own_policy;
+mod played;
 #[path = "../support/right.rs"]
 mod right;
 #[path = "../support/mod.rs"]

@@ -4,6 +4,8 @@
 
 mod addresses;
 mod edge;
+#[path = "../support/shown.rs"]
+mod shown;
 mod site;
 mod state;
 mod streams;

@@ -4,43 +4,12 @@
 use std::fmt::Write as _;
 
 use yellowlegs_core::check::{Judge, Selection};
-use yellowlegs_core::finding::Finding;
 use yellowlegs_core::policy::Inventory;
 use yellowlegs_core::source::Source;
 
+use super::shown::shown;
 use super::support::{POLICY, as_of, compare, policy, shingle_without};
 use super::{cases, state, switch};
-
-fn shown(finding: &Finding) -> String {
-    let settings = finding.settings.iter().map(|setting| {
-        let value = setting.value.as_ref().map_or_else(|| "unknown".to_owned(), ToString::to_string);
-        format!("{}={value} ({})", setting.name, setting.origin.word())
-    });
-    let lines = finding.evidence.iter().map(|line| {
-        let place = match (&line.file, line.line) {
-            (Some(file), Some(number)) => format!("{file}:{number}"),
-            _ => format!("{:?}", line.kind).to_lowercase(),
-        };
-        format!("{place} `{}`", line.text.trim())
-    });
-    let inputs = finding.inputs.iter().map(|(name, value)| format!("{name}={value}"));
-    let related = finding.related.iter().map(|other| other.port.clone().unwrap_or_else(|| other.switch.to_string()));
-    let part = |title: &str, words: Vec<String>| {
-        if words.is_empty() { String::new() } else { format!("\n    {title}: {}", words.join("; ")) }
-    };
-    format!(
-        "{:?} {}{}: {}\n    do: {}{}{}{}{}\n",
-        finding.level,
-        finding.port.as_deref().unwrap_or("switch"),
-        finding.vlan.map(|vlan| format!(" VLAN {vlan}")).unwrap_or_default(),
-        finding.message,
-        finding.remedy,
-        part("in force", settings.collect()),
-        part("lines", lines.collect()),
-        part("with", inputs.collect()),
-        part("beside", related.collect()),
-    )
-}
 
 #[test]
 fn what_every_case_says() {

@@ -67,7 +67,11 @@ pub(crate) fn named(name: &str, port: &Value, switch: &Value, traits: &Value) ->
         third[name] = value;
     }
     let slots = |settings: &Value| {
-        let slot = |(name, value): (&String, &Value)| (name.clone(), json!({"value": value, "origin": "port"}));
+        // What is told with its origin keeps it.
+        let slot = |(name, value): (&String, &Value)| match value["origin"].is_string() {
+            true => (name.clone(), value.clone()),
+            false => (name.clone(), json!({"value": value, "origin": "port"})),
+        };
         Value::Object(settings.as_object().unwrap().iter().map(slot).collect())
     };
     let traits: Value = Value::Object(
