@@ -27,6 +27,7 @@ pub(crate) const CASES: &[Case] = &[
     ("config/nobody-told", "undetermined", "desk", "", &["unidirectional.mode"]),
     ("config/unread", "met", "desk", "", &[]),
     ("config/unread", "violated", "desk", "whelk a;whelk b;whelk c", &[]),
+    ("config/unread", "violated", "desk", "whelk a;limpet a;cockle a;mussel a;winkle a;oyster a;razor a", &[]),
     ("config/torn", "met", "desk", "", &[]),
     ("config/torn", "violated", "desk", "top shingle 4 unit other", &[]),
     ("config/dangling", "met", "desk", "", &[]),

@@ -1,6 +1,6 @@
 //! A finding, word for word: its sentence, the settings in force, the lines that prove it, what was calculated.
 
-use yellowlegs_core::finding::Finding;
+use yellowlegs_core::finding::{EvidenceKind, Finding};
 
 pub(crate) fn shown(finding: &Finding) -> String {
     let settings = finding.settings.iter().map(|setting| {
@@ -9,7 +9,8 @@ pub(crate) fn shown(finding: &Finding) -> String {
     });
     let lines = finding.evidence.iter().map(|line| {
         let place = match (&line.file, line.line) {
-            (Some(file), Some(number)) => format!("{file}:{number}"),
+            (Some(file), Some(number)) if line.kind == EvidenceKind::Line => format!("{file}:{number}"),
+            (Some(file), Some(number)) => format!("{:?} {file}:{number}", line.kind).to_lowercase(),
             _ => format!("{:?}", line.kind).to_lowercase(),
         };
         format!("{place} `{}`", line.text.trim())
