@@ -315,6 +315,10 @@ fn the_strict_policy_agrees_to_nothing() {
 #[case("up", "flap", "any", "flapping-plug", "edge 1.7", &[("edge 1.7", "flap.enabled", json!(false))], Outcome::Agreed)]
 #[case("up", "flap", "any", "flapping-plug", "edge 1.7", &[("edge 1.7", "flap.threshold", json!(40))], Outcome::LetThrough)]
 #[case("up", "flap.threshold", "any", "flapping-plug", "edge 1.7", &[("edge 1.7", "flap.threshold", json!(40))], Outcome::Agreed)]
+// The very value that a role asks for is right; one that it asks otherwise is not.
+#[case("desk", "ipv6-guard.servers-blocked", "unwanted", "rogue-router", "edge 1.1", &[("edge 1.1", "ipv6-guard.servers-blocked", json!(false))], Outcome::Agreed)]
+#[case("desk", "ipv6-guard.servers-blocked", "wanted", "rogue-router", "edge 1.1", &[("edge 1.1", "ipv6-guard.servers-blocked", json!(false))], Outcome::LetThrough)]
+#[case("desk", "ipv6-guard.advertisements-blocked", "unwanted", "rogue-router", "edge 1.1", &[("edge 1.1", "ipv6-guard.servers-blocked", json!(false))], Outcome::LetThrough)]
 // A spare port that is up was to be shut.
 #[case("spare", "storm", "any", "address-flood", "edge 1.5", &[("edge 1.5", "port.enabled", json!(true))], Outcome::LetThrough)]
 #[case("spare", "port.enabled", "any", "address-flood", "edge 1.5", &[("edge 1.5", "port.enabled", json!(true))], Outcome::Agreed)]
