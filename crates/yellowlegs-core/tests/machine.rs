@@ -11,7 +11,7 @@ use serde_json::{Value, json};
 use yellowlegs_core::drill::frame::{Dhcp, Frame, Payload, Root};
 use yellowlegs_core::drill::machine::{Arrival, Net};
 use yellowlegs_core::drill::{Asked, Machine};
-use yellowlegs_core::model::{Cause, VlanId};
+use yellowlegs_core::model::{Cause, SavedCopy, VlanId};
 
 /// Seconds until a host's frames are forwarded (IEEE 802.1D-1998, 8.5.3: 2 × forward delay; IEEE 802.1Q, 13.26: migrate time of 3 s;
 /// max age and hello where a host does not answer the proposal).
@@ -432,4 +432,20 @@ fn ports_come_back_in_their_turn() {
     assert_eq!((machine.held_by(0), machine.held_by(1)), (None, None));
     let back = machine.story().iter().filter(|line| line.words == "comes back").map(|line| line.port);
     assert_eq!(back.collect::<Vec<_>>(), [1, 0]);
+}
+
+/// What a power cut takes of settings: those in which the saved copy differs, on the port and on the switch.
+#[rstest]
+#[case::alike(json!({}), json!({}), &[])]
+#[case::on_the_port(json!({"port-security.limit": 5}), json!({}), &["port-security.limit"])]
+#[case::of_the_switch(json!({}), json!({"spanning-tree.hello": 1}), &["spanning-tree.hello"])]
+#[case::both(json!({"port-security.limit": 5}), json!({"spanning-tree.hello": 1}), &["port-security.limit", "spanning-tree.hello"])]
+fn what_was_not_saved_is_lost(#[case] port: Value, #[case] whole: Value, #[case] expected: &[&str]) {
+    let saved = switch(&port, &whole, &json!({}));
+    let running = switch(&json!({}), &json!({}), &json!({})).with_saved(SavedCopy::Read(Box::new(saved)));
+    let mut machine = at_work(&running);
+    let lost = machine.restart(0).unwrap().unsaved.unwrap();
+    assert_eq!(lost.iter().map(|id| id.name()).collect::<Vec<_>>(), expected);
+    let nobody_knows = switch(&json!({}), &json!({}), &json!({}));
+    assert!(at_work(&nobody_knows).restart(0).unwrap().unsaved.is_none());
 }

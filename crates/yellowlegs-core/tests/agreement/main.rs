@@ -66,3 +66,18 @@ fn the_table_of_answers_names_checks_that_there_are() {
         }
     }
 }
+
+/// Cables by the position of their switches among those that are named; those to others are left out.
+#[test]
+fn the_cables_among_some_switches() {
+    let (policy, fleet) = (generated::strict(), generated::fleet());
+    let around = around(&policy, &fleet.into_iter().collect());
+    let sorted = |names: &[&str]| {
+        let mut ends = around.cables_among(names).into_iter().map(|(a, b)| [a, b]).collect::<Vec<_>>();
+        ends.iter_mut().for_each(|ends| ends.sort_unstable());
+        ends
+    };
+    assert_eq!(sorted(&["edge", "core"]), [[(0, 6), (1, 1)]]);
+    assert_eq!(sorted(&["core", "edge"]), [[(0, 1), (1, 6)]]);
+    assert!(sorted(&["edge"]).is_empty() && sorted(&["core", "nobody"]).is_empty());
+}
