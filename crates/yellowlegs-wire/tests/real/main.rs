@@ -135,18 +135,33 @@ fn ports_open_when_a_real_switch_opens_them() {
             sent.push(json!({"port": port + 1, "hex": hex, "id": number, "expect": 0, "at": at}));
         }
     }
-    let Some(seen) = play(&json!([{"commands": commands, "plug": true, "frames": sent}])) else { return };
-    for (port, (words, fast_start, detected, tree)) in kinds.iter().enumerate() {
-        let switch = config::rapid(fast_start, detected, *tree, DELAY);
-        let mut machine = Machine::new(Asked::new(&switch));
-        machine.link_up(0).unwrap();
-        let expected = std::time::Duration::from_millis(machine.opens_at(0).unwrap()).as_secs_f64();
-        let through = |step: &u32| seen[0][*step as usize * kinds.len() + port].iter().any(|(to, _)| *to == 5);
-        let first = (0..22).find(through).map(|step| 0.3 + f64::from(step) * 0.5);
-        let came = first.unwrap_or_else(|| panic!("{words}: never opens; the machine says after {expected} s"));
-        println!("{words}: the machine opens after {expected} s, the first frame came through at {came} s");
-        // Its clock ticks once a second, frames go in twice.
-        assert!((-0.5..=2.0).contains(&(came - expected)), "{words}: {came} s, and the machine says {expected} s");
-        assert!((0..22).skip_while(|step| !through(step)).all(|step| through(&step)), "{words}: it closes again");
+    let plan = json!([{"commands": commands, "plug": true, "frames": sent}]);
+    // On a busy machine a frame comes too late, or not at all: what is unlike each time is unlike.
+    let mut unlike = String::new();
+    for _ in 0..3 {
+        let Some(seen) = play(&plan) else { return };
+        let through =
+            |port: usize, step: u32| seen[0][step as usize * kinds.len() + port].iter().any(|(to, _)| *to == 5);
+        let told = kinds.iter().enumerate().try_for_each(|(port, (words, fast_start, detected, tree))| {
+            let switch = config::rapid(fast_start, detected, *tree, DELAY);
+            let mut machine = Machine::new(Asked::new(&switch));
+            machine.link_up(0).unwrap();
+            let expected = std::time::Duration::from_millis(machine.opens_at(0).unwrap()).as_secs_f64();
+            let first = (0..22).find(|step| through(port, *step));
+            let came = first.map(|step| 0.3 + f64::from(step) * 0.5);
+            let came = came.ok_or_else(|| format!("{words}: never opens; the machine says after {expected} s"))?;
+            println!("{words}: the machine opens after {expected} s, the first frame came through at {came} s");
+            // Its clock ticks once a second, frames go in twice.
+            if !(-0.5..=2.0).contains(&(came - expected)) {
+                return Err(format!("{words}: {came} s, and the machine says {expected} s"));
+            }
+            let stays = (0..22).skip_while(|step| !through(port, *step)).all(|step| through(port, step));
+            if stays { Ok(()) } else { Err(format!("{words}: it closes again")) }
+        });
+        match told {
+            Ok(()) => return,
+            Err(told) => unlike = told,
+        }
     }
+    panic!("{unlike}");
 }
