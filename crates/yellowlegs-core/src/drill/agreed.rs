@@ -77,7 +77,7 @@ fn is_off(stage: &Stage<'_>, drill: &Drill, role: &Role, id: SettingId) -> bool 
 
 /// The feature that a setting switches on; none: what it says is right or wrong whatever features are wanted.
 fn feature(id: SettingId) -> Option<Feature> {
-    const SWITCHES: [(SettingId, Feature); 19] = [
+    const SWITCHES: [(SettingId, Feature); 15] = [
         (settings::PORT_SECURITY.id, Feature::PortSecurity),
         (settings::PINNING.id, Feature::Pinning),
         (settings::SNOOPING.id, Feature::DhcpSnooping),
@@ -91,11 +91,7 @@ fn feature(id: SettingId) -> Option<Feature> {
         (settings::FAST_START.id, Feature::FastStart),
         (settings::BPDU_GUARD.id, Feature::EdgeGuard),
         (settings::ROOT_GUARD.id, Feature::RootGuard),
-        (settings::LOOP_GUARD.id, Feature::LoopGuard),
         (settings::LOOP_DETECTION.id, Feature::LoopDetection),
-        (settings::STORM_BROADCAST.id, Feature::Storm),
-        (settings::FAST_LEAVE.id, Feature::FastLeave),
-        (settings::UNIDIRECTIONAL.id, Feature::Unidirectional),
         (settings::FLAP.id, Feature::Flap),
     ];
     SWITCHES.iter().find(|(of, _)| *of == id).map(|(_, feature)| *feature)

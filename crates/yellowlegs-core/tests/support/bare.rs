@@ -68,9 +68,10 @@ pub(crate) fn named(name: &str, port: &Value, switch: &Value, traits: &Value) ->
     }
     let slots = |settings: &Value| {
         // What is told with its origin keeps it.
-        let slot = |(name, value): (&String, &Value)| match value["origin"].is_string() {
-            true => (name.clone(), value.clone()),
-            false => (name.clone(), json!({"value": value, "origin": "port"})),
+        let slot = |(name, value): (&String, &Value)| {
+            let told =
+                if value["origin"].is_string() { value.clone() } else { json!({"value": value, "origin": "port"}) };
+            (name.clone(), told)
         };
         Value::Object(settings.as_object().unwrap().iter().map(slot).collect())
     };

@@ -2,7 +2,7 @@
 
 use std::net::Ipv4Addr;
 
-use super::{at_edge, at_host, belong, own, ready, unsecured, unsnooped, verdict};
+use super::{at_edge, at_host, belong, own, ready, uninspected, unsecured, unsnooped, verdict};
 use crate::drill::Drill;
 use crate::drill::asked::Known;
 use crate::drill::frame::{Dhcp, Frame, Payload};
@@ -63,12 +63,11 @@ fn forged_arp(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal
         own::addresses(stage, machine.vlan_of_host(stage.port)?);
     machine.lease(stage.port, host, address)?;
     let arrival = machine.says(stage.port, &Frame::to_all(host, Payload::Arp(claimed)))?;
-    let vlan = arrival.vlan();
+    let (by, asked) = uninspected(&machine, &arrival)?;
     let told = verdict(&machine, stage, &[(arrival, "a claim of the gateway's address")]);
-    let idle = vlan.map(|vlan| machine.uninspected_by(vlan)).transpose()?.flatten();
-    let because = Because::of("ARP inspection", idle.unwrap_or(settings::INSPECTION_TRUSTED.id));
+    let because = Because::of("ARP inspection", by);
     let trusted = (machine.trusts_arp(stage.port) == Ok(true)).then_some(settings::INSPECTION_TRUSTED.id);
-    let unless = trusted.into_iter().chain([because.setting]);
+    let unless = trusted.into_iter().chain([asked]);
     Ok(Some(Rehearsal { because: told.because.or(Some(because)), ..told }.unless(unless)))
 }
 

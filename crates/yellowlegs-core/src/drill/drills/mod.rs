@@ -17,7 +17,7 @@ use super::Drill;
 use super::asked::Known;
 use super::machine::{Arrival, Because, Machine};
 use super::rehearse::{Outcome, Rehearsal, Stage};
-use crate::model::settings;
+use crate::model::{SettingId, settings};
 use crate::policy::Faces;
 
 pub(super) static ALL: &[Drill] = &[
@@ -107,7 +107,15 @@ fn unsecured(machine: &Machine<'_>, port: usize) -> Known<Because> {
     Ok(Because::of("port security", machine.unsecured_by(port)?.unwrap_or(settings::LIMIT.id)))
 }
 
-/// What let a bridge in: what keeps BPDUs from being heard; on a port that is no edge the start, else the guard.
+/// What let through an ARP message that inspection would have stopped: what keeps it from acting in its VLAN, else the port's trust. And
+/// what would have had to be asked for: what the platform wants first is wanted with inspection.
+fn uninspected(machine: &Machine<'_>, arrival: &Arrival) -> Known<(SettingId, SettingId)> {
+    let by = arrival.vlan().map(|vlan| machine.uninspected_by(vlan)).transpose()?.flatten();
+    let by = by.unwrap_or(settings::INSPECTION_TRUSTED.id);
+    Ok((by, if by == settings::READY.id { settings::INSPECTION.id } else { by }))
+}
+
+/// What let a bridge in: what keeps BPDUs from being heard, else the guard.
 fn unguarded(machine: &Machine<'_>, port: usize) -> Known<Because> {
     Ok(match machine.unheard_by(port)? {
         Some(by) if by == settings::BPDU_FILTER.id => Because::of("BPDU filter", by),

@@ -1,6 +1,6 @@
 //! Stations that should not be there.
 
-use super::{at_edge, at_host, belong, own, ready, seat, unsecured, verdict};
+use super::{at_edge, at_host, belong, own, ready, seat, uninspected, unsecured, verdict};
 use crate::drill::Drill;
 use crate::drill::asked::Known;
 use crate::drill::frame::{Frame, Payload};
@@ -135,8 +135,7 @@ fn copied_address(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehea
     // Without ARP nobody finds it, without packets it says nothing: one of them is enough.
     let told = match (arp.stopped_by(), packet.stopped_by()) {
         (None, None) => {
-            let idle = arp.vlan().map(|vlan| machine.uninspected_by(vlan)).transpose()?.flatten();
-            let idle = idle.unwrap_or(settings::INSPECTION_TRUSTED.id);
+            let (_, idle) = uninspected(&machine, &arp)?;
             // Port security alone goes by the address.
             let named = (machine.is_secured(stage.port) == Ok(true)).then_some(settings::AUTHENTICATION.id);
             let trusted = (machine.trusts_arp(stage.port) == Ok(true)).then_some(settings::INSPECTION_TRUSTED.id);
