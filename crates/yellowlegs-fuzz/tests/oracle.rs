@@ -89,3 +89,18 @@ fn each_target_runs() {
         }
     }
 }
+
+/// Where no port is known, the line that is not understood may be the one that tells of them all.
+#[test]
+fn no_text_without_a_port_adds_a_pass() {
+    let (system, policy) = (SYSTEMS[3], oracle::policy(POLICY));
+    let declares = "[[rule]]\nin = \"unit\"\npattern = \"sluices '=' <all:ports>\"\ndeclares = \"<all>\"\n";
+    assert!(system.dialect.contains(declares));
+    let [dialect, less] = [system.dialect.to_owned(), system.dialect.replacen(declares, "", 1)]
+        .map(|text| oracle::dialect(&text).unwrap());
+    let config = "[unit]\nname = sw1\nsluices = 1.1-1\n";
+    let (before, after) = (oracle::read(&dialect, config), oracle::read(&less, config));
+    assert_eq!((before.switch.ports().len(), after.switch.ports().len()), (1, 0));
+    let met = newly_met(&verdicts(&policy, &before), &verdicts(&policy, &after));
+    assert!(met.is_empty(), "{met:?}");
+}
