@@ -11,7 +11,6 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Mutex;
 
 use proptest::prelude::*;
-use proptest::test_runner::{Config, FileFailurePersistence, TestRunner};
 use serde_json::{Value as Json, json};
 use yellowlegs_core::drill::{self, Outcome};
 use yellowlegs_core::model::platform;
@@ -21,7 +20,7 @@ use yellowlegs_core::resolve::Resolved;
 use super::changes::{Change, all, read};
 use super::right::{POLICY, fleet_of, judged, text};
 use super::support::policy;
-use super::{around, rehearsed};
+use super::{around, rehearsed, try_each};
 
 const STRICT: &str = include_str!("../../../../docs/strict-policy.toml");
 
@@ -340,36 +339,16 @@ fn generated_fleets_agree() {
     let anywhere = proptest::collection::vec(prop_oneof![6 => settings, 1 => traits, 2 => roles], 0..5);
     let steps = &(at_a_port, anywhere).prop_map(|(some, others)| [some, others].concat());
     let ways: &Mutex<BTreeMap<(&'static str, Outcome), usize>> = &Mutex::default();
-    let workers = std::thread::available_parallelism().map_or(1, usize::from) as u32;
-    let run = |worker: u32| {
-        let config = Config {
-            cases: cases.div_ceil(workers),
-            failure_persistence: None::<Box<FileFailurePersistence>>.map(|p| p as _),
-            max_shrink_iters: 3000,
-            rng_seed: proptest::test_runner::RngSeed::Fixed(u64::from(worker) + 1),
-            ..Config::default()
-        };
-        let told = TestRunner::new(config).run(steps, |steps| {
-            let Some(after) = after(fleet, records, &steps) else { return Ok(()) };
-            let (odds, came) = odds(policy, &after, &steps);
-            let mut ways = ways.lock().unwrap();
-            came.into_iter().for_each(|way| *ways.entry(way).or_default() += 1);
-            drop(ways);
-            let shown: Vec<String> = odds.iter().map(|line| line.chars().take(300).collect()).collect();
-            prop_assert!(odds.is_empty(), "{:#?} after {:#?}", shown, steps.iter().map(Step::told).collect::<Vec<_>>());
-            Ok(())
-        });
-        told.map_err(|error| match error {
-            proptest::test_runner::TestError::Fail(why, _) => why.to_string(),
-            aborted @ proptest::test_runner::TestError::Abort(_) => aborted.to_string(),
-        })
-    };
-    let told: Vec<Result<(), String>> = std::thread::scope(|scope| {
-        let run = &run;
-        let all: Vec<_> = (0..workers).map(|worker| scope.spawn(move || run(worker))).collect();
-        all.into_iter().map(|one| one.join().unwrap()).collect()
+    let wrong = try_each(cases, steps, |steps| {
+        let Some(after) = after(fleet, records, &steps) else { return Ok(()) };
+        let (odds, came) = odds(policy, &after, &steps);
+        let mut ways = ways.lock().unwrap();
+        came.into_iter().for_each(|way| *ways.entry(way).or_default() += 1);
+        drop(ways);
+        let shown: Vec<String> = odds.iter().map(|line| line.chars().take(300).collect()).collect();
+        prop_assert!(odds.is_empty(), "{:#?} after {:#?}", shown, steps.iter().map(Step::told).collect::<Vec<_>>());
+        Ok(())
     });
-    let wrong: Vec<String> = told.into_iter().filter_map(Result::err).collect();
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
     // Each drill came out each way often enough to mean something.
     let ways = ways.lock().unwrap();

@@ -17,11 +17,40 @@ mod table;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
+use proptest::prelude::Strategy;
+use proptest::test_runner::{Config, FileFailurePersistence, RngSeed, TestCaseError, TestError, TestRunner};
 use support::as_of;
 use yellowlegs_core::check;
 use yellowlegs_core::drill::{self, Around, Outcome, Rehearsal, Rehearser, Sketch};
 use yellowlegs_core::policy::Policy;
 use yellowlegs_core::resolve::Resolved;
+
+/// Tries so many cases on all processors, each from seeds of its own; what was wrong, shrunk.
+fn try_each<S: Strategy + Sync>(
+    cases: u32,
+    strategy: &S,
+    test: impl Fn(S::Value) -> Result<(), TestCaseError> + Sync,
+) -> Vec<String> {
+    let workers = std::thread::available_parallelism().map_or(1, usize::from) as u32;
+    let run = |worker: u32| {
+        let config = Config {
+            cases: cases.div_ceil(workers),
+            failure_persistence: None::<Box<FileFailurePersistence>>.map(|p| p as _),
+            max_shrink_iters: 3000,
+            rng_seed: RngSeed::Fixed(u64::from(worker) + 1),
+            ..Config::default()
+        };
+        TestRunner::new(config).run(strategy, &test).map_err(|error| match error {
+            TestError::Fail(why, _) => why.to_string(),
+            aborted @ TestError::Abort(_) => aborted.to_string(),
+        })
+    };
+    std::thread::scope(|scope| {
+        let run = &run;
+        let all: Vec<_> = (0..workers).map(|worker| scope.spawn(move || run(worker))).collect();
+        all.into_iter().filter_map(|one| one.join().unwrap().err()).collect()
+    })
+}
 
 /// What is around the switches of a fleet.
 fn around(policy: &Policy, fleet: &BTreeMap<&str, Resolved>) -> Around {

@@ -13,7 +13,6 @@ use std::fmt::Write as _;
 use std::sync::Mutex;
 
 use proptest::prelude::*;
-use proptest::test_runner::{Config, FileFailurePersistence, RngSeed, TestError, TestRunner};
 use rstest::rstest;
 use serde_json::{Value, json};
 use yellowlegs_core::drill::{self, Outcome, Rehearsal};
@@ -22,7 +21,7 @@ use yellowlegs_core::policy::Policy;
 use super::generated::{Step, after, fleet, odds, records, steps, strict_text};
 use super::support::policy;
 use super::table::change;
-use super::{around, played};
+use super::{around, played, try_each};
 
 /// What a policy says otherwise than the strict one.
 #[derive(Debug, Clone)]
@@ -221,46 +220,26 @@ fn right_by_its_own_policy() {
     });
     let ways: &Mutex<BTreeMap<(&'static str, Outcome), usize>> = &Mutex::default();
     let clean: &Mutex<usize> = &Mutex::default();
-    let workers = std::thread::available_parallelism().map_or(1, usize::from) as u32;
-    let run = |worker: u32| {
-        let config = Config {
-            cases: cases.div_ceil(workers),
-            failure_persistence: None::<Box<FileFailurePersistence>>.map(|p| p as _),
-            max_shrink_iters: 3000,
-            rng_seed: RngSeed::Fixed(u64::from(worker) + 1),
-            ..Config::default()
-        };
-        let told = TestRunner::new(config).run(all, |(wishes, steps)| {
-            let policy: Policy = policy(&written(&wishes));
-            let Some(after) = after(fleet, records, &steps) else { return Ok(()) };
-            let (mut odds, came) = odds(&policy, &after, &steps);
-            // Who switches a check off is not told of what it would have said; what breaks breaks all the same.
-            odds.retain(|odd| !wishes.iter().any(|wish| wish.silences(odd)));
-            *clean.lock().unwrap() += usize::from(came.iter().all(|(_, outcome)| *outcome > Outcome::Outage));
-            let mut ways = ways.lock().unwrap();
-            came.into_iter().for_each(|way| *ways.entry(way).or_default() += 1);
-            drop(ways);
-            let shown: Vec<String> = odds.iter().map(|line| line.chars().take(400).collect()).collect();
-            prop_assert!(
-                odds.is_empty(),
-                "{:#?} under {:?} after {:#?}",
-                shown,
-                wishes,
-                steps.iter().map(Step::told).collect::<Vec<_>>()
-            );
-            Ok(())
-        });
-        told.map_err(|error| match error {
-            TestError::Fail(why, _) => why.to_string(),
-            aborted @ TestError::Abort(_) => aborted.to_string(),
-        })
-    };
-    let told: Vec<Result<(), String>> = std::thread::scope(|scope| {
-        let run = &run;
-        let all: Vec<_> = (0..workers).map(|worker| scope.spawn(move || run(worker))).collect();
-        all.into_iter().map(|one| one.join().unwrap()).collect()
+    let wrong = try_each(cases, all, |(wishes, steps)| {
+        let policy: Policy = policy(&written(&wishes));
+        let Some(after) = after(fleet, records, &steps) else { return Ok(()) };
+        let (mut odds, came) = odds(&policy, &after, &steps);
+        // Who switches a check off is not told of what it would have said; what breaks breaks all the same.
+        odds.retain(|odd| !wishes.iter().any(|wish| wish.silences(odd)));
+        *clean.lock().unwrap() += usize::from(came.iter().all(|(_, outcome)| *outcome > Outcome::Outage));
+        let mut ways = ways.lock().unwrap();
+        came.into_iter().for_each(|way| *ways.entry(way).or_default() += 1);
+        drop(ways);
+        let shown: Vec<String> = odds.iter().map(|line| line.chars().take(400).collect()).collect();
+        prop_assert!(
+            odds.is_empty(),
+            "{:#?} under {:?} after {:#?}",
+            shown,
+            wishes,
+            steps.iter().map(Step::told).collect::<Vec<_>>()
+        );
+        Ok(())
     });
-    let wrong: Vec<String> = told.into_iter().filter_map(Result::err).collect();
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
     let (ways, clean) = (ways.lock().unwrap(), *clean.lock().unwrap());
     let agreed: BTreeMap<&str, usize> = ways
