@@ -206,13 +206,17 @@ fn stations(port: &PortView<'_>) -> Vec<StationNow> {
     port.facts(facts::station::FACT).filter_map(station).collect()
 }
 
+/// Of such neighbours nobody knows whether two are one.
+const NAMELESS: &str = "without a name";
+
 /// One that several tables tell of is one: what they say of it is put together.
 fn neighbours(port: &PortView<'_>) -> Vec<NeighbourNow> {
     let mut all: Vec<NeighbourNow> = Vec::new();
     for fact in port.facts(facts::neighbour::FACT) {
         let told = neighbour(fact);
         let same = |one: &&mut NeighbourNow| {
-            one.name.eq_ignore_ascii_case(&told.name)
+            told.name != NAMELESS
+                && one.name.eq_ignore_ascii_case(&told.name)
                 && (one.port.is_none() || told.port.is_none() || one.port == told.port)
         };
         match all.iter_mut().find(same) {
@@ -258,7 +262,7 @@ fn neighbour(fact: &Fact) -> NeighbourNow {
     NeighbourNow {
         name: words(facts::neighbour::NAME)
             .or_else(|| words(facts::neighbour::CHASSIS))
-            .unwrap_or_else(|| "without a name".into()),
+            .unwrap_or_else(|| NAMELESS.into()),
         port: words(facts::neighbour::THEIR_PORT),
         can: can.map(|(_, word)| *word).collect(),
         says,

@@ -182,6 +182,12 @@ fn a_neighbour_that_two_tables_tell_of() {
     assert_eq!(heard, [one, ("tide-1", Some("4"), String::new(), String::new())]);
 }
 
+#[test]
+fn neighbours_without_a_name_stay_apart() {
+    let page = page("", "socket 1.1 hears\n  can: bridge\nsocket 1.1 hears\n  can: phone\n");
+    assert_eq!(page.neighbours.iter().map(|n| n.can.join(" ")).collect::<Vec<_>>(), ["bridge", "telephone"]);
+}
+
 /// A downlink hears its neighbour's BPDUs: it is no edge that is detected.
 #[rstest]
 #[case("down", "no edge port: forwards once the bridge at its other end agrees")]
