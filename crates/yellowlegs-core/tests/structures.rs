@@ -3,26 +3,8 @@
 mod support;
 
 use rstest::rstest;
-use support::{dialect, line, read};
-use yellowlegs_core::model::{Scope, SettingId, VlanId};
-use yellowlegs_core::resolve::Resolved;
-
-/// `1.1 port.mode`, `switch.name`, `vlan 110 vlan.name` or `mirror 2 mirror.target`: value, origin, deciding line.
-fn fact(resolved: &Resolved, fact: &str) -> String {
-    let words: Vec<&str> = fact.split(' ').collect();
-    let id = SettingId::by_name(words.last().unwrap()).unwrap();
-    let switch = &resolved.switch;
-    let slot = match (id.info().scope, &words[..]) {
-        (Scope::Port, [port, _]) => switch.slot(Some(switch.port_index(port).expect(port)), id).clone(),
-        (Scope::Switch, _) => switch.slot(None, id).clone(),
-        (Scope::Vlan, [_, vlan, _]) => switch.vlan_slot(VlanId::new(vlan.parse().unwrap()).unwrap(), id).clone(),
-        (Scope::Mirror, [_, name, _]) => switch.mirrors()[*name][&id].clone(),
-        other => panic!("{other:?}"),
-    };
-    let value = slot.value.as_ref().map_or_else(|| "unknown".into(), ToString::to_string);
-    let line = line(slot.mark.filter(|_| slot.origin.is_written())).map_or_else(String::new, |l| format!(" {l}"));
-    format!("{value} {}{line}", slot.origin.word())
-}
+use support::{dialect, fact, read};
+use yellowlegs_core::model::SettingId;
 
 const HEAD: &str = "[dialect]\nname = 'x'\n[ports]\nnames = ['<n>.<n>']\n";
 

@@ -150,10 +150,13 @@ impl<'a> PortView<'a> {
         if limit.unit == most.unit {
             return Ok(limit.amount > most.amount);
         }
+        if let (Some(limit), Some(most)) = (limit.packets_a_minute(), most.packets_a_minute()) {
+            return Ok(limit > most);
+        }
         let kilobits = |rate: Rate| match rate.unit {
             RateUnit::Kilobits => Ok(u64::from(rate.amount)),
             RateUnit::Percent => Ok(u64::from(self.speed()?) * 10 * u64::from(rate.amount)),
-            RateUnit::Packets => Err(Unknown::fact("a limit in the unit of the policy's")),
+            RateUnit::Packets | RateUnit::PacketsAMinute => Err(Unknown::fact("a limit in the unit of the policy's")),
         };
         Ok(kilobits(limit)? > kilobits(most)?)
     }

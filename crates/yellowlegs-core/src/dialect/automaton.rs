@@ -98,6 +98,8 @@ struct Node {
     accept: Option<u32>,
     /// Where paths go on on one line: the context that is opened here, and what opens it.
     enter: Option<(usize, u32)>,
+    /// Where a line goes on with statements one after the other: the context they stand in, and what they belong to.
+    then: Option<(usize, u32)>,
 }
 
 impl Node {
@@ -158,6 +160,8 @@ pub(super) struct Meaning {
     pub(super) ends: bool,
     /// The root of the context that goes on there on the same line.
     pub(super) enters: Option<usize>,
+    /// The root of the context whose statements follow on the same line.
+    pub(super) then: Option<usize>,
 }
 
 impl Automaton {
@@ -192,16 +196,18 @@ impl Automaton {
                 }
                 Step::Hole(hole) => {
                     accept.typed.push((*hole, position));
-                    match pattern.holes.get(*hole).map(|h| &h.kind) {
-                        Some(HoleKind::Typed(kind, repeated)) => self.hole_edge(node, *kind, *repeated)?,
-                        _ => node,
+                    let kind = pattern.holes.get(*hole).map(|h| &h.kind);
+                    match kind.and_then(HoleKind::typed) {
+                        Some(typed) => self.hole_edge(node, typed, kind.is_some_and(HoleKind::is_repeated))?,
+                        None => node,
                     }
                 }
             };
         }
         let id = self.accepts.len() as u32;
         let end = &self.nodes[node as usize];
-        if let Some(there) = end.accept.filter(|_| meaning.ends).or(end.enter.map(|(_, there)| there)) {
+        let leads = end.enter.or(end.then).map(|(_, there)| there);
+        if let Some(there) = end.accept.filter(|_| meaning.ends).or(leads) {
             let first = self.accepts[there as usize].rule;
             // One rule may come to the same words twice, as `[a] [a]` does; two rules may not.
             if first != rule {
@@ -214,6 +220,9 @@ impl Automaton {
         }
         if let Some(context) = meaning.enters {
             end.enter.get_or_insert((context, id));
+        }
+        if let Some(context) = meaning.then {
+            end.then.get_or_insert((context, id));
         }
         self.accepts.push(accept);
         Ok(())
@@ -399,6 +408,9 @@ impl Automaton {
             let narrow = node.holes.iter().filter(|edge| !edge.kind.is_rest());
             open.extend(narrow.filter_map(|edge| Some((edge.to, at + self.take(edge, line, at)?.0))));
             open.extend(node.enter.and_then(|(context, _)| Some((*self.roots.get(context)?, at))));
+            open.extend(node.then.and_then(|(context, _)| {
+                Some((*self.roots.get(context)?, self.items(context, line, at, &mut Taken::default())))
+            }));
         }
         let (node, at) = best?;
         Some((self.any_rule(node)?, at))
@@ -458,6 +470,14 @@ impl Automaton {
             self.search(*inside, context, line, at, taken, search);
             taken.parts.pop();
         }
+        if let Some((context, opener)) = node.then
+            && let Some(inside) = self.roots.get(context)
+        {
+            taken.parts.push((opener, at, taken.values.len()));
+            let after = self.items(context, line, at, &mut Taken::default());
+            self.search(*inside, context, line, after, taken, search);
+            taken.parts.pop();
+        }
     }
 
     /// The openers of a way, each with what its holes took.
@@ -485,7 +505,7 @@ impl Automaton {
         let mut rules = Vec::new();
         while let Some(id) = open.pop() {
             let Some(node) = self.nodes.get(id as usize) else { continue };
-            let here = node.accept.into_iter().chain(node.enter.map(|(_, opener)| opener));
+            let here = node.accept.into_iter().chain(node.enter.or(node.then).map(|(_, opener)| opener));
             rules.extend(here.filter_map(|accept| Some(self.accepts.get(accept as usize)?.rule)));
             open.extend(node.holes.iter().map(|e| e.to).chain(node.literals().map(|(_, to)| to)));
         }
@@ -507,7 +527,7 @@ impl Automaton {
                 return Some(accept.rule);
             }
             open.extend(node.holes.iter().map(|e| e.to).chain(node.literals().map(|(_, to)| to)));
-            open.extend(node.enter.and_then(|(context, _)| self.roots.get(context).copied()));
+            open.extend(node.enter.or(node.then).and_then(|(context, _)| self.roots.get(context).copied()));
         }
         None
     }
@@ -544,6 +564,15 @@ impl Automaton {
         if let Some(starts) = &mut taken.starts {
             starts.pop();
         }
+        if let Some((context, opener)) = node.then {
+            let before = (taken.parts.len(), taken.values.len());
+            taken.parts.push((opener, at, taken.values.len()));
+            if self.items(context, line, at, taken) == line.words.len() {
+                return taken.parts.pop().map(|(last, ..)| last);
+            }
+            taken.parts.truncate(before.0);
+            taken.values.truncate(before.1);
+        }
         let (context, opener) = node.enter?;
         taken.parts.push((opener, at, taken.values.len()));
         let accept = self.start(context, line, at, taken);
@@ -551,6 +580,45 @@ impl Automaton {
             taken.parts.pop();
         }
         accept
+    }
+
+    /// Takes statements of a context one after the other, each as long as one can be: the word before which none goes on.
+    fn items(&self, context: usize, line: &Walk<'_>, mut at: usize, taken: &mut Taken) -> usize {
+        let Some(root) = self.roots.get(context) else { return at };
+        while at < line.words.len() {
+            let mut best: Option<(u32, usize, Vec<Captured>)> = None;
+            self.longest(*root, line, at, &mut Vec::new(), &mut best);
+            let Some((accept, end, values)) = best else { break };
+            taken.values.extend(values);
+            taken.parts.push((accept, end, taken.values.len()));
+            at = end;
+        }
+        at
+    }
+
+    /// The longest statement that begins here; of several as long, the first in the order in which words are tried.
+    fn longest(
+        &self,
+        node: NodeId,
+        line: &Walk<'_>,
+        at: usize,
+        values: &mut Vec<Captured>,
+        best: &mut Option<(u32, usize, Vec<Captured>)>,
+    ) {
+        let Some(node) = self.nodes.get(node as usize) else { return };
+        if let Some(accept) = node.accept.filter(|_| best.as_ref().is_none_or(|(_, end, _)| *end < at)) {
+            *best = Some((accept, at, values.clone()));
+        }
+        let Some(word) = line.words.get(at) else { return };
+        if let Some(to) = self.literal(node, word.of(line.text)) {
+            self.longest(to, line, at + 1, values, best);
+        }
+        for edge in &node.holes {
+            let Some((count, value)) = self.take(edge, line, at) else { continue };
+            values.push(value);
+            self.longest(edge.to, line, at + count, values, best);
+            values.pop();
+        }
     }
 
     fn literal(&self, node: &Node, word: &str) -> Option<NodeId> {
@@ -638,7 +706,12 @@ mod tests {
         for (rule, text) in patterns.iter().enumerate() {
             let pattern = Pattern::parse(text, &Splitter::new(""), true).unwrap();
             for sequence in &pattern.sequences {
-                automaton.add(0, &pattern, sequence, Meaning { rule: rule as u32, ends: true, enters: None })?;
+                automaton.add(
+                    0,
+                    &pattern,
+                    sequence,
+                    Meaning { rule: rule as u32, ends: true, enters: None, then: None },
+                )?;
             }
         }
         Ok(automaton)

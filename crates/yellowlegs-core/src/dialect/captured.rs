@@ -27,6 +27,8 @@ pub enum Captured {
     Ports(Arc<[PortItem]>),
     /// A station.
     Station(StationAddress),
+    /// Stations.
+    Stations(Arc<[StationAddress]>),
     /// Stations from one to another.
     Range(StationRange),
     /// An IP address.
@@ -53,6 +55,7 @@ impl Captured {
                 | (C::Vlan(_) | C::Vlans(_), C::Vlan(_) | C::Vlans(_))
                 | (C::Text(_), C::Text(_))
                 | (C::Int(_) | C::Ints(_), C::Int(_) | C::Ints(_))
+                | (C::Stations(_), C::Stations(_))
         )
     }
 
@@ -63,6 +66,10 @@ impl Captured {
             [Self::Ports(_), _, ..] => {
                 let items = values.iter().flat_map(|v| if let Self::Ports(items) = v { &items[..] } else { &[] });
                 Self::Ports(items.copied().collect())
+            }
+            [Self::Stations(_), _, ..] => {
+                let all = values.iter().flat_map(|v| if let Self::Stations(all) = v { &all[..] } else { &[] });
+                Self::Stations(all.copied().collect())
             }
             [Self::Vlan(_) | Self::Vlans(_), _, ..] => {
                 let mut set = VlanSet::default();

@@ -22,17 +22,19 @@ pub(super) fn rules(doc: &TomlDoc<'_>, rules: &[Placed], contexts: usize, text: 
     let short = short_negations(rules);
     for (number, placed) in rules.iter().enumerate() {
         let rule = &placed.rule;
-        let inside = rule.opens.filter(|_| paths);
+        let inside = rule.opens.filter(|_| paths && !rule.goes_on);
+        let then = rule.opens.filter(|_| rule.goes_on);
         let number = number as u32;
         for context in &rule.contexts {
             let mut add = |root: usize, sequence: &[Step], ends: bool, enters: Option<usize>| {
-                let meaning = Meaning { rule: number, ends, enters };
+                let then = then.map(|context| 2 * context + root % 2);
+                let meaning = Meaning { rule: number, ends, enters, then };
                 report_build(doc, automaton.add(root, &rule.pattern, sequence, meaning), place);
             };
             for sequence in &rule.pattern.sequences {
                 add(2 * context, sequence, true, inside.map(|c| 2 * c));
-                if let Some(inside) = inside.filter(|_| text.layout.negation.is_some()) {
-                    add(2 * context + 1, sequence, rule.undo.is_some(), Some(2 * inside + 1));
+                if (inside.is_some() || then.is_some()) && text.layout.negation.is_some() {
+                    add(2 * context + 1, sequence, rule.undo.is_some(), inside.map(|inside| 2 * inside + 1));
                 }
             }
             if rule.undo.is_none() || text.layout.negation.is_none() {

@@ -39,7 +39,7 @@ impl Captured {
                 Value::Words(numbers.iter().map(|n| Arc::from(n.to_string())).collect())
             }
             (Kind::Station, Self::Station(address)) => Value::Station(*address),
-            (Kind::Stations, Self::Station(_)) => Value::Stations([self.station(None)?].into()),
+            (Kind::Stations, Self::Station(_) | Self::Stations(_)) => Value::Stations(self.stations(None)?),
             (Kind::Time, Self::Time(moment)) => Value::Time(moment.settle(as_of?)?),
             _ => return None,
         })

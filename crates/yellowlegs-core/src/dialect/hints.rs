@@ -7,7 +7,7 @@ use super::automaton::Walk;
 use super::captured::Captured;
 use super::hole::HoleType;
 use super::layout::{Logical, Logicals};
-use super::pattern::{HoleKind, Pattern, Step};
+use super::pattern::{Pattern, Step};
 use super::ports::PortItem;
 use super::rule::Rule;
 use super::{Dialect, Missed};
@@ -69,7 +69,7 @@ impl Hints {
         let mut hints = Self::default();
         for rule in rules {
             for sequence in &rule.pattern.sequences {
-                if rule.opens.is_some() {
+                if rule.opens_block() {
                     hints.open(sequence);
                 }
                 hints.place(&rule.pattern, sequence);
@@ -91,11 +91,11 @@ impl Hints {
     fn place(&mut self, pattern: &Pattern, sequence: &[Step]) {
         for (before, step) in sequence.iter().zip(sequence.iter().skip(1)) {
             let (Step::Literal(word), Step::Hole(hole)) = (before, step) else { continue };
-            match pattern.holes.get(*hole).map(|h| &h.kind) {
-                Some(HoleKind::Typed(HoleType::Port | HoleType::Ports, _)) => {
+            match pattern.holes.get(*hole).and_then(|h| h.kind.typed()) {
+                Some(HoleType::Port | HoleType::Ports) => {
                     self.before_ports.insert(word.as_str().into());
                 }
-                Some(HoleKind::Typed(HoleType::Vlan | HoleType::Vlans, _)) => {
+                Some(HoleType::Vlan | HoleType::Vlans) => {
                     self.before_vlans.insert(word.as_str().into());
                 }
                 _ => {}

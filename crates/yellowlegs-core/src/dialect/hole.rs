@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use super::captured::Captured;
 use super::ports::{Lists, PortItem};
+use super::units::Measure;
 use crate::model::{Milliwatts, Rate, RateUnit, Station, StationAddress, StationRange, VlanId};
 use crate::source::Word;
 
@@ -39,6 +40,7 @@ hole_types! {
     Port = "port", "One port, in a form of `[ports]`.";
     Ports = "ports", "A list of ports and ranges, as `[lists]` says.";
     Station = "station", "A station address: `02:00:5e:10:00:01`, `02-00-5e-10-00-01`, `0200.5e10.0001` or `02005e100001`.";
+    Stations = "stations", "A list of station addresses, as `[lists]` says, and one or more words.";
     StationRange = "station-range", "Station addresses: one; `from-to` with a range sign of `[lists]`, also as words apart; `address/bits`; `address mask ADDRESS` or `address/ADDRESS`, the mask's ones in front.";
     Ip = "ip", "An IPv4 or IPv6 address.";
     Prefix = "prefix", "An IP address with its prefix length, `192.0.2.1/24`, or with a mask as the next word; its value is the address.";
@@ -46,13 +48,13 @@ hole_types! {
     Seconds = "seconds", "A whole number of seconds.";
     Minutes = "minutes", "A whole number of minutes.";
     Hours = "hours", "A whole number of hours.";
-    Duration = "duration", "A number with a unit, in one word or in two, or several of them: `90s`, `5 min`, `1h30m`, `2 days`; or `hh:mm:ss`, with `Nd` before it where there are days.";
+    Duration = "duration", "A number with a unit, in one word or in two, or several of them: `90s`, `5 min`, `1h30m`, `2 days`, also in a unit of `[units]`; or `hh:mm:ss`, with `Nd` before it where there are days.";
     Pps = "pps", "A whole number: a rate in packets a second.";
     Kbps = "kbps", "A whole number: a rate in kilobits a second.";
     Percent = "percent", "A whole number: a rate in percent of the port's speed.";
-    Rate = "rate", "A rate with its unit, in one word or in two: `100pps`, `64 kbps`, `2Mbps`, `5%`.";
-    Speed = "speed", "A speed in Mbit/s: a whole number, or one with a unit, `100M`, `1G`, `2500 Mbps`.";
-    Watts = "watts", "Power in watts, with at most three decimals: `15.4`, `15.4W`; or `15400mW`.";
+    Rate = "rate", "A rate with its unit, in one word or in two: `100pps`, `30/s`, `20/min`, `64 kbps`, `2Mbps`, `5%`, or in a unit of `[units]`.";
+    Speed = "speed", "A speed in Mbit/s: a whole number, or one with a unit, `100M`, `1G`, `2500 Mbps`, or a unit of `[units]`.";
+    Watts = "watts", "Power in watts, with at most three decimals: `15.4`, `15.4W`; or `15400mW`, or in a unit of `[units]`.";
     Milliwatts = "milliwatts", "A whole number: power in milliwatts.";
     Time = "time", "A moment in a form of `[time]`, or RFC 3339.";
     Word = "word", "Any one word.";
@@ -104,7 +106,7 @@ impl HoleType {
         }
         let group = |t: Self| match t {
             H::Port | H::Ports => 1,
-            H::Station | H::StationRange => 2,
+            H::Station | H::Stations | H::StationRange => 2,
             H::Ip | H::Prefix => 3,
             H::Duration | H::Rate => 4,
             H::Time => 5,
@@ -133,6 +135,7 @@ impl HoleType {
             Self::Port => one(Captured::Ports([PortItem::One(lists.port(shown)?)].into())),
             Self::Ports => lists.ports(following()).map(|(n, items)| (n, Captured::Ports(items.into()))),
             Self::Station => one(Captured::Station(StationAddress::parse(shown).ok()?)),
+            Self::Stations => lists.stations(following()).map(|(n, all)| (n, Captured::Stations(all.into()))),
             Self::StationRange => station_range(&following().take(3).collect::<Vec<_>>(), lists),
             Self::Ip => one(Captured::Address(shown.parse().ok()?)),
             Self::Prefix => prefix(shown, words.get(at + 1).map(|w| w.of(text))),
@@ -140,14 +143,21 @@ impl HoleType {
             Self::Seconds => one(Captured::Seconds(number(shown)?)),
             Self::Minutes => one(Captured::Seconds(number(shown)?.checked_mul(60)?)),
             Self::Hours => one(Captured::Seconds(number(shown)?.checked_mul(3600)?)),
-            Self::Duration => duration_words(following()).map(|(n, seconds)| (n, Captured::Seconds(seconds))),
+            Self::Duration => duration_words(following(), lists).map(|(n, seconds)| (n, Captured::Seconds(seconds))),
             Self::Pps => one(rate(number(shown)?, RateUnit::Packets)),
             Self::Kbps => one(rate(number(shown)?, RateUnit::Kilobits)),
             Self::Percent => one(rate(number(shown)?, RateUnit::Percent)),
-            Self::Rate => two_words(following(), Rate::parse).map(|(n, rate)| (n, Captured::Rate(rate))),
-            Self::Speed => two_words(following(), speed).map(|(n, speed)| (n, Captured::Int(speed))),
+            Self::Rate => {
+                two_words(following(), |text| rate_of(text, lists)).map(|(n, rate)| (n, Captured::Rate(rate)))
+            }
+            Self::Speed => {
+                let speed =
+                    |text: &str| lists.in_units(&[Measure::Megabits], text).map(|(_, n)| n).or_else(|| speed(text));
+                two_words(following(), speed).map(|(n, speed)| (n, Captured::Int(speed)))
+            }
             Self::Watts => {
-                let power = |text: &str| Milliwatts::parse(text).map(|m| m.0);
+                let own = |text: &str| lists.in_units(&[Measure::Milliwatts], text).map(|(_, n)| n);
+                let power = |text: &str| own(text).or_else(|| Milliwatts::parse(text).map(|m| m.0));
                 two_words(following(), power).map(|(n, power)| (n, Captured::Milliwatts(power)))
             }
             Self::Milliwatts => one(Captured::Milliwatts(number(shown)?)),
@@ -164,14 +174,14 @@ impl HoleType {
 }
 
 impl Captured {
-    /// The station with its VLAN, when it is one.
-    pub fn station(&self, vlan: Option<&Self>) -> Option<Station> {
-        let Self::Station(address) = self else { return None };
-        let vlan = match vlan {
-            Some(Self::Vlan(vlan)) => Some(*vlan),
-            _ => None,
+    /// The station or stations, each with a VLAN.
+    pub fn stations<C: FromIterator<Station>>(&self, vlan: Option<VlanId>) -> Option<C> {
+        let all = match self {
+            Self::Station(address) => std::slice::from_ref(address),
+            Self::Stations(all) => all,
+            _ => return None,
         };
-        Some(Station { address: *address, vlan })
+        Some(all.iter().map(|address| Station { address: *address, vlan }).collect())
     }
 }
 
@@ -281,6 +291,21 @@ pub fn duration(text: &str) -> Option<u32> {
     (!text.is_empty()).then_some(total)
 }
 
+/// A rate in a unit of the dialect's own, or in one that is known.
+fn rate_of(text: &str, lists: &Lists) -> Option<Rate> {
+    let (measure, amount) = match lists.in_units(&[Measure::Packets, Measure::PacketsAMinute, Measure::Kilobits], text)
+    {
+        Some(found) => found,
+        None => return Rate::parse(text),
+    };
+    let unit = match measure {
+        Measure::PacketsAMinute => RateUnit::PacketsAMinute,
+        Measure::Kilobits => RateUnit::Kilobits,
+        _ => RateUnit::Packets,
+    };
+    Some(Rate { amount, unit })
+}
+
 fn unit_seconds(unit: &str) -> Option<u32> {
     let lower = unit.to_ascii_lowercase();
     UNITS.iter().find(|(_, names)| names.contains(&lower.as_str())).map(|(seconds, _)| *seconds)
@@ -293,20 +318,23 @@ fn clock(text: &str) -> Option<u32> {
 }
 
 /// A duration from the front of the words: as many as go on being one.
-fn duration_words<'w>(words: impl Iterator<Item = &'w str>) -> Option<(usize, u32)> {
+fn duration_words<'w>(words: impl Iterator<Item = &'w str>, lists: &Lists) -> Option<(usize, u32)> {
     let mut total: Option<u32> = None;
     let mut taken = 0;
     let mut waiting: Option<u32> = None;
     for (i, word) in words.take(12).enumerate() {
         let word = word.trim_end_matches(',');
         let part = match waiting.take() {
-            Some(count) => unit_seconds(word).and_then(|unit| count.checked_mul(unit)),
+            Some(count) => {
+                let own = lists.unit(Measure::Seconds, word);
+                own.or_else(|| unit_seconds(word)).and_then(|unit| count.checked_mul(unit))
+            }
             None => match number(word) {
                 Some(count) => {
                     waiting = Some(count);
                     continue;
                 }
-                None => duration(word),
+                None => lists.in_units(&[Measure::Seconds], word).map(|(_, n)| n).or_else(|| duration(word)),
             },
         };
         let Some(part) = part else { break };

@@ -6,11 +6,13 @@ use jiff::tz::Offset;
 use rustc_hash::FxHashSet;
 
 use super::automaton::{Automaton, BuildError, Meaning, WordRule};
+use super::hole::HoleType;
 use super::layout::{Braces, Layout, Structure};
-use super::pattern::{Pattern, PatternError, Step};
+use super::pattern::{OwnTypes, Pattern, PatternError, Step};
 use super::ports::ListsText;
 use super::render::Writing;
 use super::rule::Rule;
+use super::units::{Measure, Units};
 use super::{Dialect, DialectProblem, Lists, compile, example, rules, state};
 use crate::model::{Kind, Mark, Origin, Requirement, SettingId, Slot, TraitId, TraitSlot, Traits, Value, settings};
 use crate::source::{Item, Problem, Scalar, Source, Spot, TableReader, TomlDoc};
@@ -21,6 +23,8 @@ use crate::syntax::Splitter;
 pub(super) struct Text {
     pub(super) layout: Layout,
     pub(super) words: WordRule,
+    /// The dialect's own types of holes.
+    pub(super) types: OwnTypes,
 }
 
 pub(super) fn load(source: &Arc<Source>) -> Result<Dialect, Vec<Problem>> {
@@ -39,13 +43,15 @@ fn read(doc: &TomlDoc<'_>, source: &Arc<Source>) -> Option<Dialect> {
         root.required_text("dialect");
     }
     let text_table = root.table("text");
-    let text = text_table.as_ref().map(|table| read_text(doc, table)).unwrap_or_default();
+    let mut text = text_table.as_ref().map(|table| read_text(doc, table)).unwrap_or_default();
+    text.types = root.table("types").map(|table| read_types(doc, &table, &text)).unwrap_or_default();
     let titles = read_titles(doc, text_table.as_ref(), &text);
     if let Some(table) = text_table {
         table.finish();
     }
     let (ports, lists, time) = (root.table("ports"), root.table("lists"), root.table("time"));
-    let lists = read_lists(doc, ports.as_ref(), lists.as_ref(), time.as_ref(), text.words.ignore_case);
+    let units = root.table("units").map(|table| read_units(doc, &table)).unwrap_or_default();
+    let lists = read_lists(doc, ports.as_ref(), lists.as_ref(), time.as_ref(), text.words.ignore_case, units);
     let (recognise, recognise_lines, last) = read_recognise(doc, root.table("recognise"), &text);
     let defaults = read_defaults(doc, root.table("defaults").as_ref());
     let traits = read_traits(doc, root.table("traits").as_ref());
@@ -165,7 +171,8 @@ fn read_text(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Text {
     Text {
         layout: Layout {
             structure,
-            splitter: Splitter::with_quotes(&alone, word("quote").as_deref().unwrap_or("\"")),
+            splitter: Splitter::with_quotes(&alone, word("quote").as_deref().unwrap_or("\""))
+                .with_ends(&word("split-ends").unwrap_or_default()),
             comments: words("comment"),
             inline_comment: word("inline-comment"),
             block_comment,
@@ -176,7 +183,53 @@ fn read_text(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Text {
             braces,
         },
         words: WordRule { ignore_case: one_of(table, "case", &["exact", "ignore"]) == Some(1), shortest },
+        types: OwnTypes::new(),
     }
+}
+
+/// Types of holes by names of the dialect's own: each is what stands behind the colon of a hole.
+fn read_types(doc: &TomlDoc<'_>, table: &TableReader<'_>, text: &Text) -> OwnTypes {
+    let mut types = OwnTypes::new();
+    for entry in table.entries().into_values() {
+        let (name, is) = (entry.key.value, entry.text());
+        if HoleType::by_name(name).is_some() || name.is_empty() || name.contains(|c: char| "(<>)".contains(c)) {
+            doc.report(&entry.key.spot, DialectProblem::TypeName { found: name.to_owned() });
+            continue;
+        }
+        let Some(is) = is else {
+            doc.report(&entry.spot(), DialectProblem::TypeText);
+            continue;
+        };
+        let whole = format!("<x:{is}>");
+        match Pattern::parse(&whole, &text.layout.splitter, text.words.ignore_case) {
+            Ok(_) => drop(types.insert(name.to_owned(), is.to_owned())),
+            Err((_, problem)) => doc.report(&entry.spot(), DialectProblem::Pattern(problem)),
+        }
+    }
+    types
+}
+
+/// Units of the dialect's own, by what they measure.
+fn read_units(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Units {
+    let mut units = Units::default();
+    for (measure, key) in Measure::KEYS {
+        let Some(of) = table.table(key) else { continue };
+        for entry in of.entries().into_values() {
+            let times = match entry.scalar() {
+                Some(Scalar::Integer(times)) => u32::try_from(times).ok().filter(|times| *times > 0),
+                _ => None,
+            };
+            let word = entry.key.value;
+            let is_word =
+                !word.is_empty() && !word.starts_with(|c: char| c.is_ascii_digit() || c == '.' || c.is_whitespace());
+            match times.filter(|_| is_word && !word.contains(char::is_whitespace)) {
+                Some(times) => units.add(measure, word, times),
+                None => doc.report(&entry.key.spot, DialectProblem::Unit { found: word.to_owned() }),
+            }
+        }
+    }
+    table.finish();
+    units
 }
 
 /// Reports keys that do nothing in a text's structure.
@@ -209,7 +262,7 @@ pub(super) fn patterns(doc: &TomlDoc<'_>, items: &[Item<&str>], text: &Text) -> 
     let mut automaton = Automaton::new(1, text.words);
     for (number, item) in items.iter().enumerate() {
         let Some(pattern) = parse_pattern(doc, item, text) else { continue };
-        let meaning = Meaning { rule: number as u32, ends: true, enters: None };
+        let meaning = Meaning { rule: number as u32, ends: true, enters: None, then: None };
         for sequence in &pattern.sequences {
             report_build(doc, automaton.add(0, &pattern, sequence, meaning), |_| (item.spot.clone(), 0));
         }
@@ -272,6 +325,7 @@ fn read_lists(
     lists: Option<&TableReader<'_>>,
     time: Option<&TableReader<'_>>,
     ignore_case: bool,
+    units: Units,
 ) -> Option<Lists> {
     let names = ports.and_then(|t| t.texts("names")).unwrap_or_default();
     let also_table = ports.and_then(|t| t.table("also"));
@@ -291,6 +345,7 @@ fn read_lists(
         carry: lists.and_then(|t| t.flag("carry")).is_some_and(|i| i.value),
         times: time.and_then(|t| t.texts("forms")).unwrap_or_default().iter().map(|i| i.value).collect(),
         offset: time.and_then(|t| t.text("zone")).and_then(|item| read_zone(doc, &item)),
+        units,
     };
     for table in [ports, lists, time].into_iter().flatten() {
         table.finish();
@@ -333,7 +388,7 @@ fn read_recognise(
 }
 
 pub(super) fn parse_pattern(doc: &TomlDoc<'_>, item: &Item<&str>, text: &Text) -> Option<Pattern> {
-    match Pattern::parse(item.value, &text.layout.splitter, text.words.ignore_case) {
+    match Pattern::parse_with(item.value, &text.layout.splitter, text.words.ignore_case, &text.types) {
         Ok(pattern) => Some(pattern),
         Err((offset, problem)) => {
             report_pattern(doc, &item.spot, (offset, problem));

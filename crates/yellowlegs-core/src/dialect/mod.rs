@@ -20,6 +20,7 @@ mod shape;
 mod sketch;
 mod state;
 mod time;
+mod units;
 
 use std::sync::Arc;
 

@@ -1,7 +1,9 @@
 //! Statement patterns: words with holes, read from a dialect and expanded into plain sequences.
 //!
-//! `<name:type>` is a hole, `<name:(word=value|word)>` a hole that is one of a few words, `[…]` is
-//! optional, `(…|…)` are alternatives, `...` after a hole repeats it, `'…'` is a literal word.
+//! `<name:type>` is a hole, `<name:(word=value|word)>` a hole that is one of a few words, `<name:type(word=value)>` one
+//! that is either, `[…]` is optional, `(…|…)` are alternatives, `...` after a hole repeats it, `'…'` is a literal word.
+
+use std::collections::BTreeMap;
 
 use super::hole::HoleType;
 use crate::source::Word;
@@ -45,6 +47,8 @@ pub enum PatternProblem {
     UnknownType {
         /// What stands there.
         found: String,
+        /// The dialect's own types.
+        own: Vec<String>,
     },
     /// A name twice in one sequence.
     #[error("two holes are named `{name}`")]
@@ -83,12 +87,11 @@ impl PatternProblem {
     pub fn hint(&self) -> Option<String> {
         match self {
             Self::BadHole { .. } => Some("write `<name:type>`, for example `<limit:int>`".into()),
-            Self::UnknownType { found } => {
-                let near = crate::source::nearest(found, HoleType::names());
-                Some(near.map_or_else(
-                    || format!("types are {}", HoleType::names().collect::<Vec<_>>().join(", ")),
-                    |n| format!("did you mean `{n}`?"),
-                ))
+            Self::UnknownType { found, own } => {
+                let mut names: Vec<&str> = HoleType::names().collect();
+                names.extend(own.iter().map(String::as_str));
+                let near = crate::source::nearest(found, names.iter().copied());
+                Some(near.map_or_else(|| format!("types are {}", names.join(", ")), |n| format!("did you mean `{n}`?")))
             }
             Self::Unclosed { .. } | Self::Unexpected { .. } => {
                 Some("put single quotes around a sign that is meant as a word, for example `'['`".into())
@@ -114,7 +117,7 @@ pub struct Hole {
 impl Hole {
     /// Whether what it takes is never shown.
     pub fn is_secret(&self) -> bool {
-        matches!(self.kind, HoleKind::Typed(kind, _) if kind.is_secret())
+        self.kind.typed().is_some_and(HoleType::is_secret)
     }
 }
 
@@ -125,7 +128,35 @@ pub enum HoleKind {
     Typed(HoleType, bool),
     /// One of a few words: what each stands for.
     Choice(Vec<String>),
+    /// Words of a type, or one of a few that stand for something beside.
+    Worded(HoleType, Vec<String>),
 }
+
+impl HoleKind {
+    /// The type of what it takes beside its own words.
+    pub fn typed(&self) -> Option<HoleType> {
+        match self {
+            Self::Typed(kind, _) | Self::Worded(kind, _) => Some(*kind),
+            Self::Choice(_) => None,
+        }
+    }
+
+    /// Whether it takes several in a row.
+    pub fn is_repeated(&self) -> bool {
+        matches!(self, Self::Typed(_, true))
+    }
+
+    /// What its own words stand for.
+    pub fn words(&self) -> &[String] {
+        match self {
+            Self::Typed(..) => &[],
+            Self::Choice(values) | Self::Worded(_, values) => values,
+        }
+    }
+}
+
+/// The dialect's own types of holes: by name, what stands behind the colon in their place.
+pub(super) type OwnTypes = BTreeMap<String, String>;
 
 /// One word of a sequence.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
@@ -150,7 +181,8 @@ pub struct Pattern {
 enum Node {
     Word(String),
     Hole(usize),
-    Choice(usize, Vec<String>),
+    /// Each word may be several in a row. With a type it may be that, too.
+    Choice(usize, Vec<Vec<String>>, bool),
     Optional(Vec<Node>),
     Either(Vec<Vec<Node>>),
 }
@@ -158,10 +190,20 @@ enum Node {
 impl Pattern {
     /// Reads a pattern; literal words fall apart where the dialect's lines do.
     pub fn parse(text: &str, splitter: &Splitter, ignore_case: bool) -> Result<Self, PatternError> {
+        Self::parse_with(text, splitter, ignore_case, &OwnTypes::new())
+    }
+
+    /// Reads a pattern whose holes may have the dialect's own types.
+    pub(super) fn parse_with(
+        text: &str,
+        splitter: &Splitter,
+        ignore_case: bool,
+        types: &OwnTypes,
+    ) -> Result<Self, PatternError> {
         if text.len() > LONGEST {
             return Err((0, PatternProblem::TooLarge { found: text.len() }));
         }
-        let mut parser = Parser { text, at: 0, holes: Vec::new(), splitter, ignore_case, depth: 0 };
+        let mut parser = Parser { text, at: 0, holes: Vec::new(), splitter, ignore_case, types, depth: 0 };
         let nodes = parser.sequence(None)?;
         if nodes.is_empty() {
             return Err((0, PatternProblem::Empty));
@@ -184,7 +226,7 @@ impl Pattern {
             for (i, step) in sequence.iter().enumerate() {
                 let Step::Hole(hole) = step else { continue };
                 let Some(Hole { name, kind }) = self.holes.get(*hole) else { continue };
-                if matches!(kind, HoleKind::Typed(kind, _) if kind.is_rest()) && i + 1 < sequence.len() {
+                if kind.typed().is_some_and(HoleType::is_rest) && i + 1 < sequence.len() {
                     return Err(PatternProblem::AfterRest { name: name.clone() });
                 }
             }
@@ -209,8 +251,13 @@ fn expand(nodes: &[Node]) -> Option<Vec<Vec<Step>>> {
         let options: Vec<Vec<Step>> = match node {
             Node::Word(word) => vec![vec![Step::Literal(word.clone())]],
             Node::Hole(hole) => vec![vec![Step::Hole(*hole)]],
-            Node::Choice(hole, words) => {
-                words.iter().enumerate().map(|(i, w)| vec![Step::Choice(*hole, i, w.clone())]).collect()
+            Node::Choice(hole, words, is_typed) => {
+                let words = words.iter().enumerate().map(|(i, words)| {
+                    let (first, more) = words.split_first().map_or((String::new(), &[][..]), |(f, m)| (f.clone(), m));
+                    let more = more.iter().cloned().map(Step::Literal);
+                    std::iter::once(Step::Choice(*hole, i, first)).chain(more).collect()
+                });
+                words.chain(is_typed.then(|| vec![Step::Hole(*hole)])).collect()
             }
             Node::Optional(inner) => {
                 let mut options = expand(inner)?;
@@ -240,6 +287,7 @@ struct Parser<'p> {
     holes: Vec<Hole>,
     splitter: &'p Splitter,
     ignore_case: bool,
+    types: &'p OwnTypes,
     depth: usize,
 }
 
@@ -356,28 +404,43 @@ impl<'p> Parser<'p> {
             return Err((start, PatternProblem::TwoHoles { name: name.to_owned() }));
         }
         let number = self.holes.len();
-        if let Some(words) = kind.strip_prefix('(') {
-            let words = words.strip_suffix(')').ok_or_else(bad)?;
-            let pairs: Vec<(&str, &str)> = words
-                .split('|')
-                .map(|w| w.split_once('=').unwrap_or((w, w)))
-                .map(|(w, v)| (w.trim(), v.trim()))
-                .collect();
-            if pairs.iter().any(|(w, _)| w.is_empty() || w.contains(char::is_whitespace)) {
-                return Err((start, PatternProblem::EmptyPart));
-            }
-            let values = pairs.iter().map(|(_, v)| (*v).to_owned()).collect();
-            self.holes.push(Hole { name: name.to_owned(), kind: HoleKind::Choice(values) });
-            return Ok(Node::Choice(number, pairs.iter().map(|(w, _)| self.literal(w)).collect()));
+        let kind = self.types.get(kind).map_or(kind, String::as_str);
+        let (kind, words) = match kind.split_once('(') {
+            Some((kind, words)) => (kind.trim(), Some(words.strip_suffix(')').ok_or_else(bad)?)),
+            None => (kind, None),
+        };
+        let words = words.map(|words| self.own_words(words)).transpose().map_err(|problem| (start, problem))?;
+        if let (Some((words, values)), "") = (&words, kind) {
+            self.holes.push(Hole { name: name.to_owned(), kind: HoleKind::Choice(values.clone()) });
+            return Ok(Node::Choice(number, words.clone(), false));
         }
-        let kind =
-            HoleType::by_name(kind).ok_or_else(|| (start, PatternProblem::UnknownType { found: kind.to_owned() }))?;
+        let kind = HoleType::by_name(kind).ok_or_else(|| {
+            let own = self.types.keys().cloned().collect();
+            (start, PatternProblem::UnknownType { found: kind.to_owned(), own })
+        })?;
         let repeated = self.rest().starts_with("...");
         if repeated {
             self.at += 3;
         }
-        self.holes.push(Hole { name: name.to_owned(), kind: HoleKind::Typed(kind, repeated) });
-        Ok(Node::Hole(number))
+        let Some((words, values)) = words else {
+            self.holes.push(Hole { name: name.to_owned(), kind: HoleKind::Typed(kind, repeated) });
+            return Ok(Node::Hole(number));
+        };
+        if repeated {
+            return Err((start, PatternProblem::Unexpected { sign: "...".into() }));
+        }
+        self.holes.push(Hole { name: name.to_owned(), kind: HoleKind::Worded(kind, values) });
+        Ok(Node::Choice(number, words, true))
+    }
+
+    /// The words of a hole with what each stands for; one may be several in a row.
+    fn own_words(&self, text: &str) -> Result<(Vec<Vec<String>>, Vec<String>), PatternProblem> {
+        let pairs = text.split('|').map(|w| w.split_once('=').unwrap_or((w, w)));
+        let words = pairs.map(|(words, value)| {
+            let words: Vec<String> = words.split_whitespace().map(|w| self.literal(w)).collect();
+            if words.is_empty() { Err(PatternProblem::EmptyPart) } else { Ok((words, value.trim().to_owned())) }
+        });
+        Ok(words.collect::<Result<Vec<_>, _>>()?.into_iter().unzip())
     }
 }
 
@@ -403,6 +466,8 @@ mod tests {
     #[case("vlan=<v:vlan>;", &["vlan = <v> ;"])]
     #[case("x '[' <n:int>...", &["x [ <n>"])]
     #[case("x <a:(p=1|q)>", &["x <a=p>", "x <a=q>"])]
+    #[case::words_of_several("x <a:(p q=1|r)> y", &["x <a=p> q y", "x <a=r> y"])]
+    #[case::a_type_and_words("x <a:duration(until freed=0)>", &["x <a=until> freed", "x <a>"])]
     #[case("[a [b]] c", &["a b c", "a c", "c"])]
     fn sequences(#[case] pattern: &str, #[case] expected: &[&str]) {
         assert_eq!(shown(pattern), expected);
@@ -413,11 +478,15 @@ mod tests {
     #[case("a [b", 2, PatternProblem::Unclosed { sign: '[' })]
     #[case("a b]", 3, PatternProblem::Unexpected { sign: "]".into() })]
     #[case("a <n>", 2, PatternProblem::BadHole { text: "n".into() })]
-    #[case("a <n:inti>", 2, PatternProblem::UnknownType { found: "inti".into() })]
+    #[case("a <n:inti>", 2, PatternProblem::UnknownType { found: "inti".into(), own: Vec::new() })]
     #[case("<n:int> <n:int>", 8, PatternProblem::TwoHoles { name: "n".into() })]
     #[case("a ...", 2, PatternProblem::Unexpected { sign: "...".into() })]
     #[case("a <r:rest> b", 0, PatternProblem::AfterRest { name: "r".into() })]
     #[case("a []", 2, PatternProblem::EmptyPart)]
+    #[case("a <n:(x|)>", 2, PatternProblem::EmptyPart)]
+    #[case("a <n:int( =3)>", 2, PatternProblem::EmptyPart)]
+    #[case("a <n:int(x>", 2, PatternProblem::BadHole { text: "n:int(x".into() })]
+    #[case("a <n:int(x)>...", 2, PatternProblem::Unexpected { sign: "...".into() })]
     #[case("[a][b][c][d][e][f][g][h][i][j][k]", 0, PatternProblem::TooMany)]
     fn problems_have_an_offset(#[case] pattern: &str, #[case] offset: usize, #[case] problem: PatternProblem) {
         assert_eq!(Pattern::parse(pattern, &Splitter::new(""), false), Err((offset, problem)));

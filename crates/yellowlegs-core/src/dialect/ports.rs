@@ -7,7 +7,8 @@ use std::sync::Arc;
 use jiff::tz::Offset;
 
 use super::time::Moment;
-use crate::model::{VlanId, VlanSet};
+use super::units::{Measure, Units};
+use crate::model::{StationAddress, VlanId, VlanSet};
 use crate::source::Word;
 
 /// Widest range of ports one list element may stand for; more than any switch has.
@@ -116,6 +117,7 @@ pub struct Lists {
     carry: bool,
     times: Vec<TimeForm>,
     offset: Option<Offset>,
+    units: Units,
 }
 
 /// A way in which moments are written, and how many words it has.
@@ -144,6 +146,8 @@ pub struct ListsText<'t> {
     pub times: Vec<&'t str>,
     /// The offset of moments that name none.
     pub offset: Option<Offset>,
+    /// Units of the dialect's own.
+    pub(super) units: Units,
 }
 
 impl Lists {
@@ -165,13 +169,13 @@ impl Lists {
             named_by.push(target as u8);
         }
         let last_part = forms.iter().map(|f| parts_of(f).saturating_sub(1)).collect();
-        let ListsText { mut ranges, mut items, ignore_case, carry, times, offset, .. } = text;
+        let ListsText { mut ranges, mut items, ignore_case, carry, times, offset, units, .. } = text;
         let written = (ranges.first().cloned(), items.first().cloned());
         ranges.sort_by_key(|s| std::cmp::Reverse(s.len()));
         items.sort_by_key(|s| std::cmp::Reverse(s.len()));
         let time_form = |form: &str| TimeForm { form: form.to_owned(), words: form.split_whitespace().count() };
         let times = times.into_iter().map(time_form).collect();
-        Ok(Self { forms, named_by, last_part, ranges, items, written, ignore_case, carry, times, offset })
+        Ok(Self { forms, named_by, last_part, ranges, items, written, ignore_case, carry, times, offset, units })
     }
 
     /// Lists with a dash and a comma, and no port names: for texts outside a dialect.
@@ -221,6 +225,26 @@ impl Lists {
             let number = u32::from(number);
             let start = from.map_or(number, |f| *f.start());
             (start <= number).then_some((start..=number, rest))
+        })
+    }
+
+    /// How many of one unit of a measure a word of the dialect's own is.
+    pub(super) fn unit(&self, measure: Measure, word: &str) -> Option<u32> {
+        self.units.times(measure, word)
+    }
+
+    /// A number in a unit of the dialect's own.
+    pub(super) fn in_units(&self, measures: &[Measure], text: &str) -> Option<(Measure, u32)> {
+        self.units.read(measures, text)
+    }
+
+    /// Reads a list of stations from the front of `words`: how many words it takes, and each of them.
+    pub fn stations<'w>(&self, words: impl Iterator<Item = &'w str>) -> Option<(usize, Vec<StationAddress>)> {
+        self.list(words, |lists, text, from: Option<&StationAddress>, _| {
+            // No range: two stations have nothing between them that anybody means.
+            let end = lists.items.iter().filter_map(|sign| text.find(sign.as_str())).min().unwrap_or(text.len());
+            let (one, rest) = text.split_at(end);
+            from.is_none().then(|| StationAddress::parse(one).ok().map(|station| (station, rest)))?
         })
     }
 

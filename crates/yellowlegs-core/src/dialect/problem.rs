@@ -152,6 +152,23 @@ pub enum DialectProblem {
         /// What it needs.
         wanted: &'static str,
     },
+    /// A type of the dialect's own that cannot be named so.
+    #[error("a type of holes cannot be named `{found}`")]
+    TypeName {
+        /// What stands there.
+        found: String,
+    },
+    /// A type of the dialect's own that is no text.
+    #[error("a type of holes is a text: what stands behind the colon of a hole")]
+    TypeText,
+    /// A unit of the dialect's own that is none.
+    #[error(
+        "`{found}` is no unit: it needs a word that begins with no digit, and a whole number above 0 of what it is"
+    )]
+    Unit {
+        /// What stands there.
+        found: String,
+    },
     /// Two tables for one heading.
     #[error("the table of line {other} takes the same heading: rows would never come here")]
     SameTable {
@@ -230,6 +247,9 @@ impl Explain for DialectProblem {
                 ))
             }
             Self::NoFact => Some("add `fact = \"…\"`, or let it stand in the context of a line that has one".into()),
+            Self::TypeName { .. } => Some("take a word that no type has yet; `yellowlegs dialect settings` lists them".into()),
+            Self::TypeText => Some("for example `yes-no = \"(aye=true|nay=false)\"`, `wait = \"duration(for good=0)\"`".into()),
+            Self::Unit { .. } => Some("for example `seconds = { watch = 14400 }`".into()),
             Self::TwoSigns { .. } => Some("for example [\"/*\", \"*/\"]".into()),
             Self::Zone { .. } => Some("write for example \"+01:00\" or \"Z\"".into()),
             Self::NoRules => Some("add `[[rule]]` tables; docs/dialects.md shows how".into()),

@@ -9,7 +9,6 @@ use super::automaton::{Match, Walk};
 use super::captured::Captured;
 use super::hole::HoleType;
 use super::layout::{Logical, Logicals, Structure};
-use super::pattern::HoleKind;
 use super::rule::{HoleRef, Subject, Until};
 use crate::model::{Mark, Torn, Unread};
 use crate::source::{Source, Word};
@@ -359,7 +358,7 @@ impl<'a> Reader<'a> {
     fn again(&mut self, line: Line<'a>, known: Known, opener: u32) -> Block {
         let moved = |at: usize| at - known.start + line.start;
         let mut parent = (opener != u32::MAX).then_some(opener);
-        let mut position = opener;
+        let (mut position, mut leader) = (opener, None);
         for before in known.from..known.to {
             position = self.reading.statements.len() as u32;
             let mut statement = self.reading.statements[before as usize].clone();
@@ -367,8 +366,10 @@ impl<'a> Reader<'a> {
             statement.mark.offset = moved(statement.mark.offset as usize) as u32;
             statement.words = Word { start: moved(statement.words.start), end: moved(statement.words.end) };
             statement.parent = parent;
+            let goes_on = self.dialect.rules.get(statement.rule as usize).is_some_and(|rule| rule.goes_on);
             self.reading.statements.push(statement);
-            parent = Some(position);
+            leader = leader.or(goes_on.then_some(position));
+            parent = leader.or(Some(position));
         }
         known.opens.block(position)
     }
@@ -519,7 +520,7 @@ impl<'a> Reader<'a> {
         let walk = Walk { text: self.text, words: &line.words, lists: &self.dialect.lists };
         let mut found = Vec::new();
         self.dialect.automaton.find(2 * context, &walk, 0, &mut Vec::new(), &mut found);
-        found.iter().any(|m| self.dialect.rules.get(m.rule as usize).is_some_and(|r| r.opens.is_some()))
+        found.iter().any(|m| self.dialect.rules.get(m.rule as usize).is_some_and(|r| r.opens_block()))
     }
 
     /// Finds what a line fits in a context: the negated form first, then without the word that may lead, then as it is.
@@ -548,6 +549,8 @@ impl<'a> Reader<'a> {
         let Block::Context(context, opener) = block else { return None };
         let negated = self.find(line, context)?;
         let found = std::mem::take(&mut self.found);
+        // The statement whose line goes on with those that follow.
+        let mut leader: Option<u32> = None;
         let mut parent = (opener != u32::MAX).then_some(opener);
         let mut inside = block;
         let (last, start) = (found.len() - 1, line.words.first()?.start);
@@ -565,8 +568,8 @@ impl<'a> Reader<'a> {
             let words = Word { start: line.words.get(from)?.start, end: line.words.get(part.end - 1)?.end };
             let statement = Statement {
                 rule: part.rule,
-                negated: negated && i == last,
-                leads: negated && i < last,
+                negated: negated && (i == last || leader.is_some()),
+                leads: negated && i < last && leader.is_none(),
                 mark,
                 words,
                 parent,
@@ -576,13 +579,16 @@ impl<'a> Reader<'a> {
             let rule = self.dialect.rules.get(part.rule as usize)?;
             open = open.or(rule.is_open.then_some(position));
             self.note_secrets(position as usize);
-            let opens = match rule.opens.filter(|_| !negated) {
+            if rule.goes_on {
+                leader = Some(position);
+            }
+            let opens = match rule.opens.filter(|_| !negated && !rule.goes_on) {
                 Some(context) => Opens::Context(context),
                 None if rule.is_idle => Opens::Nothing,
                 None => Opens::Closed,
             };
             inside = opens.block(position);
-            parent = Some(position);
+            parent = leader.or(Some(position));
             if let Some(until) = rule.until.as_ref().filter(|_| !negated) {
                 self.skip_text(until, position as usize);
             }
@@ -620,8 +626,8 @@ impl<'a> Reader<'a> {
             Until::Hole(hole) => {
                 let Captured::Text(word) = self.reading.own(statement, *hole) else { return };
                 let rule = self.dialect.rules.get(statement.rule as usize);
-                let kind = rule.and_then(|r| r.pattern.holes.get(*hole)).map(|h| &h.kind);
-                if matches!(kind, Some(HoleKind::Typed(HoleType::Delimiter, _))) {
+                let kind = rule.and_then(|r| r.pattern.holes.get(*hole)).and_then(|h| h.kind.typed());
+                if kind == Some(HoleType::Delimiter) {
                     self.lines.skip_to_sign(word.start, begins);
                 } else {
                     let end = word.of(self.text).to_owned();

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use super::captured::Captured;
 use super::hole::HoleType;
 use super::layout::Structure;
-use super::pattern::{HoleKind, Step};
+use super::pattern::Step;
 use super::ports::PortItem;
 use super::rule::{Rule, Until};
 use super::{Dialect, Reading, Statement};
@@ -73,11 +73,8 @@ impl Dialect {
     pub fn hole_texts(&self, text: &str, reading: &Reading, statement: &Statement) -> Vec<Held> {
         let Some(rule) = self.rules.get(statement.rule as usize) else { return Vec::new() };
         let captures = reading.captures(self, statement);
-        let written = rule.pattern.holes.iter().zip(captures).map(|(hole, captured)| match &hole.kind {
-            HoleKind::Typed(kind, _) => self.hole_text(*kind, captured, text),
-            HoleKind::Choice(_) => None,
-        });
-        written.collect()
+        let holes = rule.pattern.holes.iter().zip(captures);
+        holes.map(|(hole, captured)| self.hole_text(hole.kind.typed()?, captured, text)).collect()
     }
 
     /// A statement as text, without what is around it.
@@ -91,10 +88,9 @@ impl Dialect {
                 Captured::Choice(which) => Some(*which),
                 _ => None,
             });
-            held.push(match (&hole.kind, captured) {
-                (_, Captured::Absent | Captured::Choice(_)) => None,
-                (HoleKind::Typed(kind, _), captured) => Some(self.hole_text(*kind, captured, text)?),
-                (HoleKind::Choice(_), _) => return None,
+            held.push(match captured {
+                Captured::Absent | Captured::Choice(_) => None,
+                captured => Some(self.hole_text(hole.kind.typed()?, captured, text)?),
             });
         }
         // The negated form may leave out what follows its first hole.
@@ -174,31 +170,43 @@ impl Dialect {
         for (position, statement) in reading.statements.iter().enumerate() {
             let rule = self.rules.get(statement.rule as usize)?;
             let around = Self::around(reading, statement);
+            let leader = statement.parent.and_then(|p| reading.statements.get(p as usize));
+            let leads_on = leader.and_then(|s| self.rules.get(s.rule as usize)).is_some_and(|rule| rule.goes_on);
+            if leads_on {
+                continue;
+            }
+            // The word of negation stands in front of a line whose items are taken back.
+            let negated = statement.negated || statement.leads && rule.goes_on;
+            let items = if rule.goes_on { self.items_text(text, reading, position)? } else { String::new() };
             if self.layout.structure == Structure::Paths {
                 // What only leads to another statement of its line is written with it.
-                let leads = reading.statements.get(position + 1).is_some_and(|next| {
-                    next.parent == Some(position as u32) && next.mark.offset == statement.mark.offset
-                });
+                let leads = !rule.goes_on
+                    && reading.statements.get(position + 1).is_some_and(|next| {
+                        next.parent == Some(position as u32) && next.mark.offset == statement.mark.offset
+                    });
                 if leads {
                     continue;
                 }
                 let mut path = String::new();
                 for part in around.iter().filter_map(|p| reading.statements.get(*p as usize)).chain([statement]) {
                     let mut plain = part.clone();
-                    plain.negated = statement.negated;
+                    plain.negated = negated;
                     let words = self.statement_words(text, reading, &plain)?;
-                    let skip = if path.is_empty() { 0 } else { self.front_word(statement.negated) };
+                    let skip = if path.is_empty() { 0 } else { self.front_word(negated) };
                     let _ = write!(path, "{}{}", if path.is_empty() { "" } else { " " }, words.get(skip..)?);
                 }
                 result.push_str(&path);
+                result.push_str(&items);
                 result.push('\n');
                 continue;
             }
             self.close_blocks(&mut result, &mut open, &around);
             let depth = around.len();
-            let words = self.statement_words(text, reading, statement)?;
-            let opens = rule.opens.is_some() && !statement.negated;
-            let _ = write!(result, "{}{words}", "  ".repeat(depth));
+            let mut plain = statement.clone();
+            plain.negated = negated;
+            let words = self.statement_words(text, reading, &plain)?;
+            let opens = rule.opens_block() && !statement.negated;
+            let _ = write!(result, "{}{words}{items}", "  ".repeat(depth));
             let braces = self.layout.structure == Structure::Braces;
             if braces && opens {
                 let _ = write!(result, " {}", self.layout.braces.open);
@@ -216,6 +224,22 @@ impl Dialect {
         }
         self.close_blocks(&mut result, &mut open, &[]);
         Some(result)
+    }
+
+    /// What follows on the line of a statement that goes on.
+    fn items_text(&self, text: &str, reading: &Reading, position: usize) -> Option<String> {
+        let mut items = String::new();
+        let inside = reading.statements.iter().skip(position + 1);
+        for item in inside.take_while(|item| item.parent == Some(position as u32)) {
+            let words = self.statement_words(text, reading, item)?;
+            let _ = write!(items, " {}", words.get(self.front_word(item.negated)..)?);
+        }
+        Some(items)
+    }
+
+    /// A statement and one that its line goes on with, on one line.
+    pub fn on_one_line(&self, leader: &str, item: &str, negated: bool) -> String {
+        format!("{leader} {}", item.get(self.front_word(negated)..).unwrap_or_default())
     }
 
     /// How many bytes the word before a path takes.
@@ -252,8 +276,7 @@ impl Dialect {
             Until::Hole(hole) => {
                 let Captured::Text(word) = reading.captures(self, statement).get(*hole)? else { return None };
                 let held = word.of(text);
-                let kind = rule.pattern.holes.get(*hole).map(|h| &h.kind);
-                if matches!(kind, Some(HoleKind::Typed(HoleType::Delimiter, _))) {
+                if rule.pattern.holes.get(*hole)?.kind.typed() == Some(HoleType::Delimiter) {
                     let sign = held.chars().next()?;
                     // On one line both signs are there already.
                     return (held.matches(sign).count() < 2).then(|| sign.to_string());
@@ -275,6 +298,10 @@ impl Dialect {
             Captured::Vlans(set) => self.vlans_text(set),
             Captured::Ports(items) => self.ports_text(items),
             Captured::Station(address) => self.station_text(*address),
+            Captured::Stations(all) => {
+                let each: Vec<String> = all.iter().map(|address| self.station_text(*address)).collect();
+                each.join(self.item_sign(false))
+            }
             Captured::Range(range) => self.range_words(*range),
             Captured::Address(address) if kind == HoleType::Prefix => {
                 format!("{address}/{}", if address.is_ipv4() { 32 } else { 128 })
@@ -373,7 +400,7 @@ impl Dialect {
             (H::Int | H::Ints, V::Words(words)) if words.iter().all(|w| super::hole::number(w).is_some()) => {
                 words.iter().map(Arc::as_ref).collect::<Vec<&str>>().join(self.item_sign(false))
             }
-            (H::Station, V::Station(address)) => self.station_text(*address),
+            (H::Station | H::Stations, V::Station(address)) => self.station_text(*address),
             _ => return None,
         })
     }
@@ -397,6 +424,7 @@ fn rate_text(kind: HoleType, rate: Rate) -> Option<String> {
         HoleType::Pps => of(RateUnit::Packets),
         HoleType::Kbps => of(RateUnit::Kilobits),
         HoleType::Percent => of(RateUnit::Percent),
+        HoleType::Rate if rate.unit == RateUnit::PacketsAMinute => Some(format!("{}/min", rate.amount)),
         HoleType::Rate => Some(format!("{}{}", rate.amount, rate.unit)),
         _ => None,
     }

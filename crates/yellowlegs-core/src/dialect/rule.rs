@@ -71,7 +71,7 @@ pub enum Operand {
     Constant(Value),
     /// What a hole took.
     Hole(HoleRef),
-    /// What a hole's chosen word stands for, by the position of the word.
+    /// What a hole's chosen word stands for, by the position of the word; or what the hole took.
     Chosen(HoleRef, Vec<Value>),
     /// What a hole took, with a second part: a station with its VLAN, a port with a direction, a number with a number.
     Pair(HoleRef, Box<Operand>),
@@ -119,6 +119,33 @@ pub struct Effect {
     pub change: Change,
     /// The line only implies it: it yields to what is written for the port itself.
     pub implied: bool,
+    /// What it belongs to, where that is not what the statement is about (`also`).
+    pub about: Option<Subject>,
+}
+
+impl Rule {
+    /// Whether lines inside it follow.
+    pub fn opens_block(&self) -> bool {
+        self.opens.is_some() && !self.goes_on
+    }
+
+    /// What a statement of it changes.
+    pub fn effects_of(&self, negated: bool) -> &[Effect] {
+        if negated { self.undo.as_deref().unwrap_or_default() } else { &self.effects }
+    }
+
+    /// Everything that it says it is about: as a whole, and beside that.
+    pub fn subjects(&self) -> impl Iterator<Item = &Subject> {
+        self.subject.iter().chain(self.effects.iter().filter_map(|effect| effect.about.as_ref()))
+    }
+
+    /// The holes that name the ports it is about.
+    pub fn port_subjects(&self) -> impl Iterator<Item = &HoleRef> {
+        self.subjects().filter_map(|subject| match subject {
+            Subject::Ports(hole) => Some(hole),
+            _ => None,
+        })
+    }
 }
 
 /// Where a free text ends, whose lines are no statements.
@@ -141,6 +168,8 @@ pub struct Rule {
     pub contexts: Vec<usize>,
     /// The context it opens.
     pub opens: Option<usize>,
+    /// The statements of that context follow on the same line, one after the other.
+    pub goes_on: bool,
     /// What it is about, when it says so itself.
     pub subject: Option<Subject>,
     /// The ports whose existence it tells.

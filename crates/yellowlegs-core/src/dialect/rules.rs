@@ -5,7 +5,7 @@ use super::hole::HoleType;
 use super::load::{Text, known_setting, one_of, parse_pattern};
 use super::pattern::{Hole, HoleKind, Pattern};
 use super::rule::{Change, Effect, HoleRef, Operand, ProfileRef, Reach, Rule, Subject, Until};
-use crate::model::{Choice, Direction, Kind, Scope, SettingId, Value};
+use crate::model::{Choice, Direction, Kind, Scope, SettingId, Value, ValueError};
 use crate::source::{Entry, Item, Scalar, Spot, TableReader, TomlDoc, nearest};
 
 /// A rule with the place of its pattern.
@@ -21,6 +21,7 @@ struct Raw<'d> {
     parsed: Pattern,
     contexts: Vec<usize>,
     opens: Option<usize>,
+    goes_on: bool,
     subject: Option<Subject>,
     undo: Option<bool>,
     is_idle: bool,
@@ -31,8 +32,8 @@ struct Raw<'d> {
 /// Reads all rules; also tells the names of the contexts, by number.
 pub(super) fn read<'d>(doc: &'d TomlDoc<'d>, tables: Vec<TableReader<'d>>, text: &Text) -> (Vec<Placed>, Vec<String>) {
     let mut names = vec!["top".to_owned()];
-    for table in &tables {
-        if let Some(item) = table.text("opens").filter(|i| !names.iter().any(|n| n == i.value)) {
+    for item in tables.iter().flat_map(|table| [table.text("opens"), table.text("goes-on")]).flatten() {
+        if !names.iter().any(|name| name == item.value) {
             names.push(item.value.to_owned());
         }
     }
@@ -45,7 +46,13 @@ pub(super) fn read<'d>(doc: &'d TomlDoc<'d>, tables: Vec<TableReader<'d>>, text:
 }
 
 fn raw<'d>(doc: &'d TomlDoc<'d>, table: TableReader<'d>, names: &[String], text: &Text) -> Option<Raw<'d>> {
-    let opens = table.text("opens").and_then(|i| names.iter().position(|n| n == i.value));
+    let goes_on = table.text("goes-on");
+    if let (Some(spot), true) = (table.key_spot("goes-on"), table.text("opens").is_some()) {
+        let wanted = "says that the line goes on with statements, `opens` that lines inside it do: it is one of them";
+        doc.report(&spot, DialectProblem::Misplaced { key: "goes-on", wanted });
+    }
+    let opens = table.text("opens").or(goes_on.clone()).and_then(|i| names.iter().position(|n| n == i.value));
+    let goes_on = goes_on.is_some();
     let contexts = match table.texts("in") {
         None => vec![0],
         Some(items) if items.iter().any(|i| i.value == "*") => (0..names.len()).collect(),
@@ -68,9 +75,9 @@ fn raw<'d>(doc: &'d TomlDoc<'d>, table: TableReader<'d>, names: &[String], text:
         says_nothing(doc, &table, &SAYING, WHY);
     }
     let subject = parsed.as_ref().and_then(|parsed| subject(doc, &table, parsed));
-    const LATER: [&str; 12] = [
+    const LATER: [&str; 13] = [
         "sets", "adds", "removes", "implies", "resets", "declares", "ports", "vlan", "mirror", "profile", "uses",
-        "used-by",
+        "used-by", "also",
     ];
     LATER.into_iter().chain(["until", "read-only"]).for_each(|key| table.ask(key));
     one_of(&table, "reach", &Reach::WORDS.map(|(_, word)| word));
@@ -79,12 +86,12 @@ fn raw<'d>(doc: &'d TomlDoc<'d>, table: TableReader<'d>, names: &[String], text:
         return None;
     };
     let spot = table.spot.clone();
-    Some(Raw { table, pattern, parsed, contexts, opens, subject, undo, is_idle, is_open, spot })
+    Some(Raw { table, pattern, parsed, contexts, opens, goes_on, subject, undo, is_idle, is_open, spot })
 }
 
 /// The pattern of lines about nothing: its words, and whatever follows them.
 fn whatever_follows(doc: &TomlDoc<'_>, item: &Item<&str>, text: &Text, parsed: Pattern) -> Option<Pattern> {
-    let takes_rest = |hole: &Hole| matches!(hole.kind, HoleKind::Typed(kind, _) if kind.is_rest());
+    let takes_rest = |hole: &Hole| hole.kind.typed().is_some_and(HoleType::is_rest);
     if parsed.holes.iter().any(takes_rest) {
         return Some(parsed);
     }
@@ -93,9 +100,9 @@ fn whatever_follows(doc: &TomlDoc<'_>, item: &Item<&str>, text: &Text, parsed: P
 }
 
 /// Keys by which a rule says something.
-const SAYING: [&str; 8] = ["sets", "adds", "removes", "implies", "resets", "declares", "uses", "used-by"];
+const SAYING: [&str; 9] = ["sets", "adds", "removes", "implies", "resets", "declares", "uses", "used-by", "also"];
 /// Keys by which it says what the lines inside are about.
-const PLACING: [&str; 8] = ["ports", "vlan", "mirror", "profile", "reach", "opens", "until", "negation"];
+const PLACING: [&str; 9] = ["ports", "vlan", "mirror", "profile", "reach", "opens", "goes-on", "until", "negation"];
 
 /// Reports what a rule that says nothing says all the same.
 fn says_nothing(doc: &TomlDoc<'_>, table: &TableReader<'_>, keys: &[&'static str], wanted: &'static str) {
@@ -177,6 +184,7 @@ pub(super) fn mismatch(setting: &'static str, wanted: String, hole: &str, kind: 
     let found = match kind {
         HoleKind::Typed(kind, _) => format!("of type {}", kind.name()),
         HoleKind::Choice(values) => format!("one of {}", values.join(", ")),
+        HoleKind::Worded(kind, values) => format!("of type {}, or one of {}", kind.name(), values.join(", ")),
     };
     DialectProblem::HoleMismatch { setting, wanted, hole: hole.to_owned(), found }
 }
@@ -260,27 +268,19 @@ fn finish(doc: &TomlDoc<'_>, raw: Raw<'_>, openers: &[Opener], text: &Text) -> P
     let around = around(&raw.contexts, openers);
     let scope = Holes { doc, own: &raw.parsed, around: &around };
     let mut effects = Vec::new();
-    for key in ["sets", "adds", "removes", "implies"] {
-        let Some(table) = raw.table.table(key) else { continue };
-        for entry in table.entries().into_values() {
-            let Some(setting) = known_setting(doc, &entry.key) else { continue };
-            let Some(operands) = scope.operands(setting, &entry) else { continue };
-            let change = match key {
-                "adds" => Change::Add(operands),
-                "removes" => Change::Remove(operands),
-                _ => Change::Set(operands),
-            };
-            if matches!(key, "adds" | "removes") && !setting.info().kind.is_list() {
-                doc.report(&entry.key.spot, DialectProblem::NoList { setting: setting.name() });
-            }
-            scope.reaches(setting, raw.subject.as_ref(), &entry.key.spot);
-            effects.push(Effect { setting, change, implied: key == "implies" });
+    scope.effects(&raw.table, raw.subject.as_ref(), None, &mut effects);
+    for also in raw.table.tables("also") {
+        let about = subject(doc, &also, &raw.parsed);
+        if about.is_none() {
+            let wanted = "says what else the line is about: it needs `ports`, `vlan`, `mirror`, `profile` or `reach`";
+            doc.report(&also.spot, DialectProblem::Misplaced { key: "also", wanted });
         }
-    }
-    for item in raw.table.texts("resets").unwrap_or_default() {
-        let Some(setting) = known_setting(doc, &item) else { continue };
-        scope.reaches(setting, raw.subject.as_ref(), &item.spot);
-        effects.push(Effect { setting, change: Change::Reset, implied: false });
+        for key in SAYING {
+            also.ask(key);
+        }
+        one_of(&also, "reach", &Reach::WORDS.map(|(_, word)| word));
+        scope.effects(&also, about.as_ref(), about.as_ref(), &mut effects);
+        also.finish();
     }
     let ports = |key: &'static str| {
         let item = raw.table.text(key)?;
@@ -315,6 +315,7 @@ fn finish(doc: &TomlDoc<'_>, raw: Raw<'_>, openers: &[Opener], text: &Text) -> P
         line: doc.place(&spot).line,
         contexts: raw.contexts,
         opens: raw.opens,
+        goes_on: raw.goes_on,
         subject: raw.subject,
         declares,
         effects,
@@ -352,9 +353,17 @@ fn undo(doc: &TomlDoc<'_>, effects: &[Effect], off: bool, raw: &Raw<'_>, text: &
                 }
             }
         };
-        Effect { setting, change, implied: effect.implied }
+        Effect { setting, change, implied: effect.implied, about: effect.about.clone() }
     };
     effects.iter().map(undone).collect()
+}
+
+/// What a text that is written in the dialect stands for.
+pub(super) fn word_value(kind: Kind, text: &str) -> Result<Value, ValueError> {
+    match (kind, super::duration(text)) {
+        (Kind::Seconds, Some(seconds)) => Ok(Value::Seconds(seconds)),
+        _ => kind.parse(text),
+    }
 }
 
 /// A value written in the dialect.
@@ -364,10 +373,7 @@ pub(super) fn constant(doc: &TomlDoc<'_>, setting: SettingId, entry: &Entry<'_>)
         kind.parse(&numbers.iter().map(ToString::to_string).collect::<Vec<_>>().join(","))
     } else {
         match entry.scalar()? {
-            Scalar::Text(text) => match (kind, super::duration(text)) {
-                (Kind::Seconds, Some(seconds)) => Ok(Value::Seconds(seconds)),
-                _ => kind.parse(text),
-            },
+            Scalar::Text(text) => word_value(kind, text),
             Scalar::Integer(number) => kind.from_number(number),
             Scalar::Flag(flag) => kind.parse(&flag.to_string()),
         }
@@ -383,6 +389,38 @@ struct Holes<'a> {
 }
 
 impl Holes<'_> {
+    /// What a table changes, of what it is about. `about`: where that is not what the rule as a whole is about.
+    fn effects(
+        &self,
+        table: &TableReader<'_>,
+        subject: Option<&Subject>,
+        about: Option<&Subject>,
+        effects: &mut Vec<Effect>,
+    ) {
+        for key in ["sets", "adds", "removes", "implies"] {
+            let Some(table) = table.table(key) else { continue };
+            for entry in table.entries().into_values() {
+                let Some(setting) = known_setting(self.doc, &entry.key) else { continue };
+                let Some(operands) = self.operands(setting, &entry) else { continue };
+                let change = match key {
+                    "adds" => Change::Add(operands),
+                    "removes" => Change::Remove(operands),
+                    _ => Change::Set(operands),
+                };
+                if matches!(key, "adds" | "removes") && !setting.info().kind.is_list() {
+                    self.doc.report(&entry.key.spot, DialectProblem::NoList { setting: setting.name() });
+                }
+                self.reaches(setting, subject, &entry.key.spot);
+                effects.push(Effect { setting, change, implied: key == "implies", about: about.cloned() });
+            }
+        }
+        for item in table.texts("resets").unwrap_or_default() {
+            let Some(setting) = known_setting(self.doc, &item) else { continue };
+            self.reaches(setting, subject, &item.spot);
+            effects.push(Effect { setting, change: Change::Reset, implied: false, about: about.cloned() });
+        }
+    }
+
     fn find(&self, name: &str) -> Option<(HoleRef, &HoleKind)> {
         if let Some(position) = self.own.hole(name) {
             return Some((HoleRef::Own(position), &self.own.holes.get(position)?.kind));
@@ -395,13 +433,27 @@ impl Holes<'_> {
     fn operands(&self, setting: SettingId, entry: &Entry<'_>) -> Option<Vec<Operand>> {
         match entry.texts() {
             Some(texts) if texts.iter().any(|t| t.starts_with('<')) => {
-                texts.iter().map(|text| self.operand(setting, text, entry)).collect()
+                // A constant among them is what holds where no hole before it is there.
+                let each = texts.iter().map(|text| {
+                    if text.starts_with('<') {
+                        self.operand(setting, text, entry)
+                    } else {
+                        self.word(setting, text, entry)
+                    }
+                });
+                each.collect()
             }
             _ => match entry.text() {
                 Some(text) if text.starts_with('<') => Some(vec![self.operand(setting, text, entry)?]),
                 _ => Some(vec![Operand::Constant(constant(self.doc, setting, entry)?)]),
             },
         }
+    }
+
+    fn word(&self, setting: SettingId, text: &str, entry: &Entry<'_>) -> Option<Operand> {
+        let report =
+            |problem| self.doc.report(&entry.spot(), DialectProblem::Value { setting: setting.name(), problem });
+        word_value(setting.info().kind, text).map_err(report).ok().map(Operand::Constant)
     }
 
     /// `<hole>`, or `<hole>@<hole>` and `<hole>@word` for values of two parts.
@@ -439,17 +491,17 @@ impl Holes<'_> {
 
     fn single(&self, setting: SettingId, wanted: Kind, text: &str, entry: &Entry<'_>) -> Option<Operand> {
         let (hole, kind) = self.known(text, entry)?;
-        if let HoleKind::Choice(words) = kind {
-            let report =
-                |problem| self.doc.report(&entry.spot(), DialectProblem::Value { setting: setting.name(), problem });
-            let values: Option<Vec<Value>> = words.iter().map(|w| wanted.parse(w).map_err(report).ok()).collect();
-            return Some(Operand::Chosen(hole, values?));
-        }
-        if !matches!(kind, HoleKind::Typed(kind, repeated) if fits(wanted, *kind, *repeated)) {
+        if kind.typed().is_some_and(|typed| !fits(wanted, typed, kind.is_repeated())) {
             self.doc.report(&entry.spot(), mismatch(setting.name(), wanted.describe(), bare(text), kind));
             return None;
         }
-        Some(Operand::Hole(hole))
+        if kind.words().is_empty() {
+            return Some(Operand::Hole(hole));
+        }
+        let report =
+            |problem| self.doc.report(&entry.spot(), DialectProblem::Value { setting: setting.name(), problem });
+        let parsed = kind.words().iter().map(|word| word_value(wanted, word).map_err(report).ok());
+        Some(Operand::Chosen(hole, parsed.collect::<Option<Vec<Value>>>()?))
     }
 
     /// Reports a setting whose port or VLAN nothing names.
@@ -480,7 +532,7 @@ pub(super) fn bare(text: &str) -> &str {
 fn second_part(kind: Kind) -> Option<(Kind, &'static [HoleType])> {
     use HoleType as H;
     Some(match kind {
-        Kind::Stations => (Kind::Vlan, &[H::Station]),
+        Kind::Stations => (Kind::Vlan, &[H::Station, H::Stations]),
         Kind::Ranges => (Kind::Vlan, &[H::StationRange, H::Station]),
         Kind::Taps => (Kind::Choice(Direction::SET), &[H::Port, H::Ports]),
         Kind::Pairs => (Kind::Count, &[H::Int, H::Ints]),
@@ -503,7 +555,8 @@ pub(super) fn fits(kind: Kind, hole: HoleType, repeated: bool) -> bool {
         Kind::Address => matches!(hole, H::Ip | H::Prefix),
         Kind::Text => matches!(hole, H::Word | H::Text | H::Rest | H::Int | H::Ip),
         Kind::Words => matches!(hole, H::Word | H::Text | H::Ip | H::Int | H::Ints),
-        Kind::Station | Kind::Stations => hole == H::Station && !repeated,
+        Kind::Station => hole == H::Station && !repeated,
+        Kind::Stations => hole == H::Stations || hole == H::Station && !repeated,
         Kind::Time => hole == H::Time && !repeated,
     }
 }

@@ -292,5 +292,7 @@ choice! {
         Kilobits = "kbps",
         /// Percent of the port's speed.
         Percent = "%",
+        /// Packets a minute.
+        PacketsAMinute = "packets/min",
     }
 }

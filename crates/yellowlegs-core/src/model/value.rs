@@ -20,13 +20,14 @@ pub struct Rate {
 }
 
 impl Rate {
-    /// Reads `100pps`, `64 kbps`, `10 Mbps`, `5%` and the like; a bare number has no unit and is none.
+    /// Reads `100pps`, `30/min`, `64 kbps`, `10 Mbps`, `5%` and the like; a bare number has no unit and is none.
     pub fn parse(text: &str) -> Option<Self> {
         let end = text.bytes().position(|b| !b.is_ascii_digit()).filter(|end| *end > 0)?;
         let (digits, unit) = text.split_at(end);
         let amount: u32 = digits.parse().ok()?;
         let (unit, times) = match unit.trim().to_ascii_lowercase().as_str() {
-            "pps" | "p/s" | "packets/s" => (RateUnit::Packets, 1),
+            "pps" | "p/s" | "packets/s" | "/s" | "/sec" | "/second" => (RateUnit::Packets, 1),
+            "p/min" | "packets/min" | "/min" | "/minute" => (RateUnit::PacketsAMinute, 1),
             "kpps" => (RateUnit::Packets, 1000),
             "kbps" | "kbit/s" | "kb/s" | "k" => (RateUnit::Kilobits, 1),
             "mbps" | "mbit/s" | "mb/s" | "m" => (RateUnit::Kilobits, 1000),
@@ -35,6 +36,17 @@ impl Rate {
             _ => return None,
         };
         Some(Self { amount: amount.checked_mul(times)?, unit })
+    }
+}
+
+impl Rate {
+    /// In packets a minute, where it counts packets.
+    pub fn packets_a_minute(self) -> Option<u64> {
+        match self.unit {
+            RateUnit::Packets => Some(u64::from(self.amount) * 60),
+            RateUnit::PacketsAMinute => Some(self.amount.into()),
+            RateUnit::Kilobits | RateUnit::Percent => None,
+        }
     }
 }
 

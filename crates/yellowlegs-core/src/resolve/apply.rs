@@ -83,8 +83,8 @@ pub(super) struct Applier<'a> {
 /// The ports that a statement names.
 #[derive(Clone)]
 struct About {
-    /// Position of the statement.
-    at: usize,
+    /// Position of the statement, and which of its holes names them.
+    at: (usize, Option<usize>),
     ports: Arc<[usize]>,
     /// Where a setting comes from that is written for them.
     origin: Origin,
@@ -125,8 +125,7 @@ impl<'a> Applier<'a> {
             let Some(rule) = self.dialect.rules().get(statement.rule as usize).filter(|_| !statement.leads) else {
                 continue;
             };
-            let effects = if statement.negated { rule.undo.as_deref().unwrap_or_default() } else { &rule.effects };
-            for effect in effects {
+            for effect in rule.effects_of(statement.negated) {
                 if self.watch.is_none_or(|w| w.setting == effect.setting) {
                     self.effect(position, statement, effect);
                 }
@@ -151,9 +150,8 @@ impl<'a> Applier<'a> {
         let Some(rule) = self.dialect.rules().get(statement.rule as usize).filter(|_| !statement.leads) else {
             return Vec::new();
         };
-        let effects = if statement.negated { rule.undo.as_deref().unwrap_or_default() } else { &rule.effects };
         let mut said = Vec::new();
-        for effect in effects {
+        for effect in rule.effects_of(statement.negated) {
             let kind = effect.setting.info().kind;
             let values = effect.change.operands().iter().filter_map(|o| self.operand(o, statement, kind));
             let (how, value) = match &effect.change {
@@ -188,7 +186,8 @@ impl<'a> Applier<'a> {
     }
 
     fn effect(&mut self, position: usize, statement: &'a Statement, effect: &Effect) {
-        let subject = self.reading.subject(self.dialect, position);
+        let own = effect.about.as_ref().map(|subject| (position, subject));
+        let subject = own.or_else(|| self.reading.subject(self.dialect, position));
         match (effect.setting.info().scope, subject) {
             (Scope::Switch, subject) => {
                 let about_vlan = matches!(subject, Some((_, Subject::Vlan(_))));
@@ -225,7 +224,11 @@ impl<'a> Applier<'a> {
 
     /// The ports a statement names. What is given out is to be given back as `about`.
     fn ports(&mut self, at: usize, hole: &HoleRef) -> About {
-        if let Some(about) = self.about.take_if(|about| about.at == at) {
+        let own = match hole {
+            HoleRef::Own(hole) => Some(*hole),
+            HoleRef::Outer(_) => None,
+        };
+        if let Some(about) = self.about.take_if(|about| about.at == (at, own)) {
             return about;
         }
         let captured = self.reading.statements.get(at).map(|s| self.captured(s, hole));
@@ -246,7 +249,7 @@ impl<'a> Applier<'a> {
             _ if is_one => Origin::Port,
             _ => Origin::Range,
         };
-        About { at, ports, origin }
+        About { at: (at, own), ports, origin }
     }
 
     /// The positions of a list's ports: each list is looked up once. Where one port is watched, no other counts.
@@ -425,7 +428,7 @@ impl<'a> Applier<'a> {
             Operand::Hole(hole) => self.captured(statement, hole).value(kind, self.text, self.dialect.lists(), None),
             Operand::Chosen(hole, values) => match self.captured(statement, hole) {
                 Captured::Choice(which) => values.get(*which).cloned(),
-                _ => None,
+                taken => taken.value(kind, self.text, self.dialect.lists(), None),
             },
             Operand::Pair(hole, second) => self.pair(self.captured(statement, hole), second, statement, kind),
         }
@@ -435,13 +438,7 @@ impl<'a> Applier<'a> {
     fn pair(&self, first: &Captured, second: &Operand, statement: &'a Statement, kind: Kind) -> Option<Value> {
         let second = |kind: Kind| self.operand(second, statement, kind);
         Some(match (kind, first) {
-            (Kind::Stations, first) => {
-                let vlan = match second(Kind::Vlan) {
-                    Some(Value::Vlan(Some(vlan))) => Some(Captured::Vlan(vlan)),
-                    _ => None,
-                };
-                Value::Stations([first.station(vlan.as_ref())?].into())
-            }
+            (Kind::Stations, first) => Value::Stations(first.stations(vlan_of(second(Kind::Vlan).as_ref()))?),
             (Kind::Ranges, Captured::Range(range)) => {
                 Value::Ranges([(*range, vlan_of(second(Kind::Vlan).as_ref())?)].into())
             }

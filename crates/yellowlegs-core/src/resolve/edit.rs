@@ -7,7 +7,7 @@ use std::fmt;
 use std::sync::Arc;
 
 use super::{Resolved, resolve_with};
-use crate::dialect::{Change, Dialect, Effect, Held, HoleKind, HoleRef, Operand, Rule, Structure, Subject};
+use crate::dialect::{Change, Dialect, Effect, Held, HoleRef, Operand, Rule, Structure, Subject};
 use crate::model::{Choice, Direction, Scope, SettingId, Slot, Value, VlanId};
 use crate::source::Source;
 
@@ -164,9 +164,9 @@ impl<'a> Writer<'a> {
         for (rule, effect, negated) in self.sayings() {
             match &effect.change {
                 Change::Set(operands) => {
-                    found.extend(operands.iter().filter_map(|o| self.lines(rule, Some((o, value)), negated)));
+                    found.extend(operands.iter().filter_map(|o| self.lines(rule, effect, Some((o, value)), negated)));
                 }
-                Change::Reset => found.extend(self.lines(rule, None, negated)),
+                Change::Reset => found.extend(self.lines(rule, effect, None, negated)),
                 Change::Add(_) | Change::Remove(_) => {}
             }
         }
@@ -183,8 +183,9 @@ impl<'a> Writer<'a> {
         }
         // Or begins anew.
         let cleared = self.sayings().filter(|(_, e, _)| matches!(e.change, Change::Reset | Change::Remove(_)));
-        for (rule, _, negated) in cleared.collect::<Vec<_>>() {
-            let (Some(clear), Some(into)) = (self.lines(rule, None, negated), self.element_lines(value, true)) else {
+        for (rule, effect, negated) in cleared.collect::<Vec<_>>() {
+            let (Some(clear), Some(into)) = (self.lines(rule, effect, None, negated), self.element_lines(value, true))
+            else {
                 continue;
             };
             found.push(clear.into_iter().chain(into).collect());
@@ -219,7 +220,7 @@ impl<'a> Writer<'a> {
                 let ((Change::Add(operands), true) | (Change::Remove(operands), false)) = (&effect.change, into) else {
                     return None;
                 };
-                operands.iter().find_map(|o| self.lines(rule, Some((o, &element)), negated))
+                operands.iter().find_map(|o| self.lines(rule, effect, Some((o, &element)), negated))
             });
             lines.extend(said?);
         }
@@ -232,7 +233,8 @@ impl<'a> Writer<'a> {
             Value::Vlans(set) if set.is_empty() => Vec::new(),
             Value::Vlans(set) => {
                 let whole = self.sayings().any(|(rule, effect, negated)| {
-                    effect.change.operands().iter().any(|o| self.lines(rule, Some((o, list)), negated).is_some())
+                    let mut operands = effect.change.operands().iter();
+                    operands.any(|o| self.lines(rule, effect, Some((o, list)), negated).is_some())
                 });
                 if whole {
                     return vec![list.clone()];
@@ -253,14 +255,20 @@ impl<'a> Writer<'a> {
     }
 
     /// The lines of one rule, with what is around it, that say a value (or take it back).
-    fn lines(&self, rule: &'a Rule, said: Option<(&Operand, &Value)>, negated: bool) -> Option<Vec<String>> {
+    fn lines(
+        &self,
+        rule: &'a Rule,
+        effect: &Effect,
+        said: Option<(&Operand, &Value)>,
+        negated: bool,
+    ) -> Option<Vec<String>> {
         rule.contexts.iter().find_map(|context| {
             self.chains(*context, DEEPEST).into_iter().find_map(|mut chain| {
                 chain.push(Link::of(rule));
                 if let Some((operand, value)) = said {
                     self.assign(&mut chain, operand, value)?;
                 }
-                self.about(&mut chain)?;
+                self.about(&mut chain, effect.about.as_ref())?;
                 self.render(&chain, negated)
             })
         })
@@ -299,22 +307,31 @@ impl<'a> Writer<'a> {
             Operand::Constant(constant) => return (constant == value).then_some(()),
             Operand::Hole(hole) => {
                 let (link, hole) = Self::place(chain, last, hole)?;
-                let HoleKind::Typed(kind, _) = &chain[link].rule.pattern.holes.get(hole)?.kind else { return None };
-                let single = match value {
-                    Value::Stations(stations) => {
-                        let [one] = &stations[..] else { return None };
-                        one.vlan.is_none().then_some(Value::Station(one.address))
-                    }
-                    other => Some(other.clone()),
-                };
-                chain[link].held[hole] = Some(self.dialect.value_text(*kind, &single?)?);
+                self.hold(chain, (link, hole), value)?;
             }
             Operand::Chosen(hole, values) => {
                 let (link, hole) = Self::place(chain, last, hole)?;
-                chain[link].chosen[hole] = Some(values.iter().position(|v| v == value)?);
+                match values.iter().position(|v| v == value) {
+                    Some(which) => chain[link].chosen[hole] = Some(which),
+                    None => self.hold(chain, (link, hole), value)?,
+                }
             }
             Operand::Pair(hole, second) => self.assign_pair(chain, hole, second, value)?,
         }
+        Some(())
+    }
+
+    /// Puts a value into a hole as its type writes it.
+    fn hold(&self, chain: &mut Chain<'a>, (link, hole): (usize, usize), value: &Value) -> Option<()> {
+        let kind = chain[link].rule.pattern.holes.get(hole)?.kind.typed()?;
+        let single = match value {
+            Value::Stations(stations) => {
+                let [one] = &stations[..] else { return None };
+                one.vlan.is_none().then_some(Value::Station(one.address))
+            }
+            other => Some(other.clone()),
+        };
+        chain[link].held[hole] = Some(self.dialect.value_text(kind, &single?)?);
         Some(())
     }
 
@@ -348,10 +365,11 @@ impl<'a> Writer<'a> {
     }
 
     /// Puts what the change is about into the hole that names it.
-    fn about(&self, chain: &mut Chain<'a>) -> Option<()> {
+    fn about(&self, chain: &mut Chain<'a>, own: Option<&Subject>) -> Option<()> {
         let scope = self.wanted.setting.info().scope;
-        let link = (0..chain.len()).rev().find(|link| chain[*link].rule.subject.is_some());
-        let subject = link.and_then(|link| chain[link].rule.subject.as_ref());
+        let around = (0..chain.len()).rev().find(|link| chain[*link].rule.subject.is_some());
+        let link = if own.is_some() { chain.len().checked_sub(1) } else { around };
+        let subject = own.or_else(|| link.and_then(|link| chain[link].rule.subject.as_ref()));
         let (hole, name) = match (&self.wanted.about, subject) {
             (About::Switch, _) if scope == Scope::Switch => return Some(()),
             (About::Port(port), Some(Subject::Ports(hole))) => (hole, port.to_string()),
@@ -374,7 +392,9 @@ impl<'a> Writer<'a> {
         let paths = self.dialect.layout().structure == Structure::Paths;
         let mut words = Vec::new();
         for link in around {
-            words.push(self.dialect.words_with(link.rule, &link.held, &link.chosen, paths && negated)?);
+            // The word of negation stands in front of the whole line.
+            let negated = negated && (paths || link.rule.goes_on);
+            words.push(self.dialect.words_with(link.rule, &link.held, &link.chosen, negated)?);
         }
         let plain = self.dialect.words_with(last.rule, &last.held, &last.chosen, negated);
         let own = plain.or_else(|| {
@@ -382,7 +402,11 @@ impl<'a> Writer<'a> {
             self.dialect.words_with(last.rule, &filled.held, &filled.chosen, negated)
         });
         let short = || if negated { self.dialect.shortest_negation(last.rule) } else { None };
-        words.push(own.or_else(short)?);
+        let own = own.or_else(short)?;
+        match words.last_mut().filter(|_| around.last().is_some_and(|link| link.rule.goes_on)) {
+            Some(leader) => *leader = self.dialect.on_one_line(leader, &own, negated),
+            None => words.push(own),
+        }
         Some(self.dialect.nested(&words, negated))
     }
 

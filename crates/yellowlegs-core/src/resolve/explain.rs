@@ -102,7 +102,7 @@ pub fn explain(dialect: &Arc<Dialect>, source: &Arc<Source>) -> Vec<Explained> {
             continue;
         }
         let said = applier.said(statement);
-        let opens = rule.opens.filter(|_| !statement.negated).and_then(context_name);
+        let opens = rule.opens.filter(|_| rule.opens_block() && !statement.negated).and_then(context_name);
         page.add(statement.mark.line(), Outcome::Taken { rule: rule.line, negated: statement.negated, said, opens });
     }
     for (unread, at) in reading.unread.iter().zip(&reading.unread_at) {

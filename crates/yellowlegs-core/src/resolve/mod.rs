@@ -206,8 +206,9 @@ impl Resolved {
             reading.statements.iter().enumerate().skip(first).take_while(|(_, s)| s.mark.offset == mark.offset);
         for (position, statement) in of_line {
             let rule = dialect.rules().get(statement.rule as usize)?;
-            let effects = if statement.negated { rule.undo.as_deref().unwrap_or_default() } else { &rule.effects };
-            let Some(effect) = effects.iter().find(|e| e.setting == setting) else { continue };
+            let Some(effect) = rule.effects_of(statement.negated).iter().find(|e| e.setting == setting) else {
+                continue;
+            };
             let mut holes = effect.change.operands().iter().filter_map(|operand| match operand.hole()? {
                 HoleRef::Own(hole) => dialect.hole_words(source.text(), reading, position, *hole),
                 // On a line that is a whole path the value may stand before the last part.

@@ -2,7 +2,7 @@
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use crate::dialect::{Captured, Dialect, PortItem, PortRef, Reading, Subject};
+use crate::dialect::{Captured, Dialect, PortItem, PortRef, Reading};
 use crate::model::{Fact, Mark, PortName, Switch, Torn, facts};
 use crate::source::Source;
 
@@ -45,15 +45,9 @@ impl PortTable {
         let mut known: FxHashSet<(&[PortItem], bool)> = FxHashSet::default();
         for statement in &reading.statements {
             let Some(rule) = dialect.rules().get(statement.rule as usize) else { continue };
-            let about = match &rule.subject {
-                Some(Subject::Ports(hole)) => Some(hole),
-                _ => None,
-            };
-            if about.is_none() && rule.declares.is_none() && rule.used_by.is_none() {
-                continue;
-            }
-            for (hole, is_subject) in [(about, true), (rule.declares.as_ref(), false), (rule.used_by.as_ref(), false)] {
-                let Some(hole) = hole else { continue };
+            let about = rule.port_subjects().map(|hole| (hole, true));
+            let named = rule.declares.iter().chain(&rule.used_by).map(|hole| (hole, false));
+            for (hole, is_subject) in about.chain(named) {
                 let Captured::Ports(items) = reading.captured(dialect, statement, hole) else { continue };
                 let own = matches!(&items[..], [PortItem::One(_)]);
                 if !known.insert((items, is_subject)) {

@@ -38,7 +38,7 @@ fn second(dialect: &Dialect, source: &Source, reading: &Reading, switch: &mut Sw
         }
         let says_name = rule.effects.iter().any(|effect| effect.setting == settings::NAME.id);
         // A line of recognition that does nothing else.
-        let is_plain = rule.subject.is_none() && rule.opens.is_none() && rule.effects.is_empty();
+        let is_plain = rule.subjects().next().is_none() && rule.opens.is_none() && rule.effects.is_empty();
         let is_outside = reading.openers(statement).next().is_none();
         let is_header = says_name || is_plain && is_outside && dialect.is_header(source.text(), statement.mark);
         if !is_header {

@@ -2,13 +2,15 @@
 
 use crate::source::Word;
 
-/// How a system's lines fall into words: at blanks, and at characters that are words of their own.
+/// How a system's lines fall into words: at blanks, and at characters that are words of their own, everywhere or where
+/// a word ends.
 ///
 /// A word that begins with a quote goes to the closing one (a backslash guards the next character). A double
 /// quote without an end takes the rest of the line; another sign without an end is an ordinary character.
 #[derive(Debug, Clone)]
 pub struct Splitter {
     alone: [bool; 128],
+    ends: [bool; 128],
     quotes: [bool; 128],
 }
 
@@ -20,23 +22,21 @@ impl Splitter {
 
     /// The same with other quotes.
     pub fn with_quotes(alone: &str, quotes: &str) -> Self {
-        let table = |signs: &str| {
-            let mut table = [false; 128];
-            for byte in signs.bytes().filter(u8::is_ascii) {
-                table[usize::from(byte)] = true;
-            }
-            table
-        };
-        Self { alone: table(alone), quotes: table(quotes) }
+        Self { alone: table(alone), ends: [false; 128], quotes: table(quotes) }
+    }
+
+    /// The same with characters that are words of their own only where a word ends: `110:` beside `a:3`.
+    pub fn with_ends(self, ends: &str) -> Self {
+        Self { ends: table(ends), ..self }
     }
 
     fn quotes(&self, byte: u8) -> bool {
-        self.quotes.get(usize::from(byte)).copied().unwrap_or(false)
+        is_in(&self.quotes, byte)
     }
 
     /// Whether a character is a word of its own.
     pub fn stands_alone(&self, byte: u8) -> bool {
-        self.alone.get(usize::from(byte)).copied().unwrap_or(false)
+        is_in(&self.alone, byte)
     }
 
     /// One past the closing quote, where a quoted text begins at an offset.
@@ -64,10 +64,25 @@ impl Splitter {
                 let len = bytes[i..].iter().position(|b| b.is_ascii_whitespace() || self.stands_alone(*b));
                 len.map_or(bytes.len(), |len| i + len)
             };
-            words.push(Word { start: base + i, end: base + end });
+            let at_end = bytes[i..end].iter().rev().take_while(|byte| quoted.is_none() && is_in(&self.ends, **byte));
+            let whole = end - at_end.count();
+            words.extend((whole > i).then_some(Word { start: base + i, end: base + whole }));
+            words.extend((whole..end).map(|at| Word { start: base + at, end: base + at + 1 }));
             i = end;
         }
     }
+}
+
+fn table(signs: &str) -> [bool; 128] {
+    let mut table = [false; 128];
+    for byte in signs.bytes().filter(u8::is_ascii) {
+        table[usize::from(byte)] = true;
+    }
+    table
+}
+
+fn is_in(table: &[bool; 128], byte: u8) -> bool {
+    table.get(usize::from(byte)).copied().unwrap_or(false)
 }
 
 /// One past the closing quote.
@@ -104,6 +119,18 @@ mod tests {
     #[case("", r#"note "no end"#, &["note", r#""no end"#])]
     fn split(#[case] alone: &str, #[case] line: &str, #[case] expected: &[&str]) {
         assert_eq!(words(alone, line), expected);
+    }
+
+    #[rstest]
+    #[case("pool 110: a:3", &["pool", "110", ":", "a:3"])]
+    #[case::several("x:;", &["x", ":", ";"])]
+    #[case::alone(": ::", &[":", ":", ":"])]
+    #[case::in_quotes("\"a:\" b:", &["\"a:\"", "b", ":"])]
+    #[case::before_one_that_splits("a:=b:", &["a", ":", "=", "b", ":"])]
+    fn split_where_words_end(#[case] line: &str, #[case] expected: &[&str]) {
+        let mut words = Vec::new();
+        Splitter::new("=").with_ends(":;").split(line, 0, &mut words);
+        assert_eq!(words.iter().map(|w| w.of(line)).collect::<Vec<_>>(), expected);
     }
 
     proptest! {

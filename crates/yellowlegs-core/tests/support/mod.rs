@@ -8,7 +8,7 @@ use std::sync::{Arc, LazyLock, Mutex};
 
 use yellowlegs_core::check::{Judge, PortView, Selection, SwitchView, Told, ids};
 use yellowlegs_core::dialect::Dialect;
-use yellowlegs_core::model::Mark;
+use yellowlegs_core::model::{Mark, Scope, SettingId, VlanId};
 use yellowlegs_core::policy::{AsOf, Policy, assign};
 use yellowlegs_core::resolve::{Resolved, resolve};
 use yellowlegs_core::source::Source;
@@ -114,6 +114,23 @@ reason = "a fault that is over"
 owner = "harbour office"
 last-day = "2031-01-31"
 "#;
+
+/// `1.1 port.mode`, `switch.name`, `vlan 110 vlan.name` or `mirror 2 mirror.target`: value, origin, deciding line.
+pub(crate) fn fact(resolved: &Resolved, fact: &str) -> String {
+    let words: Vec<&str> = fact.split(' ').collect();
+    let id = SettingId::by_name(words.last().unwrap()).unwrap();
+    let switch = &resolved.switch;
+    let slot = match (id.info().scope, &words[..]) {
+        (Scope::Port, [port, _]) => switch.slot(Some(switch.port_index(port).expect(port)), id).clone(),
+        (Scope::Switch, _) => switch.slot(None, id).clone(),
+        (Scope::Vlan, [_, vlan, _]) => switch.vlan_slot(VlanId::new(vlan.parse().unwrap()).unwrap(), id).clone(),
+        (Scope::Mirror, [_, name, _]) => switch.mirrors()[*name][&id].clone(),
+        other => panic!("{other:?}"),
+    };
+    let value = slot.value.as_ref().map_or_else(|| "unknown".into(), ToString::to_string);
+    let line = line(slot.mark.filter(|_| slot.origin.is_written())).map_or_else(String::new, |l| format!(" {l}"));
+    format!("{value} {}{line}", slot.origin.word())
+}
 
 pub(crate) const HEAD: &str = "shingle 4 unit t
 sockets 1.1..1.4

@@ -2,8 +2,8 @@
 
 use super::super::automaton::{Automaton, BuildError, Meaning};
 use super::super::load::{Text, one_of, parse_pattern, patterns, report_build};
-use super::super::pattern::{HoleKind, Pattern};
-use super::super::rules::{bare, fits, known_context, mismatch};
+use super::super::pattern::Pattern;
+use super::super::rules::{bare, fits, known_context, mismatch, word_value};
 use super::super::{DialectProblem, HoleType, Lists};
 use super::{Column, Filled, StateRule, StateRules, Table};
 use crate::model::{FactKind, Kind, Value};
@@ -26,7 +26,7 @@ impl Uncompiled {
             (spots.get(rule as usize).cloned().unwrap_or_default(), line)
         };
         for (number, rule) in rules.rules.iter().enumerate() {
-            let meaning = Meaning { rule: number as u32, ends: true, enters: None };
+            let meaning = Meaning { rule: number as u32, ends: true, enters: None, then: None };
             for (context, sequence) in
                 rule.contexts.iter().flat_map(|c| rule.pattern.sequences.iter().map(move |s| (c, s)))
             {
@@ -60,11 +60,11 @@ pub(in crate::dialect) fn read<'d>(
 ) -> Uncompiled {
     let word = |key| section.and_then(|t| t.text(key)).map_or("", |i| i.value);
     let quotes = section.and_then(|t| t.text("quote")).map_or("\"", |i| i.value);
-    let splitter = Splitter::with_quotes(word("split"), quotes);
+    let splitter = Splitter::with_quotes(word("split"), quotes).with_ends(word("split-ends"));
     let borders = word("borders").to_owned();
     let comments = section.and_then(|t| t.texts("comment")).unwrap_or_default();
     let comments = comments.into_iter().map(|i| i.value.to_owned()).collect();
-    let mut own = Text { words: text.words, ..Text::default() };
+    let mut own = Text { words: text.words, types: text.types.clone(), ..Text::default() };
     own.layout.splitter = splitter.clone();
     let ignored = patterns(doc, &section.and_then(|t| t.texts("ignore")).unwrap_or_default(), &own);
     if let Some(section) = section {
@@ -265,18 +265,17 @@ fn hole_field(
 ) -> Option<Filled> {
     let info = kind.info().fields.get(field)?;
     let taken = pattern.holes.get(hole)?;
-    match &taken.kind {
-        HoleKind::Choice(words) => {
-            let report = |problem| doc.report(spot, DialectProblem::Value { setting: info.name, problem });
-            let values: Option<Vec<Value>> = words.iter().map(|w| info.kind.parse(w).map_err(report).ok()).collect();
-            Some(Filled::Chosen(hole, values?))
-        }
-        HoleKind::Typed(typed, repeated) if fits_field(info.kind, *typed, *repeated) => Some(Filled::Hole(hole)),
-        other @ HoleKind::Typed(..) => {
-            doc.report(spot, mismatch(info.name, info.kind.describe(), &taken.name, other));
-            None
-        }
+    let of = &taken.kind;
+    if of.typed().is_some_and(|typed| !fits_field(info.kind, typed, of.is_repeated())) {
+        doc.report(spot, mismatch(info.name, info.kind.describe(), &taken.name, of));
+        return None;
     }
+    if of.words().is_empty() {
+        return Some(Filled::Hole(hole));
+    }
+    let report = |problem| doc.report(spot, DialectProblem::Value { setting: info.name, problem });
+    let parsed = of.words().iter().map(|word| word_value(info.kind, word).map_err(report).ok());
+    Some(Filled::Chosen(hole, parsed.collect::<Option<Vec<Value>>>()?))
 }
 
 /// A list of ports is a fact for each; names may be whatever identifies somebody.

@@ -21,7 +21,7 @@ pub(super) enum Filled {
     Constant(Value),
     /// What a hole took.
     Hole(usize),
-    /// What a hole's chosen word stands for.
+    /// What a hole's chosen word stands for; or what it took.
     Chosen(usize, Vec<Value>),
     /// The words of a text that a hole took, each standing for something; others are what the last one is.
     Words(usize, Vec<(String, Value)>, Option<Value>),

@@ -386,21 +386,20 @@ impl<'a> Reader<'a> {
             let Some(of) = kind.info().fields.get(*position).map(|f| f.kind) else { continue };
             let value = match filled {
                 Filled::Constant(value) => Some(value.clone()),
-                Filled::Chosen(hole, values) => match captures.get(*hole) {
-                    Some(Captured::Choice(which)) => values.get(*which).cloned(),
-                    _ => None,
-                },
                 Filled::Words(hole, words, rest) => {
                     captures.get(*hole).and_then(|c| self.word_list(c, text, of, words, rest.as_ref()))
                 }
-                Filled::Hole(hole) => {
-                    if let (Kind::Port, Some(Captured::Ports(items))) = (of, captures.get(*hole))
-                        && !matches!(&items[..], [PortItem::One(_)])
-                    {
-                        *ports = Some((*position, Arc::clone(items)));
+                Filled::Hole(hole) | Filled::Chosen(hole, _) => match (filled, captures.get(*hole)) {
+                    (Filled::Chosen(_, values), Some(Captured::Choice(which))) => values.get(*which).cloned(),
+                    (_, taken) => {
+                        if let (Kind::Port, Some(Captured::Ports(items))) = (of, taken)
+                            && !matches!(&items[..], [PortItem::One(_)])
+                        {
+                            *ports = Some((*position, Arc::clone(items)));
+                        }
+                        taken.and_then(|c| c.value(of, text, &self.dialect.lists, Some(self.as_of)))
                     }
-                    captures.get(*hole).and_then(|c| c.value(of, text, &self.dialect.lists, Some(self.as_of)))
-                }
+                },
             };
             if let (Some(value), Some(field)) = (value, fields.get_mut(*position)) {
                 *field = Some(value);

@@ -313,6 +313,8 @@ impl Machine<'_> {
         const SLOWEST: u32 = 10;
         let most = match rate.unit {
             RateUnit::Packets => u64::from(rate.amount),
+            // What a minute lets in may come in one second; the drills last less.
+            RateUnit::PacketsAMinute => u64::from(rate.amount),
             RateUnit::Kilobits => u64::from(rate.amount) * 1000 / BITS,
             RateUnit::Percent => {
                 let speed = match self.asked.port(port, settings::SPEED) {

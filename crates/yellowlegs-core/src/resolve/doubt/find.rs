@@ -254,12 +254,18 @@ impl<'a> Finder<'a> {
         for number in &alike.rules {
             let Some(rule) = self.dialect.rules().get(*number as usize) else { continue };
             let set = self.settings_of(&[*number]);
+            // What it says beside the block's subject.
+            let beside = rule.effects.iter().filter(|effect| effect.about.is_some());
+            let beside: SettingSet = beside.map(|effect| effect.setting).collect();
             match &rule.subject {
                 None if in_block => {
                     let of_switch = SettingSet::where_(|id| set.contains(id) && id.info().scope == Scope::Switch);
-                    targets.extend(spread(of_switch, &[], &[], Layer::Own));
+                    targets.extend(spread(of_switch.union(beside), ports, vlans, Layer::Own));
                 }
-                Some(Subject::Reach(_)) => targets.extend(spread(set, &[], vlans, Layer::Global)),
+                Some(Subject::Reach(_)) => {
+                    targets.extend(spread(set, &[], vlans, Layer::Global));
+                    targets.extend(spread(beside, ports, vlans, Layer::Own));
+                }
                 _ => targets.extend(spread(set, ports, vlans, Layer::Own)),
             }
         }
@@ -412,6 +418,11 @@ impl<'a> Finder<'a> {
             }
             None => spread(set, &[], &[], Layer::Torn),
         };
+        let rule = self.dialect.rules().get(statement.rule as usize);
+        for subject in rule.iter().flat_map(|rule| &rule.effects).filter_map(|effect| effect.about.as_ref()) {
+            let captured = self.captured(position, subject);
+            targets.extend(self.block(subject, &captured, 0));
+        }
         for target in &mut targets {
             target.settings = SettingSet::where_(|id| set.contains(id) && target.settings.contains(id));
             target.layer = Layer::Torn;

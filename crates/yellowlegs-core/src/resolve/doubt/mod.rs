@@ -8,7 +8,7 @@ mod paint;
 use std::sync::Arc;
 
 use super::Resolved;
-use crate::dialect::{Change, Dialect, PortItem, Subject};
+use crate::dialect::{Change, Dialect, PortItem};
 use crate::model::{Doubt, DoubtWidth, Mark, SettingSet, Switch, VlanId};
 
 use find::Finder;
@@ -89,7 +89,7 @@ pub(super) fn ports_of_unread(dialect: &Dialect, text: &str, mark: Mark, context
     let alike = dialect.alike(text, mark, context);
     let names_ports = |number: &u32| {
         dialect.rules().get(*number as usize).is_some_and(|rule| {
-            matches!(rule.subject, Some(Subject::Ports(_))) || rule.declares.is_some() || rule.used_by.is_some()
+            rule.port_subjects().next().is_some() || rule.declares.is_some() || rule.used_by.is_some()
         })
     };
     if !alike.rules.iter().any(names_ports) {
