@@ -162,3 +162,13 @@ fn an_open_rule_says_nothing_yet() {
     let told = Dialect::load(&Arc::new(Source::of("x.toml", text))).unwrap_err();
     assert!(told.iter().any(|p| p.place.line == 8 && p.what.contains("open")), "{told:?}");
 }
+
+/// A statement of braces that goes on over lines, behind a text in quotes that no literal can name.
+#[test]
+fn a_statement_over_lines_behind_odd_words() {
+    let text = "unit one;\n\"it's\nodd\" at the gate\nlane 1\n;\n";
+    let written = sketch("new", &[text]).unwrap();
+    let language = Arc::new(Dialect::load(&Arc::new(Source::of("new.toml", written.as_str()))).unwrap());
+    let reading = language.read(&Source::of("t", text), 1);
+    assert_eq!(reading.not_taken().count(), 0, "{written}");
+}

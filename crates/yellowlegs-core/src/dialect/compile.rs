@@ -26,26 +26,31 @@ pub(super) fn rules(doc: &TomlDoc<'_>, rules: &[Placed], contexts: usize, text: 
         let then = rule.opens.filter(|_| rule.goes_on);
         let number = number as u32;
         for context in &rule.contexts {
-            let mut add = |root: usize, sequence: &[Step], ends: bool, enters: Option<usize>| {
+            let meaning = |root: usize, ends: bool, enters: Option<usize>| {
                 let then = then.map(|context| 2 * context + root % 2);
-                let meaning = Meaning { rule: number, ends, enters, then };
-                report_build(doc, automaton.add(root, &rule.pattern, sequence, meaning), place);
+                Meaning { rule: number, ends, enters, then }
             };
-            for sequence in &rule.pattern.sequences {
-                add(2 * context, sequence, true, inside.map(|c| 2 * c));
-                if (inside.is_some() || then.is_some()) && text.layout.negation.is_some() {
-                    add(2 * context + 1, sequence, rule.undo.is_some(), inside.map(|inside| 2 * inside + 1));
-                }
+            let mut whole = |root: usize, ends: bool, enters: Option<usize>| {
+                let meaning = meaning(root, ends, enters);
+                report_build(doc, automaton.add_pattern(root, &rule.pattern, meaning), place);
+            };
+            let (plain, negated) = (2 * context, 2 * context + 1);
+            whole(plain, true, inside.map(|c| 2 * c));
+            if text.layout.negation.is_none() {
+                continue;
             }
-            if rule.undo.is_none() || text.layout.negation.is_none() {
+            if inside.is_some() || then.is_some() || rule.undo.is_some() {
+                whole(negated, rule.undo.is_some(), inside.map(|c| 2 * c + 1));
+            }
+            if rule.undo.is_none() {
                 continue;
             }
             for sequence in &rule.pattern.sequences {
-                add(2 * context + 1, sequence, true, inside.map(|c| 2 * c + 1));
                 // Shortened it may stand only where it means this rule and no other.
                 let head = shortened(sequence);
                 if short.get(&(*context, head)).is_some_and(|rules| rules.len() == 1) {
-                    add(2 * context + 1, head, true, None);
+                    let meaning = Meaning { then: None, ..meaning(negated, true, None) };
+                    report_build(doc, automaton.add(negated, &rule.pattern, head, meaning), place);
                 }
             }
         }

@@ -8,7 +8,7 @@ use rustc_hash::FxHashSet;
 use super::automaton::{Automaton, BuildError, Meaning, WordRule};
 use super::hole::HoleType;
 use super::layout::{Braces, Layout, Structure};
-use super::pattern::{OwnTypes, Pattern, PatternError, Step};
+use super::pattern::{OwnTypes, Pattern, PatternError};
 use super::ports::ListsText;
 use super::render::Writing;
 use super::rule::Rule;
@@ -110,11 +110,7 @@ fn set_by_rules(rules: &[Rule]) -> Vec<bool> {
 
 /// The words of a dialect, which are no secret wherever they stand.
 fn vocabulary(rules: &[Rule], layout: &Layout) -> FxHashSet<Box<str>> {
-    let steps = rules.iter().flat_map(|rule| rule.pattern.sequences.iter().flatten());
-    let words = steps.filter_map(|step| match step {
-        Step::Literal(word) | Step::Choice(_, _, word) => Some(word.as_str()),
-        Step::Hole(_) => None,
-    });
+    let words = rules.iter().flat_map(|rule| rule.pattern.words());
     words.chain(layout.negation.as_deref()).chain(layout.verb.as_deref()).map(Into::into).collect()
 }
 
@@ -263,9 +259,7 @@ pub(super) fn patterns(doc: &TomlDoc<'_>, items: &[Item<&str>], text: &Text) -> 
     for (number, item) in items.iter().enumerate() {
         let Some(pattern) = parse_pattern(doc, item, text) else { continue };
         let meaning = Meaning { rule: number as u32, ends: true, enters: None, then: None };
-        for sequence in &pattern.sequences {
-            report_build(doc, automaton.add(0, &pattern, sequence, meaning), |_| (item.spot.clone(), 0));
-        }
+        report_build(doc, automaton.add_pattern(0, &pattern, meaning), |_| (item.spot.clone(), 0));
     }
     automaton
 }

@@ -9,8 +9,8 @@ use super::hole::HoleType;
 use crate::source::Word;
 use crate::syntax::Splitter;
 
-/// Most sequences one pattern may stand for.
-pub(super) const MAX_SEQUENCES: usize = 1024;
+/// Most sequences of a pattern that are followed one by one; one of more is a graph.
+const FEW_SEQUENCES: usize = 256;
 /// Longest pattern, in bytes.
 const LONGEST: usize = 4_096;
 /// Most words a sequence may have.
@@ -59,9 +59,6 @@ pub enum PatternProblem {
     /// An optional part or an alternative that could be empty twice over, or a hole of words without words.
     #[error("a part of the pattern holds nothing")]
     EmptyPart,
-    /// Too many combinations.
-    #[error("the pattern stands for more than {MAX_SEQUENCES} sequences of words")]
-    TooMany,
     /// Too long.
     #[error("the pattern is longer than {MAX_LENGTH} words")]
     TooLong,
@@ -96,7 +93,6 @@ impl PatternProblem {
             Self::Unclosed { .. } | Self::Unexpected { .. } => {
                 Some("put single quotes around a sign that is meant as a word, for example `'['`".into())
             }
-            Self::TooMany => Some("split the rule in two".into()),
             _ => None,
         }
     }
@@ -169,22 +165,27 @@ pub enum Step {
     Choice(usize, usize, String),
 }
 
-/// A pattern read: its holes and every sequence of words it stands for.
+/// A pattern read: its holes, its parts, and the sequences of words it stands for.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Pattern {
     /// Its holes in the order of the text.
     pub holes: Vec<Hole>,
-    /// The sequences, longest parts first.
+    /// Its parts, one after the other.
+    pub(super) parts: Vec<Part>,
+    /// The sequences, longest parts first; of very many, only that with every part and that with the fewest.
     pub sequences: Vec<Vec<Step>>,
+    is_wide: bool,
 }
 
-enum Node {
+/// A part of a pattern.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) enum Part {
     Word(String),
     Hole(usize),
     /// Each word may be several in a row. With a type it may be that, too.
     Choice(usize, Vec<Vec<String>>, bool),
-    Optional(Vec<Node>),
-    Either(Vec<Vec<Node>>),
+    Optional(Vec<Part>),
+    Either(Vec<Vec<Part>>),
 }
 
 impl Pattern {
@@ -204,34 +205,88 @@ impl Pattern {
             return Err((0, PatternProblem::TooLarge { found: text.len() }));
         }
         let mut parser = Parser { text, at: 0, holes: Vec::new(), splitter, ignore_case, types, depth: 0 };
-        let nodes = parser.sequence(None)?;
-        if nodes.is_empty() {
+        let parts = parser.sequence(None)?;
+        if parts.is_empty() {
             return Err((0, PatternProblem::Empty));
         }
-        let mut sequences = expand(&nodes).ok_or((0, PatternProblem::TooMany))?;
+        let is_wide = ways(&parts) > FEW_SEQUENCES;
+        let mut sequences = if is_wide { vec![end_of(&parts, true), end_of(&parts, false)] } else { expand(&parts) };
         sequences.retain(|s| !s.is_empty());
-        let pattern = Self { holes: parser.holes, sequences };
+        sequences.dedup();
+        let pattern = Self { holes: parser.holes, parts, sequences, is_wide };
         pattern.check().map_err(|problem| (0, problem))?;
         Ok(pattern)
+    }
+
+    /// One that takes nothing.
+    pub(super) fn nothing() -> Self {
+        Self { holes: Vec::new(), parts: Vec::new(), sequences: Vec::new(), is_wide: false }
+    }
+
+    /// Whether it stands for so many sequences that it is better followed part by part.
+    pub(super) fn is_wide(&self) -> bool {
+        self.is_wide
+    }
+
+    /// The words in it.
+    pub(super) fn words(&self) -> Vec<&str> {
+        fn gather<'p>(parts: &'p [Part], words: &mut Vec<&'p str>) {
+            for part in parts {
+                match part {
+                    Part::Word(word) => words.push(word),
+                    Part::Hole(_) => {}
+                    Part::Choice(_, all, _) => words.extend(all.iter().flatten().map(String::as_str)),
+                    Part::Optional(inner) => gather(inner, words),
+                    Part::Either(ways) => ways.iter().for_each(|way| gather(way, words)),
+                }
+            }
+        }
+        let mut words = Vec::new();
+        gather(&self.parts, &mut words);
+        words
+    }
+
+    /// The shortest sequence in which exactly the holes are that hold something, each with what it is to be.
+    pub(super) fn sequence_with(&self, wanted: &impl Fn(usize) -> Wanted) -> Option<Vec<Step>> {
+        let sequence = filled(&self.parts, wanted)?;
+        let is_there = |hole: usize| {
+            wanted(hole) == Wanted::Absent
+                || sequence.iter().any(|step| matches!(step, Step::Hole(h) | Step::Choice(h, ..) if *h == hole))
+        };
+        (0..self.holes.len()).all(is_there).then_some(sequence)
     }
 
     fn check(&self) -> Result<(), PatternProblem> {
         if self.sequences.is_empty() {
             return Err(PatternProblem::Empty);
         }
-        for sequence in &self.sequences {
-            if sequence.len() > MAX_LENGTH {
-                return Err(PatternProblem::TooLong);
-            }
-            for (i, step) in sequence.iter().enumerate() {
-                let Step::Hole(hole) = step else { continue };
-                let Some(Hole { name, kind }) = self.holes.get(*hole) else { continue };
-                if kind.typed().is_some_and(HoleType::is_rest) && i + 1 < sequence.len() {
-                    return Err(PatternProblem::AfterRest { name: name.clone() });
-                }
-            }
+        if self.sequences.iter().any(|sequence| sequence.len() > MAX_LENGTH) {
+            return Err(PatternProblem::TooLong);
         }
-        Ok(())
+        match self.followed_rest(&self.parts, false) {
+            Some(hole) => Err(PatternProblem::AfterRest { name: hole.name.clone() }),
+            None => Ok(()),
+        }
+    }
+
+    /// A hole that takes the rest of the line and has something behind it.
+    fn followed_rest(&self, parts: &[Part], mut followed: bool) -> Option<&Hole> {
+        for part in parts.iter().rev() {
+            let found = match part {
+                Part::Word(_) => None,
+                Part::Hole(hole) | Part::Choice(hole, _, true) => {
+                    self.holes.get(*hole).filter(|hole| followed && hole.kind.typed().is_some_and(HoleType::is_rest))
+                }
+                Part::Choice(..) => None,
+                Part::Optional(inner) => self.followed_rest(inner, followed),
+                Part::Either(ways) => ways.iter().find_map(|way| self.followed_rest(way, followed)),
+            };
+            if found.is_some() {
+                return found;
+            }
+            followed = true;
+        }
+        None
     }
 
     /// Whether what some hole takes is never shown.
@@ -245,40 +300,106 @@ impl Pattern {
     }
 }
 
-fn expand(nodes: &[Node]) -> Option<Vec<Vec<Step>>> {
+/// What a hole is to be in a sequence.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Wanted {
+    /// Not there.
+    Absent,
+    /// What its type takes.
+    Held,
+    /// One of its words.
+    Chosen(usize),
+}
+
+/// How many sequences parts stand for.
+fn ways(parts: &[Part]) -> usize {
+    let of = |part: &Part| match part {
+        Part::Word(_) | Part::Hole(_) => 1,
+        Part::Choice(_, words, is_typed) => words.len() + usize::from(*is_typed),
+        Part::Optional(inner) => ways(inner).saturating_add(1),
+        Part::Either(all) => all.iter().map(|way| ways(way)).fold(0, usize::saturating_add),
+    };
+    parts.iter().map(of).fold(1, usize::saturating_mul)
+}
+
+/// The sequence with every optional part, or with none; of alternatives the first.
+fn end_of(parts: &[Part], every: bool) -> Vec<Step> {
+    let of = |part: &Part| match part {
+        Part::Word(word) => vec![Step::Literal(word.clone())],
+        Part::Hole(hole) | Part::Choice(hole, _, true) => vec![Step::Hole(*hole)],
+        Part::Choice(hole, words, false) => words.first().map_or(Vec::new(), |words| chosen(*hole, 0, words)),
+        Part::Optional(inner) if every => end_of(inner, every),
+        Part::Optional(_) => Vec::new(),
+        Part::Either(ways) => ways.first().map_or(Vec::new(), |way| end_of(way, every)),
+    };
+    parts.iter().flat_map(of).collect()
+}
+
+fn chosen(hole: usize, which: usize, words: &[String]) -> Vec<Step> {
+    let (first, more) = words.split_first().map_or((String::new(), &[][..]), |(first, more)| (first.clone(), more));
+    std::iter::once(Step::Choice(hole, which, first)).chain(more.iter().cloned().map(Step::Literal)).collect()
+}
+
+/// The holes in parts.
+fn holes_in(parts: &[Part]) -> Vec<usize> {
+    let of = |part: &Part| match part {
+        Part::Word(_) => Vec::new(),
+        Part::Hole(hole) | Part::Choice(hole, ..) => vec![*hole],
+        Part::Optional(inner) => holes_in(inner),
+        Part::Either(ways) => ways.iter().flat_map(|way| holes_in(way)).collect(),
+    };
+    parts.iter().flat_map(of).collect()
+}
+
+/// The shortest sequence of parts in which no hole is that is to be absent.
+fn filled(parts: &[Part], wanted: &impl Fn(usize) -> Wanted) -> Option<Vec<Step>> {
+    let is_wanted = |parts: &[Part]| holes_in(parts).into_iter().any(|hole| wanted(hole) != Wanted::Absent);
+    let mut sequence = Vec::new();
+    for part in parts {
+        let steps = match part {
+            Part::Word(word) => vec![Step::Literal(word.clone())],
+            Part::Hole(hole) => (wanted(*hole) == Wanted::Held).then(|| vec![Step::Hole(*hole)])?,
+            Part::Choice(hole, words, is_typed) => match wanted(*hole) {
+                Wanted::Held if *is_typed => vec![Step::Hole(*hole)],
+                Wanted::Chosen(which) => chosen(*hole, which, words.get(which)?),
+                Wanted::Held | Wanted::Absent => return None,
+            },
+            Part::Optional(inner) if is_wanted(inner) => filled(inner, wanted)?,
+            Part::Optional(_) => Vec::new(),
+            Part::Either(ways) => {
+                let one = ways.iter().find(|way| is_wanted(way));
+                match one {
+                    Some(way) => filled(way, wanted)?,
+                    None => ways.iter().find_map(|way| filled(way, wanted))?,
+                }
+            }
+        };
+        sequence.extend(steps);
+    }
+    Some(sequence)
+}
+
+fn expand(parts: &[Part]) -> Vec<Vec<Step>> {
     let mut sequences: Vec<Vec<Step>> = vec![Vec::new()];
-    for node in nodes {
-        let options: Vec<Vec<Step>> = match node {
-            Node::Word(word) => vec![vec![Step::Literal(word.clone())]],
-            Node::Hole(hole) => vec![vec![Step::Hole(*hole)]],
-            Node::Choice(hole, words, is_typed) => {
-                let words = words.iter().enumerate().map(|(i, words)| {
-                    let (first, more) = words.split_first().map_or((String::new(), &[][..]), |(f, m)| (f.clone(), m));
-                    let more = more.iter().cloned().map(Step::Literal);
-                    std::iter::once(Step::Choice(*hole, i, first)).chain(more).collect()
-                });
+    for part in parts {
+        let options: Vec<Vec<Step>> = match part {
+            Part::Word(word) => vec![vec![Step::Literal(word.clone())]],
+            Part::Hole(hole) => vec![vec![Step::Hole(*hole)]],
+            Part::Choice(hole, words, is_typed) => {
+                let words = words.iter().enumerate().map(|(which, words)| chosen(*hole, which, words));
                 words.chain(is_typed.then(|| vec![Step::Hole(*hole)])).collect()
             }
-            Node::Optional(inner) => {
-                let mut options = expand(inner)?;
+            Part::Optional(inner) => {
+                let mut options = expand(inner);
                 options.push(Vec::new());
                 options
             }
-            Node::Either(ways) => {
-                let mut options = Vec::new();
-                for way in ways {
-                    options.extend(expand(way)?);
-                }
-                options
-            }
+            Part::Either(ways) => ways.iter().flat_map(|way| expand(way)).collect(),
         };
-        if sequences.len() * options.len() > MAX_SEQUENCES {
-            return None;
-        }
         sequences =
             sequences.iter().flat_map(|s| options.iter().map(move |o| s.iter().chain(o).cloned().collect())).collect();
     }
-    Some(sequences)
+    sequences
 }
 
 struct Parser<'p> {
@@ -301,7 +422,7 @@ impl<'p> Parser<'p> {
     }
 
     /// Nodes up to `end` (not eaten), or to the end of the text.
-    fn sequence(&mut self, end: Option<char>) -> Result<Vec<Node>, PatternError> {
+    fn sequence(&mut self, end: Option<char>) -> Result<Vec<Part>, PatternError> {
         if self.depth > MAX_DEPTH {
             return Err((self.at, PatternProblem::TooDeep));
         }
@@ -311,7 +432,7 @@ impl<'p> Parser<'p> {
         nodes
     }
 
-    fn nodes(&mut self, end: Option<char>) -> Result<Vec<Node>, PatternError> {
+    fn nodes(&mut self, end: Option<char>) -> Result<Vec<Part>, PatternError> {
         let mut nodes = Vec::new();
         loop {
             let start = self.at;
@@ -323,13 +444,13 @@ impl<'p> Parser<'p> {
                     self.at += 1;
                     let inner = self.sequence(Some(']'))?;
                     self.close(']', '[', start)?;
-                    nodes.push(Self::not_empty(inner, start).map(Node::Optional)?);
+                    nodes.push(Self::not_empty(inner, start).map(Part::Optional)?);
                 }
                 Some('(') => nodes.push(self.either(start)?),
                 Some('<') => nodes.push(self.hole(start)?),
                 Some('\'') => {
                     let word = self.until('\'', '\'')?;
-                    nodes.push(Node::Word(self.literal(word)));
+                    nodes.push(Part::Word(self.literal(word)));
                 }
                 Some(c @ (']' | ')' | '>' | '|')) => {
                     return Err((start, PatternProblem::Unexpected { sign: c.into() }));
@@ -339,7 +460,7 @@ impl<'p> Parser<'p> {
         }
     }
 
-    fn not_empty(nodes: Vec<Node>, at: usize) -> Result<Vec<Node>, PatternError> {
+    fn not_empty(nodes: Vec<Part>, at: usize) -> Result<Vec<Part>, PatternError> {
         if nodes.is_empty() { Err((at, PatternProblem::EmptyPart)) } else { Ok(nodes) }
     }
 
@@ -351,7 +472,7 @@ impl<'p> Parser<'p> {
         Err((start, PatternProblem::Unclosed { sign: open }))
     }
 
-    fn either(&mut self, start: usize) -> Result<Node, PatternError> {
+    fn either(&mut self, start: usize) -> Result<Part, PatternError> {
         let mut ways = Vec::new();
         loop {
             self.at += 1;
@@ -362,7 +483,7 @@ impl<'p> Parser<'p> {
             }
         }
         self.close(')', '(', start)?;
-        Ok(Node::Either(ways))
+        Ok(Part::Either(ways))
     }
 
     /// The text between the sign at the cursor and its end.
@@ -378,7 +499,7 @@ impl<'p> Parser<'p> {
         if self.ignore_case { word.to_ascii_lowercase() } else { word.to_owned() }
     }
 
-    fn words(&mut self, nodes: &mut Vec<Node>) -> Result<(), PatternError> {
+    fn words(&mut self, nodes: &mut Vec<Part>) -> Result<(), PatternError> {
         let rest = self.rest();
         let len = rest.find(|c: char| c.is_whitespace() || "[](){}<>|'".contains(c)).unwrap_or(rest.len()).max(1);
         let chunk = rest.get(..len).unwrap_or(rest);
@@ -387,12 +508,12 @@ impl<'p> Parser<'p> {
         }
         let mut words: Vec<Word> = Vec::new();
         self.splitter.split(chunk, 0, &mut words);
-        nodes.extend(words.iter().map(|w| Node::Word(self.literal(w.of(chunk)))));
+        nodes.extend(words.iter().map(|w| Part::Word(self.literal(w.of(chunk)))));
         self.at += chunk.len();
         Ok(())
     }
 
-    fn hole(&mut self, start: usize) -> Result<Node, PatternError> {
+    fn hole(&mut self, start: usize) -> Result<Part, PatternError> {
         let text = self.until('>', '<')?;
         let bad = || (start, PatternProblem::BadHole { text: text.to_owned() });
         let (name, kind) = text.split_once(':').ok_or_else(bad)?;
@@ -412,7 +533,7 @@ impl<'p> Parser<'p> {
         let words = words.map(|words| self.own_words(words)).transpose().map_err(|problem| (start, problem))?;
         if let (Some((words, values)), "") = (&words, kind) {
             self.holes.push(Hole { name: name.to_owned(), kind: HoleKind::Choice(values.clone()) });
-            return Ok(Node::Choice(number, words.clone(), false));
+            return Ok(Part::Choice(number, words.clone(), false));
         }
         let kind = HoleType::by_name(kind).ok_or_else(|| {
             let own = self.types.keys().cloned().collect();
@@ -424,13 +545,13 @@ impl<'p> Parser<'p> {
         }
         let Some((words, values)) = words else {
             self.holes.push(Hole { name: name.to_owned(), kind: HoleKind::Typed(kind, repeated) });
-            return Ok(Node::Hole(number));
+            return Ok(Part::Hole(number));
         };
         if repeated {
             return Err((start, PatternProblem::Unexpected { sign: "...".into() }));
         }
         self.holes.push(Hole { name: name.to_owned(), kind: HoleKind::Worded(kind, values) });
-        Ok(Node::Choice(number, words, true))
+        Ok(Part::Choice(number, words, true))
     }
 
     /// The words of a hole with what each stands for; one may be several in a row.
@@ -487,7 +608,6 @@ mod tests {
     #[case("a <n:int( =3)>", 2, PatternProblem::EmptyPart)]
     #[case("a <n:int(x>", 2, PatternProblem::BadHole { text: "n:int(x".into() })]
     #[case("a <n:int(x)>...", 2, PatternProblem::Unexpected { sign: "...".into() })]
-    #[case("[a][b][c][d][e][f][g][h][i][j][k]", 0, PatternProblem::TooMany)]
     fn problems_have_an_offset(#[case] pattern: &str, #[case] offset: usize, #[case] problem: PatternProblem) {
         assert_eq!(Pattern::parse(pattern, &Splitter::new(""), false), Err((offset, problem)));
     }

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use super::captured::Captured;
 use super::hole::HoleType;
 use super::layout::Structure;
-use super::pattern::Step;
+use super::pattern::{Step, Wanted};
 use super::ports::PortItem;
 use super::rule::{Rule, Until};
 use super::{Dialect, Reading, Statement};
@@ -37,20 +37,12 @@ impl Dialect {
 
     /// The words of a rule with its holes filled: the first of its forms that needs exactly these. `None` when none does.
     pub fn words_with(&self, rule: &Rule, held: &[Held], chosen: &[Option<usize>], negated: bool) -> Option<String> {
-        let fits = |sequence: &&Vec<Step>| {
-            let there = |hole: usize| sequence.iter().any(|s| matches!(s, Step::Hole(h) if *h == hole));
-            let which = |hole: usize| {
-                sequence.iter().find_map(|s| match s {
-                    Step::Choice(h, which, _) if *h == hole => Some(*which),
-                    _ => None,
-                })
-            };
-            (0..rule.pattern.holes.len()).all(|hole| {
-                there(hole) == held.get(hole).is_some_and(Option::is_some)
-                    && which(hole) == chosen.get(hole).copied().flatten()
-            })
+        let wanted = |hole: usize| match (chosen.get(hole).copied().flatten(), held.get(hole)) {
+            (Some(which), _) => Wanted::Chosen(which),
+            (None, Some(Some(_))) => Wanted::Held,
+            (None, _) => Wanted::Absent,
         };
-        let sequence = rule.pattern.sequences.iter().find(fits)?;
+        let sequence = rule.pattern.sequence_with(&wanted)?;
         let mut text = String::new();
         if negated {
             text.push_str(self.layout.negation.as_deref()?);
@@ -62,8 +54,8 @@ impl Dialect {
                 text.push(' ');
             }
             match step {
-                Step::Literal(word) | Step::Choice(_, _, word) => text.push_str(word),
-                Step::Hole(hole) => text.push_str(held.get(*hole)?.as_deref()?),
+                Step::Literal(word) | Step::Choice(_, _, word) => text.push_str(&word),
+                Step::Hole(hole) => text.push_str(held.get(hole)?.as_deref()?),
             }
         }
         Some(text)

@@ -140,9 +140,9 @@ fn what_is_read_is_written(#[case] language: &str, #[case] text: &str) {
 #[rstest]
 #[case(ROWS, ROWS_TEXT, "a:4 port.tagged-vlans", "110,120", &["= pools", "110 marked a:4"])]
 #[case::what_else_the_row_says_stays(ROWS, ROWS_TEXT, "vlan 110 vlan.name", "crew", &["= pools", "110 crew"])]
-#[case(ITEMS, ITEMS_TEXT, "a:5 port.tagged-vlans", "120", &["pool 120 : a:5 marked ;"])]
-#[case::negated(ITEMS, ITEMS_TEXT, "b:1 port.tagged-vlans", "120", &["not pool 110 : b:1 marked ;"])]
-#[case(ITEMS, ITEMS_TEXT, "a:5 port.voice-vlan", "212", &["speak a:5 = 212 ,"])]
+#[case(ITEMS, ITEMS_TEXT, "a:5 port.tagged-vlans", "120", &["pool 120 : a:5 marked"])]
+#[case::negated(ITEMS, ITEMS_TEXT, "b:1 port.tagged-vlans", "120", &["not pool 110 : b:1 marked"])]
+#[case(ITEMS, ITEMS_TEXT, "a:5 port.voice-vlan", "212", &["speak a:5 = 212"])]
 fn a_change_is_one_line(
     #[case] language: &str,
     #[case] text: &str,

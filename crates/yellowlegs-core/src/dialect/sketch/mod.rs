@@ -127,8 +127,10 @@ fn add_unread(rules: &mut BTreeMap<Rule, Seen>, dialect: &Dialect, texts: &[&str
             dialect.layout().splitter.split(text.get(start..start + width).unwrap_or_default(), start, &mut words);
             let first = words.first().map_or("", |w| w.of(text));
             let first = lines::literal(first);
-            let pattern = if words.len() > 1 { format!("{first} <rest:rest>") } else { first };
-            let holes = if words.len() > 1 { vec![("rest".to_owned(), HoleType::Rest)] } else { Vec::new() };
+            // A statement may go on in the next line: where its first word is known already, more follows.
+            let more = words.len() > 1 || rules.keys().any(|rule| rule.pattern == first);
+            let pattern = if more { format!("{first} <rest:rest>") } else { first };
+            let holes = if more { vec![("rest".to_owned(), HoleType::Rest)] } else { Vec::new() };
             let inside = opens.get(&(number, unread.mark.line())).map(|o| (*o).clone());
             // One pattern opens one context: what was there without one gets it.
             let there = rules.keys().find(|r| r.pattern == pattern).cloned();

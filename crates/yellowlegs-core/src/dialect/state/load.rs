@@ -27,10 +27,8 @@ impl Uncompiled {
         };
         for (number, rule) in rules.rules.iter().enumerate() {
             let meaning = Meaning { rule: number as u32, ends: true, enters: None, then: None };
-            for (context, sequence) in
-                rule.contexts.iter().flat_map(|c| rule.pattern.sequences.iter().map(move |s| (c, s)))
-            {
-                report_build(doc, automaton.add(*context, &rule.pattern, sequence, meaning), place);
+            for context in &rule.contexts {
+                report_build(doc, automaton.add_pattern(*context, &rule.pattern, meaning), place);
             }
         }
         for clash in automaton.clashes(lists) {
@@ -326,7 +324,7 @@ fn read_table(doc: &TomlDoc<'_>, table: &TableReader<'_>, names: &[String], text
     if columns.is_empty() {
         doc.report(&spot, DialectProblem::NoColumns);
     }
-    let nothing = Pattern { holes: Vec::new(), sequences: Vec::new() };
+    let nothing = Pattern::nothing();
     let fields = written.map(|w| fill(doc, kind, &nothing, Some(&w), &spot, true)).unwrap_or_default();
     let columns: Vec<Column> = columns.iter().filter_map(|column| read_column(doc, column, kind, text)).collect();
     Some((Table { line: doc.place(&spot).line, fact: kind, columns, contexts, joined, fields }, spot))
