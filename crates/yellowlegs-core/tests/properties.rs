@@ -16,7 +16,8 @@ use yellowlegs_core::source::Source;
 /// Lines of Shingle and lines of nobody, in any order and at any depth.
 fn line() -> impl Strategy<Value = String> {
     // A free text takes the lines behind it: they are neither statements nor unread.
-    let known = SHINGLE.lines().filter_map(|l| l.strip_prefix("pattern = \"")).filter(|l| !l.starts_with("welcome"));
+    let pattern = |line: &'static str| line.strip_prefix("pattern = \"").or_else(|| line.strip_prefix('"'));
+    let known = SHINGLE.lines().filter_map(pattern).filter(|l| !l.starts_with("welcome"));
     let mut heads: Vec<String> =
         known.filter_map(|l| l.split(['<', '(', '[', '"']).next()).map(str::to_owned).collect();
     heads.extend(["without ".into(), "# ".into(), "\u{feff}".into(), String::new()]);

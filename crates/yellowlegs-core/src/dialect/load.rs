@@ -6,6 +6,7 @@ use jiff::tz::Offset;
 use rustc_hash::FxHashSet;
 
 use super::automaton::{Automaton, BuildError, Meaning, WordRule};
+use super::effects::Negated;
 use super::hole::HoleType;
 use super::layout::{Braces, Layout, Structure};
 use super::pattern::{OwnTypes, Pattern, PatternError};
@@ -13,9 +14,9 @@ use super::ports::ListsText;
 use super::render::Writing;
 use super::rule::Rule;
 use super::units::{Measure, Units};
-use super::{Dialect, DialectProblem, Lists, compile, example, rules, state};
+use super::{Dialect, DialectProblem, Lists, compile, effects, example, rules, state};
 use crate::model::{Kind, Mark, Origin, Requirement, SettingId, Slot, TraitId, TraitSlot, Traits, Value, settings};
-use crate::source::{Item, Problem, Scalar, Source, Spot, TableReader, TomlDoc};
+use crate::source::{Entry, Item, Problem, Scalar, Source, Spot, TableReader, TomlDoc};
 use crate::syntax::Splitter;
 
 /// How lines are taken apart, and how their words are compared.
@@ -25,6 +26,8 @@ pub(super) struct Text {
     pub(super) words: WordRule,
     /// The dialect's own types of holes.
     pub(super) types: OwnTypes,
+    /// What the negated form of a rule does that does not say so itself.
+    pub(super) negated: Option<Negated>,
 }
 
 pub(super) fn load(source: &Arc<Source>) -> Result<Dialect, Vec<Problem>> {
@@ -180,7 +183,18 @@ fn read_text(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Text {
         },
         words: WordRule { ignore_case: one_of(table, "case", &["exact", "ignore"]) == Some(1), shortest },
         types: OwnTypes::new(),
+        negated: read_negated(doc, table),
     }
+}
+
+/// What negated forms do unless a rule says otherwise.
+fn read_negated(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Option<Negated> {
+    let way = one_of(table, "negated", &Negated::WORDS.map(|(_, word)| word))?;
+    if let Some(spot) = table.key_spot("negated").filter(|_| table.key_spot("negation").is_none()) {
+        let wanted = "says what the negated form does, and no `negation` says what makes one";
+        doc.report(&spot, DialectProblem::Misplaced { key: "negated", wanted });
+    }
+    Some(Negated::WORDS[way].0)
 }
 
 /// Types of holes by names of the dialect's own: each is what stands behind the colon of a hole.
@@ -409,18 +423,66 @@ pub(super) fn report_build(doc: &TomlDoc<'_>, added: Result<(), BuildError>, pla
 fn read_defaults(doc: &TomlDoc<'_>, table: Option<&TableReader<'_>>) -> Vec<Option<Slot>> {
     let mut defaults = vec![None; settings::ALL.len()];
     let Some(table) = table else { return defaults };
-    for entry in table.entries().into_values() {
-        let Some(id) = known_setting(doc, &entry.key) else { continue };
+    let mut off: Vec<(SettingId, Slot)> = Vec::new();
+    let slot = |value: Value, entry: &Entry<'_>| {
+        let mark = Some(mark_of(doc, &entry.key.spot, &entry.spot()));
+        Slot { value: Some(value), origin: Origin::Default, mark, contested: false }
+    };
+    let mut set = |id: SettingId, entry: &Entry<'_>| {
         if id == settings::TAGGED_VLANS.id {
             doc.report(&entry.key.spot, DialectProblem::TaggedDefault);
-            continue;
+        } else if let Some(value) = effects::constant(doc, id, entry) {
+            if defaults[id.index()].is_some() {
+                doc.report(&entry.key.spot, DialectProblem::TwoDefaults { setting: id.name() });
+            }
+            defaults[id.index()] = Some(slot(value, entry));
         }
-        if let Some(value) = rules::constant(doc, id, &entry) {
-            let mark = Some(mark_of(doc, &entry.key.spot, &entry.spot()));
-            defaults[id.index()] = Some(Slot { value: Some(value), origin: Origin::Default, mark, contested: false });
+    };
+    for entry in table.entries().into_values() {
+        let feature: Vec<SettingId> = of_feature(entry.key.value).collect();
+        if feature.is_empty() {
+            if let Some(id) = known_setting(doc, &entry.key) {
+                set(id, &entry);
+            }
+        } else if entry.text() == Some("off") {
+            let silent = feature.iter().filter_map(|id| Some((*id, slot(silent(id.info().kind)?, &entry))));
+            off.extend(silent.filter(|(id, _)| *id != settings::TAGGED_VLANS.id));
+        } else if entry.text().is_some() {
+            doc.report(&entry.spot(), DialectProblem::FeatureDefault { feature: entry.key.value.to_owned() });
+        } else {
+            for inner in entry.tables().iter().flat_map(|table| table.entries().into_values()) {
+                let known =
+                    feature.iter().find(|id| id.name().split_once('.').is_some_and(|(_, n)| n == inner.key.value));
+                match known {
+                    Some(id) => set(*id, &inner),
+                    None => {
+                        let names = feature.iter().filter_map(|id| id.name().split_once('.')).map(|(_, name)| name);
+                        let words = names.map(str::to_owned).collect();
+                        let found = inner.key.value.to_owned();
+                        doc.report(&inner.key.spot, DialectProblem::Word { key: "defaults", found, words });
+                    }
+                }
+            }
         }
     }
+    for (id, slot) in off {
+        defaults[id.index()].get_or_insert(slot);
+    }
     defaults
+}
+
+/// The settings of a feature: the part of their names before the dot.
+fn of_feature(feature: &str) -> impl Iterator<Item = SettingId> + use<'_> {
+    SettingId::all().filter(move |id| id.name().split_once('.').is_some_and(|(of, _)| of == feature))
+}
+
+/// What a setting of a feature is that is off: a switch that is not thrown, a limit, a port or an address that is none. How
+/// many and how long have nothing that is off.
+fn silent(kind: Kind) -> Option<Value> {
+    match kind {
+        Kind::Flag | Kind::Rate | Kind::Vlan | Kind::Port | Kind::Address | Kind::Choice(_) => kind.off(),
+        _ => None,
+    }
 }
 
 pub(super) fn known_setting(doc: &TomlDoc<'_>, key: &Item<&str>) -> Option<SettingId> {

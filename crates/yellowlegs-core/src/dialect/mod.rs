@@ -4,6 +4,7 @@ mod automaton;
 mod captured;
 mod compile;
 mod convert;
+mod effects;
 mod example;
 mod hints;
 mod hole;

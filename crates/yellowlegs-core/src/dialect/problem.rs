@@ -126,6 +126,18 @@ pub enum DialectProblem {
     /// A default where the trait decides.
     #[error("what a trunk without a list carries is the trait `trunk-without-list`, not a default")]
     TaggedDefault,
+    /// A feature's default that is neither off nor a table.
+    #[error("`{feature}` is a feature: its default is \"off\", or a table of its settings")]
+    FeatureDefault {
+        /// The feature.
+        feature: String,
+    },
+    /// A setting with two defaults.
+    #[error("`{setting}` has a default already")]
+    TwoDefaults {
+        /// The setting.
+        setting: &'static str,
+    },
     /// A key that needs two signs.
     #[error("`{key}` needs two signs: one that opens and one that closes")]
     TwoSigns {
@@ -192,6 +204,17 @@ pub enum DialectProblem {
     /// A line of state that belongs to no fact.
     #[error("this line tells no fact: it has none of its own and stands in none")]
     NoFact,
+    /// A setting without a value, where nothing says which hole it takes.
+    #[error("`{setting}` takes no value: the pattern has {found} that could be it")]
+    WhichValue {
+        /// The setting.
+        setting: &'static str,
+        /// What the pattern has.
+        found: &'static str,
+    },
+    /// A column as a text that is none.
+    #[error("a column is a text `Title = pattern`, or a table with `title` and `is`")]
+    ColumnText,
     /// A table without columns.
     #[error("a table needs `columns`, each with `title` and `is`")]
     NoColumns,
@@ -248,6 +271,9 @@ impl Explain for DialectProblem {
             }
             Self::NoFact => Some("add `fact = \"…\"`, or let it stand in the context of a line that has one".into()),
             Self::TypeName { .. } => Some("take a word that no type has yet; `yellowlegs dialect settings` lists them".into()),
+            Self::FeatureDefault { feature } => Some(format!("for example `{feature} = {{ enabled = true }}`")),
+            Self::WhichValue { setting, .. } => Some(format!("write `{setting} = <hole>`, or `{setting} = value`")),
+            Self::ColumnText => Some("for example \"Port = <port:port>\"".into()),
             Self::TypeText => Some("for example `yes-no = \"(aye=true|nay=false)\"`, `wait = \"duration(for good=0)\"`".into()),
             Self::Unit { .. } => Some("for example `seconds = { watch = 14400 }`".into()),
             Self::TwoSigns { .. } => Some("for example [\"/*\", \"*/\"]".into()),

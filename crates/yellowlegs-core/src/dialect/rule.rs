@@ -123,6 +123,27 @@ pub struct Effect {
     pub about: Option<Subject>,
 }
 
+impl HoleRef {
+    /// Which of the rule's own holes it is.
+    pub fn own(&self) -> Option<usize> {
+        match self {
+            Self::Own(hole) => Some(*hole),
+            Self::Outer(_) => None,
+        }
+    }
+}
+
+impl Subject {
+    /// The hole that names it.
+    pub fn hole(&self) -> Option<&HoleRef> {
+        match self {
+            Self::Ports(hole) | Self::Vlan(hole) | Self::Mirror(hole) => Some(hole),
+            Self::Profile(profile) => Some(&profile.name),
+            Self::Reach(_) => None,
+        }
+    }
+}
+
 impl Rule {
     /// Whether lines inside it follow.
     pub fn opens_block(&self) -> bool {

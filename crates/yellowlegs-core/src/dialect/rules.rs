@@ -1,12 +1,12 @@
 //! From `[[rule]]` tables to rules: contexts, subjects, effects, and whether their types fit.
 
 use super::DialectProblem;
+use super::effects::{Holes, Negated, mismatch, undo};
 use super::hole::HoleType;
-use super::load::{Text, known_setting, one_of, parse_pattern};
+use super::load::{Text, one_of, parse_pattern};
 use super::pattern::{Hole, HoleKind, Pattern};
-use super::rule::{Change, Effect, HoleRef, Operand, ProfileRef, Reach, Rule, Subject, Until};
-use crate::model::{Choice, Direction, Kind, Scope, SettingId, Value, ValueError};
-use crate::source::{Entry, Item, Scalar, Spot, TableReader, TomlDoc, nearest};
+use super::rule::{HoleRef, ProfileRef, Reach, Rule, Subject, Until};
+use crate::source::{Item, Spot, TableReader, TomlDoc, nearest};
 
 /// A rule with the place of its pattern.
 pub(super) struct Placed {
@@ -23,7 +23,9 @@ struct Raw<'d> {
     opens: Option<usize>,
     goes_on: bool,
     subject: Option<Subject>,
-    undo: Option<bool>,
+    /// What it says in one text.
+    short: Option<Item<&'d str>>,
+    undo: Option<Negated>,
     is_idle: bool,
     is_open: bool,
     spot: Spot,
@@ -32,12 +34,13 @@ struct Raw<'d> {
 /// Reads all rules; also tells the names of the contexts, by number.
 pub(super) fn read<'d>(doc: &'d TomlDoc<'d>, tables: Vec<TableReader<'d>>, text: &Text) -> (Vec<Placed>, Vec<String>) {
     let mut names = vec!["top".to_owned()];
-    for item in tables.iter().flat_map(|table| [table.text("opens"), table.text("goes-on")]).flatten() {
+    let written = tables.into_iter().flat_map(|table| each(doc, table)).collect::<Vec<_>>();
+    for item in written.iter().flat_map(|one| [one.table.text("opens"), one.table.text("goes-on")]).flatten() {
         if !names.iter().any(|name| name == item.value) {
             names.push(item.value.to_owned());
         }
     }
-    let raws: Vec<Raw<'d>> = tables.into_iter().filter_map(|table| raw(doc, table, &names, text)).collect();
+    let raws: Vec<Raw<'d>> = written.into_iter().filter_map(|written| raw(doc, written, &names, text)).collect();
     let openers: Vec<Opener> = raws.iter().filter_map(Opener::of).collect();
     mixed(doc, &raws, &names);
     unreachable(doc, &raws);
@@ -45,7 +48,52 @@ pub(super) fn read<'d>(doc: &'d TomlDoc<'d>, tables: Vec<TableReader<'d>>, text:
     (rules, names)
 }
 
-fn raw<'d>(doc: &'d TomlDoc<'d>, table: TableReader<'d>, names: &[String], text: &Text) -> Option<Raw<'d>> {
+/// A pattern with what is written of it.
+pub(super) struct Written<'d> {
+    pub(super) pattern: Option<Item<&'d str>>,
+    pub(super) table: TableReader<'d>,
+    pub(super) short: Option<Item<&'d str>>,
+}
+
+/// The rules of one table: one for each `pattern`, or one for each of its `lines`, where the keys of the table hold for
+/// all of them.
+pub(super) fn each<'d>(doc: &'d TomlDoc<'d>, table: TableReader<'d>) -> Vec<Written<'d>> {
+    let Some(spot) = table.key_spot("lines") else {
+        let patterns = match table.texts("pattern") {
+            Some(patterns) if !patterns.is_empty() => patterns,
+            _ => {
+                let pattern = table.required_text("pattern");
+                return vec![Written { pattern, table, short: None }];
+            }
+        };
+        let one = |pattern: Item<&'d str>| {
+            let table = table.again();
+            table.ask("pattern");
+            Written { pattern: Some(pattern), table, short: None }
+        };
+        return patterns.into_iter().map(one).collect();
+    };
+    if table.key_spot("pattern").is_some() {
+        let wanted = "has a pattern for each of its keys: `pattern` does nothing beside it";
+        doc.report(&spot, DialectProblem::Misplaced { key: "lines", wanted });
+    }
+    let Some(lines) = table.table("lines") else { return Vec::new() };
+    let one = |entry: crate::source::Entry<'d>| {
+        let (pattern, short) = (Some(entry.key.clone()), entry.text());
+        if let Some(short) = short {
+            let short = Some(Item { value: short, spot: entry.spot() });
+            let table = table.again();
+            ["lines", "pattern"].into_iter().for_each(|key| table.ask(key));
+            return vec![Written { pattern, table, short }];
+        }
+        let own = entry.tables().into_iter();
+        own.map(|own| Written { pattern: pattern.clone(), table: own.within(&table), short: None }).collect()
+    };
+    lines.entries().into_values().flat_map(one).collect()
+}
+
+fn raw<'d>(doc: &'d TomlDoc<'d>, written: Written<'d>, names: &[String], text: &Text) -> Option<Raw<'d>> {
+    let Written { pattern, table, short } = written;
     let goes_on = table.text("goes-on");
     if let (Some(spot), true) = (table.key_spot("goes-on"), table.text("opens").is_some()) {
         let wanted = "says that the line goes on with statements, `opens` that lines inside it do: it is one of them";
@@ -58,8 +106,7 @@ fn raw<'d>(doc: &'d TomlDoc<'d>, table: TableReader<'d>, names: &[String], text:
         Some(items) if items.iter().any(|i| i.value == "*") => (0..names.len()).collect(),
         Some(items) => items.iter().filter_map(|item| known_context(doc, item, names)).collect(),
     };
-    let undo = one_of(&table, "negation", &["default", "off"]).map(|i| i == 1);
-    let pattern = table.required_text("pattern");
+    let undo = one_of(&table, "negation", &Negated::WORDS.map(|(_, word)| word)).map(|i| Negated::WORDS[i].0);
     let about = one_of(&table, "about", &["nothing", "open"]);
     let (is_idle, is_open) = (about == Some(0), about == Some(1));
     let parsed = pattern.as_ref().and_then(|item| {
@@ -74,6 +121,10 @@ fn raw<'d>(doc: &'d TomlDoc<'d>, table: TableReader<'d>, names: &[String], text:
         const WHY: &str = "says something, and `about = \"open\"` says that nobody knows what: take that line out";
         says_nothing(doc, &table, &SAYING, WHY);
     }
+    if let Some(short) = short.as_ref().filter(|_| is_idle || is_open) {
+        let wanted = "that the lines around say so, too, does not go with this: take one of them out";
+        doc.report(&short.spot, DialectProblem::Misplaced { key: "about", wanted });
+    }
     let subject = parsed.as_ref().and_then(|parsed| subject(doc, &table, parsed));
     const LATER: [&str; 13] = [
         "sets", "adds", "removes", "implies", "resets", "declares", "ports", "vlan", "mirror", "profile", "uses",
@@ -86,7 +137,7 @@ fn raw<'d>(doc: &'d TomlDoc<'d>, table: TableReader<'d>, names: &[String], text:
         return None;
     };
     let spot = table.spot.clone();
-    Some(Raw { table, pattern, parsed, contexts, opens, goes_on, subject, undo, is_idle, is_open, spot })
+    Some(Raw { table, pattern, parsed, contexts, opens, goes_on, subject, short, undo, is_idle, is_open, spot })
 }
 
 /// The pattern of lines about nothing: its words, and whatever follows them.
@@ -180,21 +231,12 @@ fn own_hole(
     Some(HoleRef::Own(position))
 }
 
-pub(super) fn mismatch(setting: &'static str, wanted: String, hole: &str, kind: &HoleKind) -> DialectProblem {
-    let found = match kind {
-        HoleKind::Typed(kind, _) => format!("of type {}", kind.name()),
-        HoleKind::Choice(values) => format!("one of {}", values.join(", ")),
-        HoleKind::Worded(kind, values) => format!("of type {}, or one of {}", kind.name(), values.join(", ")),
-    };
-    DialectProblem::HoleMismatch { setting, wanted, hole: hole.to_owned(), found }
-}
-
 /// A rule that opens a context, as the rules inside see it.
-struct Opener {
+pub(super) struct Opener {
     opens: usize,
     contexts: Vec<usize>,
-    pattern: Pattern,
-    subject: Option<Subject>,
+    pub(super) pattern: Pattern,
+    pub(super) subject: Option<Subject>,
 }
 
 impl Opener {
@@ -269,6 +311,9 @@ fn finish(doc: &TomlDoc<'_>, raw: Raw<'_>, openers: &[Opener], text: &Text) -> P
     let scope = Holes { doc, own: &raw.parsed, around: &around };
     let mut effects = Vec::new();
     scope.effects(&raw.table, raw.subject.as_ref(), None, &mut effects);
+    if let Some(short) = &raw.short {
+        scope.short(short, raw.subject.as_ref(), &mut effects);
+    }
     for also in raw.table.tables("also") {
         let about = subject(doc, &also, &raw.parsed);
         if about.is_none() {
@@ -307,7 +352,12 @@ fn finish(doc: &TomlDoc<'_>, raw: Raw<'_>, openers: &[Opener], text: &Text) -> P
             }
         }
     });
-    let undo = raw.undo.map(|off| undo(doc, &effects, off, &raw, text));
+    let says = !effects.is_empty() || uses.is_some() || used_by.is_some();
+    let negated = raw.undo.or_else(|| text.negated.filter(|_| says && !raw.is_idle && !raw.is_open));
+    if raw.undo.is_some() && raw.undo != Some(Negated::Never) && text.layout.negation.is_none() {
+        doc.report(&raw.pattern.spot, DialectProblem::NoNegation);
+    }
+    let undo = negated.filter(|way| *way != Negated::Never).map(|way| undo(doc, &effects, way, &raw.pattern.spot));
     // Negated, it says nothing either.
     let undo = undo.or_else(|| ((raw.is_idle || raw.is_open) && text.layout.negation.is_some()).then(Vec::new));
     let spot = raw.pattern.spot.clone();
@@ -330,233 +380,4 @@ fn finish(doc: &TomlDoc<'_>, raw: Raw<'_>, openers: &[Opener], text: &Text) -> P
     };
     raw.table.finish();
     Placed { rule, spot }
-}
-
-/// What the negated form changes: back to what holds when nothing is written, or to off.
-fn undo(doc: &TomlDoc<'_>, effects: &[Effect], off: bool, raw: &Raw<'_>, text: &Text) -> Vec<Effect> {
-    if text.layout.negation.is_none() {
-        doc.report(&raw.pattern.spot, DialectProblem::NoNegation);
-    }
-    let undone = |effect: &Effect| {
-        let setting = effect.setting;
-        // What a line implied goes with the line.
-        let change = match (&effect.change, off && !effect.implied) {
-            (Change::Add(operands), _) => Change::Remove(operands.clone()),
-            (Change::Remove(operands), _) => Change::Add(operands.clone()),
-            (Change::Set(_) | Change::Reset, false) => Change::Reset,
-            (Change::Set(_) | Change::Reset, true) => {
-                if let Some(value) = setting.info().kind.off() {
-                    Change::Set(vec![Operand::Constant(value)])
-                } else {
-                    doc.report(&raw.pattern.spot, DialectProblem::NoOff { setting: setting.name() });
-                    Change::Reset
-                }
-            }
-        };
-        Effect { setting, change, implied: effect.implied, about: effect.about.clone() }
-    };
-    effects.iter().map(undone).collect()
-}
-
-/// What a text that is written in the dialect stands for.
-pub(super) fn word_value(kind: Kind, text: &str) -> Result<Value, ValueError> {
-    match (kind, super::duration(text)) {
-        (Kind::Seconds, Some(seconds)) => Ok(Value::Seconds(seconds)),
-        _ => kind.parse(text),
-    }
-}
-
-/// A value written in the dialect.
-pub(super) fn constant(doc: &TomlDoc<'_>, setting: SettingId, entry: &Entry<'_>) -> Option<Value> {
-    let kind = setting.info().kind;
-    let value = if let Some(numbers) = entry.integers() {
-        kind.parse(&numbers.iter().map(ToString::to_string).collect::<Vec<_>>().join(","))
-    } else {
-        match entry.scalar()? {
-            Scalar::Text(text) => word_value(kind, text),
-            Scalar::Integer(number) => kind.from_number(number),
-            Scalar::Flag(flag) => kind.parse(&flag.to_string()),
-        }
-    };
-    value.map_err(|problem| doc.report(&entry.spot(), DialectProblem::Value { setting: setting.name(), problem })).ok()
-}
-
-/// The holes a rule can name: its own and those of what opens its contexts.
-struct Holes<'a> {
-    doc: &'a TomlDoc<'a>,
-    own: &'a Pattern,
-    around: &'a [&'a Opener],
-}
-
-impl Holes<'_> {
-    /// What a table changes, of what it is about. `about`: where that is not what the rule as a whole is about.
-    fn effects(
-        &self,
-        table: &TableReader<'_>,
-        subject: Option<&Subject>,
-        about: Option<&Subject>,
-        effects: &mut Vec<Effect>,
-    ) {
-        for key in ["sets", "adds", "removes", "implies"] {
-            let Some(table) = table.table(key) else { continue };
-            for entry in table.entries().into_values() {
-                let Some(setting) = known_setting(self.doc, &entry.key) else { continue };
-                let Some(operands) = self.operands(setting, &entry) else { continue };
-                let change = match key {
-                    "adds" => Change::Add(operands),
-                    "removes" => Change::Remove(operands),
-                    _ => Change::Set(operands),
-                };
-                if matches!(key, "adds" | "removes") && !setting.info().kind.is_list() {
-                    self.doc.report(&entry.key.spot, DialectProblem::NoList { setting: setting.name() });
-                }
-                self.reaches(setting, subject, &entry.key.spot);
-                effects.push(Effect { setting, change, implied: key == "implies", about: about.cloned() });
-            }
-        }
-        for item in table.texts("resets").unwrap_or_default() {
-            let Some(setting) = known_setting(self.doc, &item) else { continue };
-            self.reaches(setting, subject, &item.spot);
-            effects.push(Effect { setting, change: Change::Reset, implied: false, about: about.cloned() });
-        }
-    }
-
-    fn find(&self, name: &str) -> Option<(HoleRef, &HoleKind)> {
-        if let Some(position) = self.own.hole(name) {
-            return Some((HoleRef::Own(position), &self.own.holes.get(position)?.kind));
-        }
-        let opener = self.around.iter().find_map(|o| o.pattern.holes.get(o.pattern.hole(name)?))?;
-        Some((HoleRef::Outer(name.to_owned()), &opener.kind))
-    }
-
-    /// One value or, as a list, the first of several that is there.
-    fn operands(&self, setting: SettingId, entry: &Entry<'_>) -> Option<Vec<Operand>> {
-        match entry.texts() {
-            Some(texts) if texts.iter().any(|t| t.starts_with('<')) => {
-                // A constant among them is what holds where no hole before it is there.
-                let each = texts.iter().map(|text| {
-                    if text.starts_with('<') {
-                        self.operand(setting, text, entry)
-                    } else {
-                        self.word(setting, text, entry)
-                    }
-                });
-                each.collect()
-            }
-            _ => match entry.text() {
-                Some(text) if text.starts_with('<') => Some(vec![self.operand(setting, text, entry)?]),
-                _ => Some(vec![Operand::Constant(constant(self.doc, setting, entry)?)]),
-            },
-        }
-    }
-
-    fn word(&self, setting: SettingId, text: &str, entry: &Entry<'_>) -> Option<Operand> {
-        let report =
-            |problem| self.doc.report(&entry.spot(), DialectProblem::Value { setting: setting.name(), problem });
-        word_value(setting.info().kind, text).map_err(report).ok().map(Operand::Constant)
-    }
-
-    /// `<hole>`, or `<hole>@<hole>` and `<hole>@word` for values of two parts.
-    fn operand(&self, setting: SettingId, text: &str, entry: &Entry<'_>) -> Option<Operand> {
-        let (first, second) = text.split_once(">@").map_or((text, None), |(first, second)| (first, Some(second)));
-        let wanted = setting.info().kind;
-        let Some(second) = second else { return self.single(setting, wanted, first, entry) };
-        let Some((wanted_second, first_types)) = second_part(wanted) else {
-            self.doc.report(&entry.spot(), DialectProblem::NoPair { setting: setting.name() });
-            return None;
-        };
-        let (hole, kind) = self.known(first, entry)?;
-        if !matches!(kind, HoleKind::Typed(kind, _) if first_types.contains(kind)) {
-            self.doc.report(&entry.spot(), mismatch(setting.name(), wanted.describe(), bare(first), kind));
-            return None;
-        }
-        let second = if second.starts_with('<') {
-            self.single(setting, wanted_second, second, entry)?
-        } else {
-            let value = wanted_second.parse(second);
-            let report =
-                |problem| self.doc.report(&entry.spot(), DialectProblem::Value { setting: setting.name(), problem });
-            Operand::Constant(value.map_err(report).ok()?)
-        };
-        Some(Operand::Pair(hole, Box::new(second)))
-    }
-
-    fn known(&self, text: &str, entry: &Entry<'_>) -> Option<(HoleRef, &HoleKind)> {
-        let found = self.find(bare(text));
-        if found.is_none() {
-            self.doc.report(&entry.spot(), DialectProblem::UnknownHole { name: bare(text).to_owned() });
-        }
-        found
-    }
-
-    fn single(&self, setting: SettingId, wanted: Kind, text: &str, entry: &Entry<'_>) -> Option<Operand> {
-        let (hole, kind) = self.known(text, entry)?;
-        if kind.typed().is_some_and(|typed| !fits(wanted, typed, kind.is_repeated())) {
-            self.doc.report(&entry.spot(), mismatch(setting.name(), wanted.describe(), bare(text), kind));
-            return None;
-        }
-        if kind.words().is_empty() {
-            return Some(Operand::Hole(hole));
-        }
-        let report =
-            |problem| self.doc.report(&entry.spot(), DialectProblem::Value { setting: setting.name(), problem });
-        let parsed = kind.words().iter().map(|word| word_value(wanted, word).map_err(report).ok());
-        Some(Operand::Chosen(hole, parsed.collect::<Option<Vec<Value>>>()?))
-    }
-
-    /// Reports a setting whose port or VLAN nothing names.
-    fn reaches(&self, setting: SettingId, own: Option<&Subject>, spot: &Spot) {
-        let subject = own.or_else(|| self.around.iter().find_map(|o| o.subject.as_ref()));
-        let reached = match setting.info().scope {
-            Scope::Switch => true,
-            Scope::Port => match subject {
-                Some(Subject::Reach(reach)) => *reach != Reach::AllVlans,
-                other => matches!(other, Some(Subject::Ports(_) | Subject::Profile(_))),
-            },
-            Scope::Vlan => matches!(subject, Some(Subject::Vlan(_) | Subject::Reach(Reach::AllVlans))),
-            Scope::Mirror => matches!(subject, Some(Subject::Mirror(_))),
-        };
-        if !reached {
-            let scope = setting.info().scope.word();
-            self.doc.report(spot, DialectProblem::NoSubject { setting: setting.name(), scope });
-        }
-    }
-}
-
-/// A hole's name without its brackets.
-pub(super) fn bare(text: &str) -> &str {
-    text.trim_start_matches('<').trim_end_matches('>')
-}
-
-/// What the second part of a setting's elements is, and what the hole of the first may be.
-fn second_part(kind: Kind) -> Option<(Kind, &'static [HoleType])> {
-    use HoleType as H;
-    Some(match kind {
-        Kind::Stations => (Kind::Vlan, &[H::Station, H::Stations]),
-        Kind::Ranges => (Kind::Vlan, &[H::StationRange, H::Station]),
-        Kind::Taps => (Kind::Choice(Direction::SET), &[H::Port, H::Ports]),
-        Kind::Pairs => (Kind::Count, &[H::Int, H::Ints]),
-        _ => return None,
-    })
-}
-
-/// Whether a hole's values can be the setting's.
-pub(super) fn fits(kind: Kind, hole: HoleType, repeated: bool) -> bool {
-    use HoleType as H;
-    match kind {
-        Kind::Flag | Kind::Choice(_) | Kind::Choices(_) | Kind::Ranges | Kind::Taps | Kind::Pairs => false,
-        Kind::Count => matches!(hole, H::Int | H::Speed) && !repeated,
-        Kind::Seconds => matches!(hole, H::Int | H::Milliseconds | H::Seconds | H::Minutes | H::Hours | H::Duration),
-        Kind::Milliwatts => matches!(hole, H::Watts | H::Milliwatts),
-        Kind::Rate => matches!(hole, H::Rate | H::Pps | H::Kbps | H::Percent),
-        Kind::Vlan => hole == H::Vlan && !repeated,
-        Kind::Vlans => matches!(hole, H::Vlan | H::Vlans),
-        Kind::Port => hole == H::Port && !repeated,
-        Kind::Address => matches!(hole, H::Ip | H::Prefix),
-        Kind::Text => matches!(hole, H::Word | H::Text | H::Rest | H::Int | H::Ip),
-        Kind::Words => matches!(hole, H::Word | H::Text | H::Ip | H::Int | H::Ints),
-        Kind::Station => hole == H::Station && !repeated,
-        Kind::Stations => hole == H::Stations || hole == H::Station && !repeated,
-        Kind::Time => hole == H::Time && !repeated,
-    }
 }

@@ -224,10 +224,7 @@ impl<'a> Applier<'a> {
 
     /// The ports a statement names. What is given out is to be given back as `about`.
     fn ports(&mut self, at: usize, hole: &HoleRef) -> About {
-        let own = match hole {
-            HoleRef::Own(hole) => Some(*hole),
-            HoleRef::Outer(_) => None,
-        };
+        let own = hole.own();
         if let Some(about) = self.about.take_if(|about| about.at == (at, own)) {
             return about;
         }

@@ -113,6 +113,7 @@ impl<'s> TomlDoc<'s> {
             spot: Spot(0..0),
             name: "the file".into(),
             asked: RefCell::default(),
+            around: None,
         }
     }
 
@@ -154,9 +155,24 @@ pub struct TableReader<'d> {
     pub spot: Spot,
     name: String,
     asked: RefCell<Vec<&'static str>>,
+    /// The table whose keys hold where this one is silent.
+    around: Option<&'d DeTable<'d>>,
 }
 
 impl<'d> TableReader<'d> {
+    /// The same table, with nothing read yet.
+    #[must_use]
+    pub fn again(&self) -> Self {
+        Self { spot: self.spot.clone(), name: self.name.clone(), asked: RefCell::default(), ..*self }
+    }
+
+    /// With the keys of another table where this one is silent. What that one has is not reported here.
+    #[must_use]
+    pub fn within(mut self, around: &Self) -> Self {
+        self.around = Some(around.table);
+        self
+    }
+
     /// The document it belongs to.
     pub fn doc(&self) -> &'d TomlDoc<'d> {
         self.doc
@@ -171,7 +187,7 @@ impl<'d> TableReader<'d> {
 
     fn get(&self, key: &'static str) -> Option<&'d Spanned<DeValue<'d>>> {
         self.asked.borrow_mut().push(key);
-        self.table.get(key)
+        self.table.get(key).or_else(|| self.around?.get(key))
     }
 
     fn wrong_type(&self, key: &str, wanted: &'static str, value: &Spanned<DeValue<'_>>) {
@@ -200,7 +216,7 @@ impl<'d> TableReader<'d> {
 
     /// A string that must be there.
     pub fn required_text(&self, key: &'static str) -> Option<Item<&'d str>> {
-        if !self.table.contains_key(key) {
+        if self.get(key).is_none() {
             self.asked.borrow_mut().push(key);
             self.doc.report(&self.spot, TomlProblem::Missing { key: key.into(), table: self.name.clone() });
             return None;
@@ -289,7 +305,35 @@ impl<'d> TableReader<'d> {
 
     fn reader(&self, value: &'d Spanned<DeValue<'d>>, name: String) -> Option<TableReader<'d>> {
         let table = value.get_ref().as_table()?;
-        Some(TableReader { doc: self.doc, table, spot: Spot(value.span()), name, asked: RefCell::default() })
+        Some(TableReader {
+            doc: self.doc,
+            table,
+            spot: Spot(value.span()),
+            name,
+            asked: RefCell::default(),
+            around: None,
+        })
+    }
+
+    /// A list whose elements are strings or tables: each with its place. `None` when absent.
+    pub fn mixed(&self, key: &'static str, wanted: &'static str) -> Option<Vec<Mixed<'d>>> {
+        let value = self.get(key)?;
+        let Some(array) = value.get_ref().as_array() else {
+            self.wrong_type(key, wanted, value);
+            return Some(Vec::new());
+        };
+        let one = |element: &'d Spanned<DeValue<'d>>| match element.get_ref().as_str() {
+            Some(text) => Some(Mixed::Text(Item { value: text, spot: Spot(element.span()) })),
+            None => self.reader(element, format!("[[{key}]]")).map(Mixed::Table),
+        };
+        let mixed = array.iter().filter_map(|element| {
+            let one = one(element);
+            if one.is_none() {
+                self.wrong_type(key, wanted, element);
+            }
+            one
+        });
+        Some(mixed.collect())
     }
 
     /// Every entry of a table whose keys are data (VLAN numbers, setting names): key and value with their spots.
@@ -304,6 +348,7 @@ impl<'d> TableReader<'d> {
                     spot: Spot(value.span()),
                     name: format!("`{}`", key.value),
                     asked: RefCell::default(),
+                    around: None,
                 };
                 (key.spot.0.start, Entry { key, value, reader: whole })
             })
@@ -312,7 +357,8 @@ impl<'d> TableReader<'d> {
 
     /// Where a key stands, if it is there; that does not count as reading it.
     pub fn key_spot(&self, key: &str) -> Option<Spot> {
-        self.table.keys().find(|there| there.get_ref().as_ref() == key).map(|there| Spot(there.span()))
+        let mut keys = self.table.keys().chain(self.around.into_iter().flat_map(|table| table.keys()));
+        keys.find(|there| there.get_ref().as_ref() == key).map(|there| Spot(there.span()))
     }
 
     /// Counts a key as read that is read elsewhere.
@@ -343,6 +389,14 @@ impl<'d> TableReader<'d> {
 fn scalar_integer(value: &DeValue<'_>) -> Option<i64> {
     let integer = value.as_integer()?;
     i64::from_str_radix(integer.as_str(), integer.radix()).ok()
+}
+
+/// An element of a list of strings and tables.
+pub enum Mixed<'d> {
+    /// A string.
+    Text(Item<&'d str>),
+    /// A table.
+    Table(TableReader<'d>),
 }
 
 /// One entry of a table whose keys are data.

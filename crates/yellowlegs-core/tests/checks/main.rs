@@ -384,7 +384,7 @@ fn without_defaults_no_check_is_newly_met() {
     let policy = policy(include_str!("../../../../demo/yellowlegs.toml"));
     let (whole, bare) = (
         shingle_without(&[]),
-        shingle_without(&["\"", "trunk-without", "port-security-void", "stations-counted", "snooping-switches"]),
+        shingle_without(&["defaults", "trunk-without", "port-security-void", "stations-counted", "snooping-switches"]),
     );
     let told = |dialect: &std::sync::Arc<Dialect>| {
         let resolved = read(dialect, demo);

@@ -146,20 +146,65 @@ dhcp watch lanes 110,120,140,210
 loft cleared for binding-loft
 ";
 
-/// Shingle without the lines of its TOML that begin with one of these keys; `key = value` puts another value there.
+/// Shingle without these settings of its defaults, and without the lines of its TOML that begin with one of these keys;
+/// `key = value` puts another value there.
 pub(crate) fn shingle_without(keys: &[&str]) -> Arc<Dialect> {
-    let changed = |line: &str| {
-        let begins = |key: &str| line.starts_with(key) || line.starts_with(&format!("\"{key}\""));
-        let change = keys.iter().find(|k| begins(k.split(" =").next().unwrap_or_default()));
-        match change.map(|k| k.contains(" =")) {
-            Some(true) => change.map(|k| (*k).to_owned()),
-            Some(false) => None,
-            None => Some(line.to_owned()),
-        }
-    };
     let rules = SHINGLE.split("# ── examples").next().unwrap();
-    let text: Vec<String> = rules.lines().filter_map(changed).collect();
-    dialect(&text.join("\n"))
+    // All defaults at once.
+    let silent = keys.contains(&"defaults");
+    let (mut section, mut feature) = ("", "");
+    let mut kept: Vec<String> = Vec::new();
+    for line in rules.lines() {
+        if line.starts_with('[') {
+            section = line;
+        }
+        if section == "[defaults]" {
+            feature = line.strip_suffix(" = [").unwrap_or(feature);
+        }
+        let row = line.strip_prefix("    {").and_then(|row| row.strip_suffix(','));
+        if silent && section == "[defaults]" {
+            continue;
+        } else if let (Some(row), "[defaults]") = (row, section) {
+            let row = changed(&format!("{feature} = {{{row}"), keys).unwrap_or_default();
+            kept.extend(row.split_once(" = ").map(|(_, row)| format!("    {row},")));
+        } else {
+            kept.extend(changed(line, keys));
+        }
+    }
+    dialect(&kept.join("\n"))
+}
+
+/// A line of a dialect with some of its keys gone or changed; the keys of `feature = { … }` are `feature.key`.
+fn changed(line: &str, keys: &[&str]) -> Option<String> {
+    let change = |name: &str| {
+        let is = |key: &&&str| {
+            let key = key.split(" =").next().unwrap_or_default().trim_matches('"');
+            if key.contains('.') { key == name } else { !key.is_empty() && name.starts_with(key) }
+        };
+        keys.iter().find(is).map(|key| key.split_once(" =").map(|(_, value)| value.trim().to_owned()))
+    };
+    let (name, value) = line.split_once(" = ").unwrap_or((line, ""));
+    if let Some(inner) =
+        value.strip_prefix("{ ").and_then(|inner| inner.strip_suffix(" }")).filter(|_| !name.contains('"'))
+    {
+        let mut depth = 0;
+        let parts = inner.split(|c| {
+            depth += i32::from(c == '[') - i32::from(c == ']');
+            c == ',' && depth == 0
+        });
+        let kept = parts.filter_map(|part| {
+            let (key, value) = part.trim().split_once(" = ")?;
+            match change(&format!("{name}.{key}")) {
+                Some(other) => other.map(|value| format!("{key} = {value}")),
+                None => Some(format!("{key} = {value}")),
+            }
+        });
+        return Some(format!("{name} = {{ {} }}", kept.collect::<Vec<_>>().join(", ")));
+    }
+    match change(name.trim_matches('"')) {
+        Some(other) => other.map(|value| format!("{name} = {value}")),
+        None => Some(line.to_owned()),
+    }
 }
 
 /// A dialect; one that was loaded before is the same.

@@ -1,13 +1,14 @@
 //! From `[state]`, `[[line]]` and `[[table]]` to the rules of state.
 
 use super::super::automaton::{Automaton, BuildError, Meaning};
+use super::super::effects::{bare, fits, mismatch, word_value};
 use super::super::load::{Text, one_of, parse_pattern, patterns, report_build};
 use super::super::pattern::Pattern;
-use super::super::rules::{bare, fits, known_context, mismatch, word_value};
+use super::super::rules::{Written, each, known_context};
 use super::super::{DialectProblem, HoleType, Lists};
 use super::{Column, Filled, StateRule, StateRules, Table};
 use crate::model::{FactKind, Kind, Value};
-use crate::source::{Entry, Item, Scalar, Spot, TableReader, TomlDoc};
+use crate::source::{Entry, Item, Mixed, Scalar, Spot, TableReader, TomlDoc};
 use crate::syntax::Splitter;
 
 /// The rules read, before their patterns are compiled together.
@@ -69,12 +70,13 @@ pub(in crate::dialect) fn read<'d>(
         section.finish();
     }
     let mut names = vec!["top".to_owned()];
-    for table in &lines {
-        if let Some(item) = table.text("opens").filter(|i| !names.iter().any(|n| n == i.value)) {
+    let lines = lines.into_iter().flat_map(|table| each(doc, table)).collect::<Vec<_>>();
+    for item in lines.iter().filter_map(|line| line.table.text("opens")) {
+        if !names.iter().any(|name| name == item.value) {
             names.push(item.value.to_owned());
         }
     }
-    let raws: Vec<Raw<'d>> = lines.into_iter().filter_map(|table| raw(doc, table, &names, &own)).collect();
+    let raws: Vec<Raw<'d>> = lines.into_iter().filter_map(|line| raw(doc, line, &names, &own)).collect();
     let around = facts_of_contexts(&raws, names.len());
     let (mut rules, mut spots) = (Vec::new(), Vec::new());
     for raw in raws {
@@ -115,11 +117,15 @@ fn fact(doc: &TomlDoc<'_>, item: &Item<&str>) -> Option<FactKind> {
     kind
 }
 
-fn raw<'d>(doc: &'d TomlDoc<'d>, table: TableReader<'d>, names: &[String], text: &Text) -> Option<Raw<'d>> {
+fn raw<'d>(doc: &'d TomlDoc<'d>, written: Written<'d>, names: &[String], text: &Text) -> Option<Raw<'d>> {
+    let Written { pattern, table, short } = written;
+    if let Some(short) = short {
+        let wanted = "of state are tables of the keys of a [[line]]; write `{}` where there is nothing to say";
+        doc.report(&short.spot, DialectProblem::Misplaced { key: "lines", wanted });
+    }
     let contexts = contexts(doc, &table, names);
     let opens = table.text("opens").and_then(|i| names.iter().position(|n| n == i.value));
     let fact = table.text("fact").and_then(|item| fact(doc, &item));
-    let pattern = table.required_text("pattern");
     let parsed = pattern.as_ref().and_then(|item| parse_pattern(doc, item, text));
     table.ask("fields");
     let (Some(pattern), Some(parsed)) = (pattern, parsed) else {
@@ -316,11 +322,12 @@ fn read_table(doc: &TomlDoc<'_>, table: &TableReader<'_>, names: &[String], text
     let kind = item.as_ref().and_then(|item| fact(doc, item));
     let contexts = contexts(doc, table, names);
     let joined = one_of(table, "wrap", &["blank", "joined"]) == Some(1);
-    let columns = table.tables("columns");
+    let columns = table.mixed("columns", "a list of columns, each a text `Title = pattern` or a table");
     let written = table.table("fields");
     table.finish();
     let kind = kind?;
     let spot = item?.spot;
+    let columns = columns.unwrap_or_default();
     if columns.is_empty() {
         doc.report(&spot, DialectProblem::NoColumns);
     }
@@ -330,7 +337,24 @@ fn read_table(doc: &TomlDoc<'_>, table: &TableReader<'_>, names: &[String], text
     Some((Table { line: doc.place(&spot).line, fact: kind, columns, contexts, joined, fields }, spot))
 }
 
-fn read_column(doc: &TomlDoc<'_>, table: &TableReader<'_>, kind: FactKind, text: &Text) -> Option<Column> {
+fn read_column(doc: &TomlDoc<'_>, column: &Mixed<'_>, kind: FactKind, text: &Text) -> Option<Column> {
+    let table = match column {
+        Mixed::Table(table) => table,
+        Mixed::Text(item) => {
+            let Some((title, is)) = item.value.split_once(" = ") else {
+                doc.report(&item.spot, DialectProblem::ColumnText);
+                return None;
+            };
+            let at = item.spot.0.start + item.value.len() - is.len();
+            let is = Item { value: is.trim(), spot: Spot(at..item.spot.0.end) };
+            let pattern = parse_pattern(doc, &is, text)?;
+            let fields = fill(doc, kind, &pattern, None, &is.spot, false);
+            let cells = patterns(doc, std::slice::from_ref(&is), text);
+            let is_secret = pattern.has_secret();
+            let title = title.trim().to_owned();
+            return Some(Column { title, optional: false, carry: false, is_secret, cells, fields });
+        }
+    };
     let title = table.required_text("title");
     let is = table.required_text("is");
     let optional = table.flag("optional").is_some_and(|i| i.value);

@@ -277,7 +277,7 @@ impl<'a> Finder<'a> {
         let rules = self.dialect.rules();
         let own = alike.openers.iter().rev().find_map(|(number, captures)| {
             let subject = rules.get(*number as usize)?.subject.as_ref()?;
-            let hole = match hole_of(subject)? {
+            let hole = match subject.hole()? {
                 HoleRef::Own(position) => captures.get(*position).cloned(),
                 HoleRef::Outer(_) => None,
             };
@@ -298,7 +298,7 @@ impl<'a> Finder<'a> {
         let captured = reading
             .statements
             .get(position)
-            .zip(hole_of(subject))
+            .zip(subject.hole())
             .map(|(statement, hole)| reading.captured(self.dialect, statement, hole).clone());
         captured.unwrap_or(Captured::Absent)
     }
@@ -446,14 +446,6 @@ fn spread(settings: SettingSet, ports: &[usize], vlans: &[VlanId], layer: Layer)
     .into_iter()
     .filter(|target| !target.settings.is_empty())
     .collect()
-}
-
-fn hole_of(subject: &Subject) -> Option<&HoleRef> {
-    match subject {
-        Subject::Ports(hole) | Subject::Vlan(hole) | Subject::Mirror(hole) => Some(hole),
-        Subject::Profile(profile) => Some(&profile.name),
-        Subject::Reach(_) => None,
-    }
 }
 
 fn vlans_of(captured: &Captured) -> Vec<VlanId> {
