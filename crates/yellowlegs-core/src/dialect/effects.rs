@@ -18,16 +18,19 @@ pub(super) enum Negated {
     Off,
     /// What is switched on is switched off; anything else goes back to what holds when nothing is written.
     OffOrDefault,
+    /// Back to what the platform has, over profiles and global defaults.
+    Platform,
     /// There is none.
     Never,
 }
 
 impl Negated {
     /// Each with its word.
-    pub(super) const WORDS: [(Self, &'static str); 4] = [
+    pub(super) const WORDS: [(Self, &'static str); 5] = [
         (Self::Default, "default"),
         (Self::Off, "off"),
         (Self::OffOrDefault, "off-or-default"),
+        (Self::Platform, "platform"),
         (Self::Never, "never"),
     ];
 }
@@ -41,21 +44,22 @@ pub(super) fn undo(doc: &TomlDoc<'_>, effects: &[Effect], way: Negated, spot: &S
         let change = match (&effect.change, way) {
             (Change::Add(operands), _) => Change::Remove(operands.clone()),
             (Change::Remove(operands), _) => Change::Add(operands.clone()),
-            (Change::Set(operands), Negated::OffOrDefault) => match &operands[..] {
-                [Operand::Constant(Value::Flag(true))] => Change::Set(vec![Operand::Constant(Value::Flag(false))]),
-                _ => Change::Reset,
-            },
-            (_, Negated::Default | Negated::Never) | (Change::Reset, Negated::OffOrDefault) => Change::Reset,
-            (Change::Set(_) | Change::Reset, Negated::Off) => {
-                if let Some(value) = setting.info().kind.off() {
-                    Change::Set(vec![Operand::Constant(value)])
-                } else {
+            (Change::Set(operands), Negated::OffOrDefault)
+                if matches!(&operands[..], [Operand::Constant(Value::Flag(true))]) =>
+            {
+                Change::Set(vec![Operand::Constant(Value::Flag(false))])
+            }
+            (_, Negated::Off) => match setting.info().kind.off() {
+                Some(value) => Change::Set(vec![Operand::Constant(value)]),
+                None => {
                     doc.report(spot, DialectProblem::NoOff { setting: setting.name() });
                     Change::Reset
                 }
-            }
+            },
+            (_, Negated::Platform) => Change::ResetToPlatform,
+            (_, Negated::Default | Negated::OffOrDefault | Negated::Never) => Change::Reset,
         };
-        Effect { setting, change, implied: effect.implied, about: effect.about.clone() }
+        Effect { setting, change, implied: effect.implied, about: effect.about.clone(), part: effect.part.clone() }
     };
     effects.iter().map(undone).collect()
 }
@@ -113,13 +117,24 @@ impl Holes<'_> {
                     self.doc.report(&entry.key.spot, DialectProblem::NoList { setting: setting.name() });
                 }
                 self.reaches(setting, subject, &entry.key.spot);
-                effects.push(Effect { setting, change, implied: key == "implies", about: about.cloned() });
+                effects.push(Effect { setting, change, implied: key == "implies", about: about.cloned(), part: None });
             }
+        }
+        for entry in table.table("parts").iter().flat_map(|table| table.entries().into_values()) {
+            let Some(setting) = known_setting(self.doc, &entry.key) else { continue };
+            let (Some(part), Kind::Flag) = (entry.text(), setting.info().kind) else {
+                self.doc.report(&entry.key.spot, DialectProblem::PartOf { setting: setting.name() });
+                continue;
+            };
+            self.reaches(setting, subject, &entry.key.spot);
+            let change = Change::Set(vec![Operand::Constant(Value::Flag(true))]);
+            let (about, part) = (about.cloned(), Some(part.into()));
+            effects.push(Effect { setting, change, implied: false, about, part });
         }
         for item in table.texts("resets").unwrap_or_default() {
             let Some(setting) = known_setting(self.doc, &item) else { continue };
             self.reaches(setting, subject, &item.spot);
-            effects.push(Effect { setting, change: Change::Reset, implied: false, about: about.cloned() });
+            effects.push(Effect { setting, change: Change::Reset, implied: false, about: about.cloned(), part: None });
         }
     }
 
@@ -151,7 +166,7 @@ impl Holes<'_> {
             let Some(operand) = operand else { continue };
             let is_list = setting.info().kind.is_list();
             let change = if is_list { Change::Add(vec![operand]) } else { Change::Set(vec![operand]) };
-            effects.push(Effect { setting, change, implied: false, about: None });
+            effects.push(Effect { setting, change, implied: false, about: None, part: None });
         }
     }
 

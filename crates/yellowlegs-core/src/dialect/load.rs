@@ -10,12 +10,15 @@ use super::effects::Negated;
 use super::hole::HoleType;
 use super::layout::{Braces, Layout, Structure};
 use super::pattern::{OwnTypes, Pattern, PatternError};
-use super::ports::ListsText;
+use super::ports::{ListsText, PortKind};
+use super::precedence::Precedence;
 use super::render::Writing;
 use super::rule::Rule;
 use super::units::{Measure, Units};
 use super::{Dialect, DialectProblem, Lists, compile, effects, example, rules, state};
-use crate::model::{Kind, Mark, Origin, Requirement, SettingId, Slot, TraitId, TraitSlot, Traits, Value, settings};
+use crate::model::{
+    Kind, Mark, Origin, Requirement, Scope, SettingId, Slot, TraitId, TraitSlot, Traits, Value, settings,
+};
 use crate::source::{Entry, Item, Problem, Scalar, Source, Spot, TableReader, TomlDoc};
 use crate::syntax::Splitter;
 
@@ -54,9 +57,11 @@ fn read(doc: &TomlDoc<'_>, source: &Arc<Source>) -> Option<Dialect> {
     }
     let (ports, lists, time) = (root.table("ports"), root.table("lists"), root.table("time"));
     let units = root.table("units").map(|table| read_units(doc, &table)).unwrap_or_default();
+    let kinds = ports.as_ref().map(|table| table.tables("kind")).unwrap_or_default();
     let lists = read_lists(doc, ports.as_ref(), lists.as_ref(), time.as_ref(), text.words.ignore_case, units);
     let (recognise, recognise_lines, last) = read_recognise(doc, root.table("recognise"), &text);
     let defaults = read_defaults(doc, root.table("defaults").as_ref());
+    let precedence = root.table("precedence").map(|table| Precedence::read(&table)).unwrap_or_default();
     let traits = read_traits(doc, root.table("traits").as_ref());
     let requires = root.tables("requires").iter().filter_map(|table| read_requirement(doc, table)).collect();
     let writing = root.table("write").map(|table| read_writing(doc, &table)).unwrap_or_default();
@@ -73,6 +78,7 @@ fn read(doc: &TomlDoc<'_>, source: &Arc<Source>) -> Option<Dialect> {
         doc.report(&Spot::default(), DialectProblem::NoRules);
     }
     let lists = lists?;
+    let kinds = kinds.iter().map(|table| read_kind(doc, table, &lists)).collect();
     let automaton = compile::rules(doc, &rules, contexts.len(), &text, &lists);
     let state = state.compiled(doc, &lists);
     let name = name?.value;
@@ -83,6 +89,8 @@ fn read(doc: &TomlDoc<'_>, source: &Arc<Source>) -> Option<Dialect> {
         title: title.map_or(name, |t| t.value).to_owned(),
         source: Arc::clone(source),
         defaults: with_empty_lists(defaults, &set_by_rules),
+        kinds,
+        precedence,
         set_by_rules,
         vocabulary: vocabulary(&rules, &text.layout),
         layout: text.layout,
@@ -469,6 +477,31 @@ fn read_defaults(doc: &TomlDoc<'_>, table: Option<&TableReader<'_>>) -> Vec<Opti
         defaults[id.index()].get_or_insert(slot);
     }
     defaults
+}
+
+/// Ports of a kind, and what holds there where the text is silent.
+fn read_kind(doc: &TomlDoc<'_>, table: &TableReader<'_>, lists: &Lists) -> (Vec<PortKind>, Vec<(SettingId, Slot)>) {
+    let names = table.texts("names").unwrap_or_default();
+    if names.is_empty() {
+        table.required_text("names");
+    }
+    let kinds = names.iter().filter_map(|name| {
+        lists.kind(name.value).map_err(|problem| doc.report(&name.spot, DialectProblem::Form(problem))).ok()
+    });
+    let kinds: Vec<PortKind> = kinds.collect();
+    let read = read_defaults(doc, table.table("defaults").as_ref());
+    let mut slots = Vec::new();
+    for (id, slot) in SettingId::all().zip(read) {
+        let Some(slot) = slot else { continue };
+        if id.info().scope != Scope::Port || id.info().kind.is_list() {
+            let scope = if id.info().kind.is_list() { "list" } else { id.info().scope.word() };
+            doc.report(&table.spot, DialectProblem::KindDefault { setting: id.name(), scope });
+            continue;
+        }
+        slots.push((id, slot));
+    }
+    table.finish();
+    (kinds, slots)
 }
 
 /// The settings of a feature: the part of their names before the dot.

@@ -12,6 +12,7 @@ mod layout;
 mod load;
 mod pattern;
 mod ports;
+mod precedence;
 mod problem;
 mod reading;
 mod render;
@@ -37,6 +38,7 @@ pub use hole::{HoleType, duration};
 pub use layout::{Layout, Structure};
 pub use pattern::{Hole, HoleKind, Pattern, Step};
 pub use ports::{Lists, ListsText, PortItem, PortRef};
+pub use precedence::Precedence;
 pub use problem::DialectProblem;
 pub use reading::{Reading, Statement, UnreadAt};
 pub use render::{Held, Writing};
@@ -68,6 +70,9 @@ pub struct Dialect {
     titles: Automaton,
     hints: Hints,
     defaults: Vec<Option<Slot>>,
+    /// What holds on ports of a kind where the text is silent; the first kind that says something counts.
+    kinds: Vec<(Vec<ports::PortKind>, Vec<(SettingId, Slot)>)>,
+    precedence: Precedence,
     set_by_rules: Vec<bool>,
     traits: Arc<Traits>,
     requires: Arc<[Requirement]>,
@@ -146,6 +151,35 @@ impl Dialect {
     /// The platform's default for a setting.
     pub fn default_slot(&self, id: SettingId) -> Option<&Slot> {
         self.defaults.get(id.index())?.as_ref()
+    }
+
+    /// What kinds of ports have defaults of their own for.
+    pub fn settings_by_kind(&self) -> impl Iterator<Item = SettingId> {
+        self.kinds.iter().flat_map(|(_, slots)| slots.iter().map(|(id, _)| *id))
+    }
+
+    /// What the platform has for a setting on ports of a port's kind, where the text is silent.
+    pub fn default_of_kind(&self, port: PortRef, id: SettingId) -> Option<&Slot> {
+        let of_kind = self.kinds.iter().filter(|(kinds, _)| kinds.iter().any(|kind| self.lists.is_among(port, kind)));
+        of_kind.flat_map(|(_, slots)| slots).find(|(setting, _)| *setting == id).map(|(_, slot)| slot)
+    }
+
+    /// The settings that several statements make together, each with its parts.
+    pub fn parts(&self) -> std::collections::BTreeMap<SettingId, Vec<Arc<str>>> {
+        let mut parts: std::collections::BTreeMap<SettingId, Vec<Arc<str>>> = std::collections::BTreeMap::new();
+        for effect in self.rules.iter().flat_map(|rule| &rule.effects) {
+            let Some(part) = &effect.part else { continue };
+            let known = parts.entry(effect.setting).or_default();
+            if !known.contains(part) {
+                known.push(Arc::clone(part));
+            }
+        }
+        parts
+    }
+
+    /// What comes before what, where several lines speak of one thing.
+    pub fn precedence(&self) -> Precedence {
+        self.precedence
     }
 
     /// The settings and traits that it does not settle where the text is silent; of each, whether some line can set it.

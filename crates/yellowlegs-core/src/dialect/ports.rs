@@ -27,7 +27,7 @@ enum Piece {
 
 /// One way in which ports are named, for example `<n>.<n>` or `bundle<n>`.
 #[derive(Debug, Clone, PartialEq, Eq)]
-struct Form {
+pub(super) struct Form {
     pieces: Vec<Piece>,
 }
 
@@ -55,9 +55,22 @@ pub enum FormProblem {
     /// A form that stands for one with another number of parts.
     #[error("this form and the one it stands for have unlike numbers of parts")]
     OtherParts,
+    /// Ports that nobody can name.
+    #[error("`{found}` is neither a form with `<n>` or `<a>` nor a list of ports as [ports] and [lists] say")]
+    NoPorts {
+        /// What stands there.
+        found: String,
+    },
     /// Two parts without anything between them.
     #[error("two numbers or two runs of letters touch, so nobody can tell where the first ends")]
     Touching,
+}
+
+/// Ports of one kind: by the form of their names, or one by one.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) enum PortKind {
+    Form(Form),
+    List(Vec<PortItem>),
 }
 
 /// A port as its name's parts: cheap to compare and to count through.
@@ -267,6 +280,30 @@ impl Lists {
             }
         }
         name.into()
+    }
+
+    /// Whether a port is one of those that a text names: a form with `<n>` and `<a>`, or a list.
+    pub(super) fn is_among(&self, port: PortRef, kind: &PortKind) -> bool {
+        match kind {
+            PortKind::Form(form) => {
+                let name = self.name(port);
+                self.read_form(form, &name).is_some_and(|(_, rest)| rest.is_empty())
+            }
+            PortKind::List(items) => items.iter().any(|item| match item {
+                PortItem::One(one) => *one == port,
+                PortItem::Range(from, to) => *from <= port && port <= *to,
+            }),
+        }
+    }
+
+    /// Reads which ports are of a kind.
+    pub(super) fn kind(&self, text: &str) -> Result<PortKind, FormProblem> {
+        if text.contains('<') {
+            return parse_form(text).map(PortKind::Form);
+        }
+        let whole = text.split_whitespace().count();
+        let list = self.ports(text.split_whitespace()).filter(|(taken, _)| *taken == whole);
+        list.map(|(_, items)| PortKind::List(items)).ok_or_else(|| FormProblem::NoPorts { found: text.to_owned() })
     }
 
     /// Reads a word that is one port's name and nothing else.

@@ -126,6 +126,20 @@ pub enum DialectProblem {
     /// A default where the trait decides.
     #[error("what a trunk without a list carries is the trait `trunk-without-list`, not a default")]
     TaggedDefault,
+    /// A part of a setting that has none.
+    #[error("`{setting}` is no switch that several lines throw together: a part is a word, its setting true or false")]
+    PartOf {
+        /// The setting.
+        setting: &'static str,
+    },
+    /// A default for a kind of ports that no port has.
+    #[error("`{setting}` is of a {scope}: kinds of ports have defaults for single settings of ports")]
+    KindDefault {
+        /// The setting.
+        setting: &'static str,
+        /// What it belongs to.
+        scope: &'static str,
+    },
     /// A feature's default that is neither off nor a table.
     #[error("`{feature}` is a feature: its default is \"off\", or a table of its settings")]
     FeatureDefault {

@@ -12,6 +12,8 @@ pub enum Reach {
     AllPorts,
     /// Ports whose mode in force is access.
     AccessPorts,
+    /// Ports whose mode in force is access, or negotiated.
+    UntrunkedPorts,
     /// Ports whose mode in force is trunk.
     TrunkPorts,
     /// Ports that are edge ports in force.
@@ -21,10 +23,21 @@ pub enum Reach {
 }
 
 impl Reach {
+    /// How few things it reaches: where the narrowest of two counts, the larger.
+    pub fn narrowness(self) -> u8 {
+        match self {
+            Self::AllPorts | Self::AllVlans => 0,
+            Self::UntrunkedPorts => 1,
+            Self::AccessPorts | Self::TrunkPorts => 2,
+            Self::EdgePorts => 3,
+        }
+    }
+
     /// Each with its word in dialects.
-    pub const WORDS: [(Self, &'static str); 5] = [
+    pub const WORDS: [(Self, &'static str); 6] = [
         (Self::AllPorts, "all-ports"),
         (Self::AccessPorts, "access-ports"),
+        (Self::UntrunkedPorts, "access-or-negotiated-ports"),
         (Self::TrunkPorts, "trunk-ports"),
         (Self::EdgePorts, "edge-ports"),
         (Self::AllVlans, "all-vlans"),
@@ -98,6 +111,8 @@ pub enum Change {
     Remove(Vec<Operand>),
     /// What was written is taken back.
     Reset,
+    /// The same, and on a port what the platform has is in force, whatever profiles and global defaults say.
+    ResetToPlatform,
 }
 
 impl Change {
@@ -105,7 +120,7 @@ impl Change {
     pub fn operands(&self) -> &[Operand] {
         match self {
             Self::Set(operands) | Self::Add(operands) | Self::Remove(operands) => operands,
-            Self::Reset => &[],
+            Self::Reset | Self::ResetToPlatform => &[],
         }
     }
 }
@@ -121,6 +136,8 @@ pub struct Effect {
     pub implied: bool,
     /// What it belongs to, where that is not what the statement is about (`also`).
     pub about: Option<Subject>,
+    /// It is one of several statements that make the setting together: which.
+    pub part: Option<Arc<str>>,
 }
 
 impl HoleRef {

@@ -126,9 +126,9 @@ fn raw<'d>(doc: &'d TomlDoc<'d>, written: Written<'d>, names: &[String], text: &
         doc.report(&short.spot, DialectProblem::Misplaced { key: "about", wanted });
     }
     let subject = parsed.as_ref().and_then(|parsed| subject(doc, &table, parsed));
-    const LATER: [&str; 13] = [
-        "sets", "adds", "removes", "implies", "resets", "declares", "ports", "vlan", "mirror", "profile", "uses",
-        "used-by", "also",
+    const LATER: [&str; 14] = [
+        "parts", "sets", "adds", "removes", "implies", "resets", "declares", "ports", "vlan", "mirror", "profile",
+        "uses", "used-by", "also",
     ];
     LATER.into_iter().chain(["until", "read-only"]).for_each(|key| table.ask(key));
     one_of(&table, "reach", &Reach::WORDS.map(|(_, word)| word));
@@ -151,7 +151,8 @@ fn whatever_follows(doc: &TomlDoc<'_>, item: &Item<&str>, text: &Text, parsed: P
 }
 
 /// Keys by which a rule says something.
-const SAYING: [&str; 9] = ["sets", "adds", "removes", "implies", "resets", "declares", "uses", "used-by", "also"];
+const SAYING: [&str; 10] =
+    ["sets", "adds", "removes", "implies", "resets", "parts", "declares", "uses", "used-by", "also"];
 /// Keys by which it says what the lines inside are about.
 const PLACING: [&str; 9] = ["ports", "vlan", "mirror", "profile", "reach", "opens", "goes-on", "until", "negation"];
 

@@ -74,6 +74,8 @@ pub(super) struct Applier<'a> {
     table: &'a PortTable,
     watch: Option<Watch>,
     written: Written,
+    /// Of settings that several statements make together, the one part that is followed.
+    part: Option<(SettingId, Arc<str>)>,
     /// What the statement asked for last is about: the lines of one block ask for the same.
     about: Option<About>,
     /// The ports of lists that were looked up.
@@ -117,7 +119,32 @@ impl<'a> Applier<'a> {
             mirrors: BTreeMap::new(),
             history: Vec::new(),
         };
-        Self { dialect, text: source.text(), reading, table, watch, written, about: None, lists: FxHashMap::default() }
+        Self {
+            dialect,
+            text: source.text(),
+            reading,
+            table,
+            watch,
+            written,
+            part: None,
+            about: None,
+            lists: FxHashMap::default(),
+        }
+    }
+
+    /// Follows one part of a setting that several statements make together.
+    pub(super) fn of_part(mut self, setting: SettingId, part: Arc<str>) -> Self {
+        self.part = Some((setting, part));
+        self
+    }
+
+    /// Whether an effect counts: one that is a part of a setting only where that part, or all that was written, is asked for.
+    fn counts(&self, effect: &Effect) -> bool {
+        let Some(part) = &effect.part else { return self.watch.is_none_or(|watch| watch.setting == effect.setting) };
+        match &self.part {
+            Some((setting, followed)) => *setting == effect.setting && followed == part,
+            None => self.watch.is_some_and(|watch| watch.setting == effect.setting),
+        }
     }
 
     pub(super) fn run(mut self) -> Written {
@@ -126,7 +153,7 @@ impl<'a> Applier<'a> {
                 continue;
             };
             for effect in rule.effects_of(statement.negated) {
-                if self.watch.is_none_or(|w| w.setting == effect.setting) {
+                if self.counts(effect) {
                     self.effect(position, statement, effect);
                 }
             }
@@ -155,13 +182,14 @@ impl<'a> Applier<'a> {
             let kind = effect.setting.info().kind;
             let values = effect.change.operands().iter().filter_map(|o| self.operand(o, statement, kind));
             let (how, value) = match &effect.change {
+                Change::Set(_) if effect.part.is_some() => ("is a part of", values.into_iter().next()),
                 Change::Set(_) if effect.implied => ("implies", values.into_iter().next()),
                 Change::Set(_) => ("sets", values.into_iter().next()),
                 Change::Add(_) => ("adds", values.reduce(|a, b| a.plus(&b).unwrap_or(a))),
                 Change::Remove(_) => ("removes", values.reduce(|a, b| a.plus(&b).unwrap_or(a))),
-                Change::Reset => ("takes back", None),
+                Change::Reset | Change::ResetToPlatform => ("takes back", None),
             };
-            if value.is_some() || matches!(effect.change, Change::Reset | Change::Remove(_)) {
+            if value.is_some() || matches!(effect.change, Change::Reset | Change::ResetToPlatform | Change::Remove(_)) {
                 said.push(Said { setting: effect.setting, how, value });
             }
         }
@@ -277,7 +305,10 @@ impl<'a> Applier<'a> {
             }
             let place = self.place_of(port);
             let before = self.written.ports.written(place, id).unwrap_or(&Slot::UNKNOWN);
-            let Some(now) = self.changed(before, statement, effect, about.origin) else { continue };
+            let Some(mut now) = self.changed(before, statement, effect, about.origin) else { continue };
+            if is_unset(&now) && self.goes_to_platform(effect) {
+                now = self.platform(port, id, statement, about.origin);
+            }
             self.note(Some(port), Some(&now));
             if is_unset(&now) {
                 self.written.taken_back.push((port, id));
@@ -285,6 +316,20 @@ impl<'a> Applier<'a> {
             self.written.ports.set(place, id, now);
         }
         self.about = Some(about);
+    }
+
+    /// Whether what is taken back leaves what the platform has, whatever profiles and global defaults say.
+    fn goes_to_platform(&self, effect: &Effect) -> bool {
+        effect.change == Change::ResetToPlatform || self.dialect.precedence().resets_to_platform
+    }
+
+    /// What the platform has for a setting on a port; where nobody says what, the line makes it unknown.
+    fn platform(&self, port: usize, id: SettingId, statement: &Statement, origin: Origin) -> Slot {
+        let of_kind = self.table.port(port).and_then(|port| self.dialect.default_of_kind(port, id));
+        match of_kind.or_else(|| self.dialect.default_slot(id)) {
+            Some(slot) => Slot { contested: true, ..slot.clone() },
+            None => Slot { value: None, origin, mark: Some(statement.mark), contested: true },
+        }
     }
 
     fn profile(&mut self, statement: &'a Statement, effect: &Effect, at: usize, profile: &ProfileRef) {
@@ -396,7 +441,7 @@ impl<'a> Applier<'a> {
                 let base = before.value.clone().or_else(|| self.base(effect.setting, true));
                 base.and_then(|base| removed.iter().try_fold(base, |list, value| list.minus(value)))
             }
-            Change::Reset => return Some(Slot { contested: true, ..Slot::UNKNOWN }),
+            Change::Reset | Change::ResetToPlatform => return Some(Slot { contested: true, ..Slot::UNKNOWN }),
         };
         let contested = before.contested || !is_unset(before);
         Some(Slot { value, origin, mark: Some(statement.mark), contested })
@@ -469,11 +514,17 @@ fn vlan_of(value: Option<&Value>) -> Option<VlanId> {
 }
 
 /// The slot of a port after its profiles, and the lines the profiles took it from: for the layers put together.
-pub(super) fn from_profiles(written: &Written, port: usize, setting: SettingId) -> (Option<Slot>, Option<Slot>) {
+pub(super) fn from_profiles(
+    dialect: &Dialect,
+    written: &Written,
+    port: usize,
+    setting: SettingId,
+) -> (Option<Slot>, Option<Slot>) {
     let mut result = (None, None);
     let mut seen: Vec<&ProfileName> = Vec::new();
     if let Some(used) = written.uses.get(&port) {
-        for name in used.iter().rev() {
+        let counting = if dialect.precedence().last_profile { 1 } else { used.len() };
+        for name in used.iter().rev().take(counting) {
             look_up(written, name, setting, &mut seen, &mut result);
         }
     }

@@ -166,10 +166,11 @@ impl<'a> Writer<'a> {
                 Change::Set(operands) => {
                     found.extend(operands.iter().filter_map(|o| self.lines(rule, effect, Some((o, value)), negated)));
                 }
-                Change::Reset => found.extend(self.lines(rule, effect, None, negated)),
+                Change::Reset | Change::ResetToPlatform => found.extend(self.lines(rule, effect, None, negated)),
                 Change::Add(_) | Change::Remove(_) => {}
             }
         }
+        found.extend(self.all_parts());
         // A list grows and shrinks by its elements.
         let empty = setting.info().kind.off();
         let Some(now) = current.or(empty.clone()).filter(|_| setting.info().kind.is_list()) else { return found };
@@ -182,7 +183,9 @@ impl<'a> Writer<'a> {
             }
         }
         // Or begins anew.
-        let cleared = self.sayings().filter(|(_, e, _)| matches!(e.change, Change::Reset | Change::Remove(_)));
+        let cleared = self
+            .sayings()
+            .filter(|(_, e, _)| matches!(e.change, Change::Reset | Change::ResetToPlatform | Change::Remove(_)));
         for (rule, effect, negated) in cleared.collect::<Vec<_>>() {
             let (Some(clear), Some(into)) = (self.lines(rule, effect, None, negated), self.element_lines(value, true))
             else {
@@ -191,6 +194,22 @@ impl<'a> Writer<'a> {
             found.push(clear.into_iter().chain(into).collect());
         }
         found
+    }
+
+    /// The lines of every part of a setting that several statements make.
+    fn all_parts(&self) -> Option<Vec<String>> {
+        let Wanted { setting, value, .. } = self.wanted;
+        let parts = self.dialect.parts().remove(setting)?;
+        let line = |part: &Arc<str>| {
+            self.sayings().find_map(|(rule, effect, negated)| match &effect.change {
+                Change::Set(operands) if effect.part.as_ref() == Some(part) => {
+                    operands.iter().find_map(|o| self.lines(rule, effect, Some((o, value)), negated))
+                }
+                _ => None,
+            })
+        };
+        let each: Option<Vec<Vec<String>>> = parts.iter().map(line).collect();
+        Some(each?.concat())
     }
 
     /// The candidates, the shortest first, each once.

@@ -5,13 +5,14 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use super::apply::{ProfileName, Written, from_profiles, is_unset, later};
+use super::port_table::PortTable;
 use crate::dialect::{Dialect, Reach};
 use crate::model::{
     Choice, Dangling, FastStart, LinkType, Mode, Origin, PortSlots, Protocol, Scope, SettingId, Slot, Switch, Value,
     VlanSet, platform, settings,
 };
 
-pub(super) fn merge(dialect: &Dialect, mut written: Written, switch: &mut Switch) {
+pub(super) fn merge(dialect: &Dialect, mut written: Written, ports: &PortTable, switch: &mut Switch) {
     let default = |id: SettingId| match dialect.default_slot(id) {
         Some(slot) => slot.clone(),
         None if id == settings::TAGGED_VLANS.id => without_list(dialect),
@@ -29,7 +30,11 @@ pub(super) fn merge(dialect: &Dialect, mut written: Written, switch: &mut Switch
     // What is written for a port becomes what is in force there, in its place.
     let mut slots = std::mem::take(&mut written.ports);
     slots.fill(SettingId::of(Scope::Port).map(|id| defaults[id.index()].clone()));
-    let layers = Layers::new(dialect, &written, &defaults);
+    if dialect.precedence().narrow_globals {
+        // The last that reaches a port counts: of equals the later, else the narrower.
+        written.globals.iter_mut().for_each(|globals| globals.sort_by_key(|global| global.reach.narrowness()));
+    }
+    let layers = Layers::new(dialect, &written, ports, &defaults);
     (0..switch.ports.len()).for_each(|port| layers.port(port, &mut slots));
     switch.port_slots = slots;
     switch.switch_slots = SettingId::of(Scope::Switch).zip(written.switch).map(|(id, slot)| over(slot, id)).collect();
@@ -53,6 +58,52 @@ pub(super) fn merge(dialect: &Dialect, mut written: Written, switch: &mut Switch
         }
     }
     switch.mirrors = mirrors;
+}
+
+/// Puts a setting together that several statements make: it is on where each part is, and off where one is off.
+pub(super) fn together(setting: SettingId, parts: &[Switch], switch: &mut Switch) {
+    let whole = |slots: Vec<&Slot>| {
+        let is = |slot: &&&Slot, on: bool| slot.value == Some(Value::Flag(on));
+        let off = slots.iter().find(|slot| is(slot, false));
+        let open = slots.iter().find(|slot| slot.value.is_none());
+        let decides = off.or(open).copied().or_else(|| slots.iter().copied().max_by_key(|slot| slot.mark));
+        Slot { contested: false, ..decides.cloned().unwrap_or(Slot::UNKNOWN) }
+    };
+    match setting.info().scope {
+        Scope::Port => {
+            for port in 0..switch.ports.len() {
+                let slot = whole(parts.iter().filter_map(|part| part.port_slots.get(port, setting)).collect());
+                switch.port_slots.set(port, setting, slot);
+            }
+        }
+        Scope::Switch => {
+            let slot = whole(parts.iter().filter_map(|part| part.switch_slots.get(setting.slot())).collect());
+            if let Some(there) = switch.switch_slots.get_mut(setting.slot()) {
+                *there = slot;
+            }
+        }
+        Scope::Vlan => {
+            let of_all = whole(parts.iter().map(|p| p.vlan_defaults.get(&setting).unwrap_or(&Slot::UNKNOWN)).collect());
+            let vlans: Vec<_> =
+                parts.iter().flat_map(|p| p.vlan_slots.keys()).filter(|(_, id)| *id == setting).collect();
+            for key in vlans {
+                let slot = whole(parts.iter().map(|part| part.vlan_slot(key.0, setting)).collect());
+                switch.vlan_slots.insert(*key, slot);
+            }
+            switch.vlan_defaults.insert(setting, of_all);
+        }
+        Scope::Mirror => {
+            // One of which a part alone is written is there, too.
+            for (name, slots) in parts.iter().flat_map(|part| &part.mirrors) {
+                switch.mirrors.entry(Arc::clone(name)).or_insert_with(|| slots.clone());
+            }
+            for (name, slots) in &mut switch.mirrors {
+                let of = |part: &'_ Switch| part.mirrors.get(name).and_then(|slots| slots.get(&setting)).cloned();
+                let of_parts: Vec<Slot> = parts.iter().map(|part| of(part).unwrap_or(Slot::UNKNOWN)).collect();
+                slots.insert(setting, whole(of_parts.iter().collect()));
+            }
+        }
+    }
 }
 
 /// Notes which profiles are used and nowhere described, and by which ports.
@@ -85,6 +136,7 @@ fn missing_profiles(written: &Written, switch: &mut Switch) {
 struct Layers<'a> {
     dialect: &'a Dialect,
     written: &'a Written,
+    ports: &'a PortTable,
     defaults: &'a [Slot],
     by_membership: bool,
     /// The settings in the order in which they are settled.
@@ -94,7 +146,7 @@ struct Layers<'a> {
 }
 
 impl<'a> Layers<'a> {
-    fn new(dialect: &'a Dialect, written: &'a Written, defaults: &'a [Slot]) -> Self {
+    fn new(dialect: &'a Dialect, written: &'a Written, ports: &'a PortTable, defaults: &'a [Slot]) -> Self {
         let by_membership = dialect.traits().holds(platform::MODE_FROM, "membership") == Some(true);
         // Mode, fast start and link type come first: how far a global default reaches hangs on them.
         let mut order = vec![settings::MODE.id, settings::FAST_START.id, settings::LINK_TYPE.id];
@@ -105,9 +157,10 @@ impl<'a> Layers<'a> {
         order.extend(rest);
         let mut more: Vec<SettingId> = written.implied.keys().chain(&written.taken_back).map(|(_, id)| *id).collect();
         more.extend(by_membership.then_some(settings::MODE.id));
+        more.extend(dialect.settings_by_kind());
         let is_open = |id: &SettingId| !written.globals[id.slot()].is_empty() || more.contains(id);
         let open = order.iter().copied().filter(is_open).collect();
-        Self { dialect, written, defaults, by_membership, order, open }
+        Self { dialect, written, ports, defaults, by_membership, order, open }
     }
 
     /// Puts the settings in force on a port where its own lines' are, in the order in which they are settled.
@@ -128,7 +181,8 @@ impl<'a> Layers<'a> {
     /// What is in force; `None` where what is there already is: what is written for the port, or what holds where nothing is.
     fn setting(&self, port: usize, id: SettingId, so_far: &PortSlots) -> Option<Slot> {
         let own = so_far.written(port, id);
-        let (implied, profile) = (self.written.implied.get(&(port, id)), from_profiles(self.written, port, id));
+        let (implied, profile) =
+            (self.written.implied.get(&(port, id)), from_profiles(self.dialect, self.written, port, id));
         let mut layers: Vec<&Slot> = own.into_iter().chain(implied).collect();
         layers.extend(profile.0.as_ref());
         layers.extend(profile.1.as_ref());
@@ -150,9 +204,10 @@ impl<'a> Layers<'a> {
         if unsure && !before_globals {
             return Some(Slot { contested, ..Slot::UNKNOWN });
         }
+        let of_kind = || self.ports.port(port).and_then(|port| self.dialect.default_of_kind(port, id));
         match first {
-            None if own.is_none() => None,
-            None => Some(Slot { contested, ..self.defaults[id.index()].clone() }),
+            None if own.is_none() => of_kind().map(|slot| Slot { contested, ..slot.clone() }),
+            None => Some(Slot { contested, ..of_kind().unwrap_or(&self.defaults[id.index()]).clone() }),
             Some(slot) => Some(Slot { contested, ..(**slot).clone() }),
         }
     }
@@ -164,6 +219,7 @@ impl<'a> Layers<'a> {
             Reach::AllPorts => Some(true),
             Reach::AllVlans => Some(false),
             Reach::AccessPorts => Some(mode()? == Mode::Access),
+            Reach::UntrunkedPorts => Some(mode()? != Mode::Trunk),
             Reach::TrunkPorts => Some(mode()? == Mode::Trunk),
             Reach::EdgePorts => {
                 match so_far.get(port, settings::FAST_START.id)?.value.as_ref().and_then(choice::<FastStart>)? {

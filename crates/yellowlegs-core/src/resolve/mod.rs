@@ -119,7 +119,16 @@ pub fn resolve_with(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: A
     switch.take_state(facts, tables);
     torn::note(dialect, &source, &reading, &mut switch);
     let written = Applier::new(dialect, &source, &reading, &ports, None).run();
-    merge::merge(dialect, written, &mut switch);
+    merge::merge(dialect, written, &ports, &mut switch);
+    for (setting, parts) in dialect.parts() {
+        let each = parts.into_iter().map(|part| {
+            let applier = Applier::new(dialect, &source, &reading, &ports, None).of_part(setting, part);
+            let mut of_part = switch.clone();
+            merge::merge(dialect, applier.run(), &ports, &mut of_part);
+            of_part
+        });
+        merge::together(setting, &each.collect::<Vec<_>>(), &mut switch);
+    }
     let history = History { dialect: Arc::clone(dialect), source, reading, ports, state: state.clone() };
     Resolved { switch, history: Some(Arc::new(history)) }
 }

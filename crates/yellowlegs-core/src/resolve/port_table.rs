@@ -110,6 +110,11 @@ impl PortTable {
         Self { refs, index }
     }
 
+    /// A port by its number.
+    pub(super) fn port(&self, port: usize) -> Option<PortRef> {
+        self.refs.get(port).copied()
+    }
+
     pub(super) fn len(&self) -> usize {
         self.refs.len()
     }

@@ -5,6 +5,8 @@
 mod support;
 
 mod cells;
+mod groups;
+mod precedence;
 mod several;
 mod values;
 

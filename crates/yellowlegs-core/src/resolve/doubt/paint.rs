@@ -169,7 +169,9 @@ impl Painter {
         let detects = dialect.traits().holds(platform::EDGE_DETECTED, "yes") == Some(true);
         for id in SettingId::of(Scope::Port) {
             let reaches: Vec<Reach> = written.globals[id.slot()].iter().map(|global| global.reach).collect();
-            let by_mode = reaches.iter().any(|reach| matches!(reach, Reach::AccessPorts | Reach::TrunkPorts));
+            let by_mode = reaches
+                .iter()
+                .any(|reach| matches!(reach, Reach::AccessPorts | Reach::UntrunkedPorts | Reach::TrunkPorts));
             let by_edge = reaches.contains(&Reach::EdgePorts);
             for port in 0..self.switch.ports.len() {
                 let doubtful = |id: SettingId| self.switch.port_slots.get(port, id).is_some_and(Slot::is_doubtful);
