@@ -7,6 +7,7 @@ mod support;
 mod cells;
 mod groups;
 mod precedence;
+mod recognised;
 mod several;
 mod values;
 
