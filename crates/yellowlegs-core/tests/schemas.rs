@@ -6,7 +6,7 @@ mod support;
 
 use serde_json::{Value, json};
 use support::compare;
-use yellowlegs_core::dialect::Dialect;
+use yellowlegs_core::dialect::{Dialect, Reach};
 use yellowlegs_core::model::{FactKind, Kind, Origin, Scope, SettingId, TraitId};
 use yellowlegs_core::policy::{Feature, Policy, Site};
 use yellowlegs_core::source::Source;
@@ -27,7 +27,7 @@ fn value(kind: Kind) -> Value {
             json!({"anyOf": [vlan, {"type": ["string", "null"], "pattern": "^(all|none|[0-9]+(-[0-9]+)?(,[0-9]+(-[0-9]+)?)*)$"}]})
         }
         Kind::Rate => {
-            json!({"anyOf": [{"enum": ["none", null]}, {"type": "string", "pattern": "^[0-9]+ (pps|kbps|%)$"}]})
+            json!({"anyOf": [{"enum": ["none", null]}, {"type": "string", "pattern": "^[0-9]+ (pps|kbps|%|packets/min)$"}]})
         }
         Kind::Port | Kind::Address | Kind::Text | Kind::Station => json!({"type": ["string", "null"]}),
         Kind::Time => json!({"type": ["string", "null"], "format": "date-time"}),
@@ -172,6 +172,8 @@ fn dialect_schema() -> Value {
     let words = |words: &[&str]| json!({"enum": words});
     let many = |items: Value| json!({"type": "array", "items": items});
     let settings = json!({"$ref": "#/$defs/settings"});
+    let defaults = json!({"$ref": "#/$defs/defaults"});
+    let by_name = |of: &Value| json!({"type": "object", "additionalProperties": of});
     let traits: serde_json::Map<_, _> = TraitId::all()
         .map(TraitId::info)
         .map(|info| {
@@ -189,6 +191,31 @@ fn dialect_schema() -> Value {
         &json!({
         "title": text, "is": text, "optional": flag, "carry": flag, "fields": fields}),
     );
+    let negated = words(&["default", "off", "off-or-default", "platform", "never"]);
+    let amounts = by_name(&json!({"type": "integer", "minimum": 1}));
+    let reach = words(&Reach::WORDS.map(|(_, word)| word));
+    let mut also = json!({
+        "ports": text, "vlan": text, "profile": text, "mirror": text, "reach": reach,
+        "sets": settings, "adds": settings, "removes": settings, "implies": settings, "resets": texts, "parts": by_name(&text)});
+    let also_keys = table(&[], &also);
+    let mut keys = also.as_object_mut().map(std::mem::take).unwrap_or_default();
+    let more = json!({
+        "in": texts, "opens": text, "goes-on": text, "declares": text, "uses": text, "used-by": text, "negation": negated, "until": text,
+        "read-only": flag, "about": words(&["nothing", "open"]), "also": many(also_keys)});
+    keys.extend(more.as_object().cloned().unwrap_or_default());
+    let line_keys = json!({"in": texts, "opens": text, "fact": fact, "fields": fields});
+    // Patterns with what each says: a text, or the keys of a rule.
+    let with_lines = |keys: &Value, one: Vec<Value>| {
+        let each = one.into_iter().chain([table(&[], keys)]).collect::<Vec<_>>();
+        let mut all = keys.clone();
+        all["pattern"] = texts.clone();
+        all["lines"] = by_name(&json!({"anyOf": each}));
+        let mut whole = table(&[], &all);
+        whole["oneOf"] = json!([{"required": ["pattern"]}, {"required": ["lines"]}]);
+        whole
+    };
+    let rule = with_lines(&Value::Object(keys.clone()), vec![text.clone()]);
+    let line = with_lines(&line_keys, vec![]);
     json!({
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Dialect: how one switch system writes its configuration and its state",
@@ -197,26 +224,29 @@ fn dialect_schema() -> Value {
             "dialect": table(&["name"], &json!({"name": text, "title": text})),
             "recognise": table(&[], &json!({"lines": texts, "last": texts})),
             "text": table(&[], &json!({
-                "structure": words(&["indent", "braces", "paths", "sections"]), "split": text, "quote": text, "comment": texts,
+                "structure": words(&["indent", "braces", "paths", "sections"]), "split": text, "split-ends": text, "quote": text, "comment": texts,
+                "negated": negated,
                 "inline-comment": texts, "block-comment": many(text.clone()), "continuation": text, "negation": text, "verb": text,
                 "case": words(&["exact", "ignore"]), "abbreviate": {"type": "integer", "minimum": 1},
                 "open-brace": text, "close-brace": text, "end": text, "title": texts, "close": text})),
-            "ports": table(&[], &json!({"names": texts, "also": {"type": "object", "additionalProperties": text}})),
+            "types": by_name(&text),
+            "units": table(&[], &json!({
+                "seconds": amounts, "packets-per-second": amounts, "packets-per-minute": amounts, "kilobits-per-second": amounts,
+                "megabits-per-second": amounts, "milliwatts": amounts})),
+            "precedence": table(&[], &json!({
+                "globals": words(&["later", "narrower"]), "profiles": words(&["add", "last"]), "taken-back": words(&["written", "platform"])})),
+            "ports": table(&[], &json!({"names": texts, "also": by_name(&text),
+                "kind": many(table(&["names"], &json!({"names": texts, "defaults": defaults})))})),
             "lists": table(&[], &json!({"range": texts, "item": texts, "carry": flag})),
             "time": table(&[], &json!({"forms": texts, "zone": text})),
-            "defaults": by_setting(written),
+            "defaults": defaults,
             "traits": table(&[], &Value::Object(traits)),
             "requires": many(table(&["feature", "ready"], &json!({"feature": text, "ready": text, "restart": flag}))),
-            "rule": many(table(&["pattern"], &json!({
-                "pattern": text, "in": texts, "opens": text, "ports": text, "vlan": text, "profile": text, "mirror": text,
-                "reach": words(&["all-ports", "access-ports", "trunk-ports", "edge-ports", "all-vlans"]),
-                "declares": text, "sets": settings, "adds": settings, "removes": settings, "implies": settings, "resets": texts,
-                "uses": text, "used-by": text, "negation": words(&["default", "off"]), "until": text, "read-only": flag, "about": words(&["nothing", "open"])}))),
-            "state": table(&[], &json!({"split": text, "quote": text, "comment": texts, "ignore": texts, "borders": text})),
-            "line": many(table(&["pattern"], &json!({
-                "pattern": text, "in": texts, "opens": text, "fact": fact, "fields": fields}))),
+            "rule": many(rule),
+            "state": table(&[], &json!({"split": text, "split-ends": text, "quote": text, "comment": texts, "ignore": texts, "borders": text})),
+            "line": many(line),
             "table": many(table(&["fact", "columns"], &json!({
-                "fact": fact, "in": texts, "columns": many(column), "fields": fields, "wrap": words(&["words", "joined"])}))),
+                "fact": fact, "in": texts, "columns": many(json!({"anyOf": [text, column]})), "fields": fields, "wrap": words(&["words", "joined"])}))),
             "write": table(&[], &json!({
                 "save": texts, "leave": text, "stations": words(&["colon", "dash", "dotted", "bare"]),
                 "never": by_setting(|_| json!({"type": "string"}))})),
@@ -224,8 +254,25 @@ fn dialect_schema() -> Value {
                 "text": text, "unread": {"type": "integer", "minimum": 0}, "expect": {"type": "object"}, "state": text,
                 "facts": many(json!({"type": "object"})), "as-of": text}))),
         },
-        "$defs": {"settings": by_setting(written)},
+        "$defs": {"settings": by_setting(written), "defaults": by_feature()},
     })
+}
+
+/// Defaults: by setting, or of a feature as a whole.
+fn by_feature() -> Value {
+    let mut all = by_setting(written);
+    let mut features: std::collections::BTreeMap<&str, serde_json::Map<String, Value>> =
+        std::collections::BTreeMap::new();
+    for id in SettingId::all() {
+        if let Some((feature, name)) = id.name().split_once('.') {
+            features.entry(feature).or_default().insert(name.to_owned(), written(id.info().kind));
+        }
+    }
+    for (feature, settings) in features {
+        let of = json!({"type": "object", "additionalProperties": false, "properties": settings});
+        all["properties"][feature] = json!({"anyOf": [{"const": "off"}, of, {"type": "array", "items": of}]});
+    }
+    all
 }
 
 #[test]
@@ -238,7 +285,8 @@ fn the_schema_of_dialects() {
 fn the_schema_has_the_keys_that_the_loader_reads() {
     const ALL: &str = "zzzzzzzzzz = 1\n[dialect]\nname = 'a'\nzzzzzzzzzz = 1\n[recognise]\nzzzzzzzzzz = 1\n[text]\nzzzzzzzzzz = 1\n\
         [ports]\nzzzzzzzzzz = 1\n[lists]\nzzzzzzzzzz = 1\n[time]\nzzzzzzzzzz = 1\n[[requires]]\nfeature = 'mirror'\nready = 'a'\n\
-        zzzzzzzzzz = 1\n[write]\nzzzzzzzzzz = 1\n[[rule]]\npattern = 'a'\nzzzzzzzzzz = 1\n[state]\nzzzzzzzzzz = 1\n[[line]]\n\
+        zzzzzzzzzz = 1\n[write]\nzzzzzzzzzz = 1\n[units]\nzzzzzzzzzz = 1\n[precedence]\nzzzzzzzzzz = 1\n[[ports.kind]]\nnames = '1'\nzzzzzzzzzz = 1\n\
+        [[rule]]\npattern = 'a <p:port>'\nzzzzzzzzzz = 1\nalso = [{ ports = '<p>', zzzzzzzzzz = 1 }]\n[state]\nzzzzzzzzzz = 1\n[[line]]\n\
         pattern = 'a'\nfact = 'event'\nzzzzzzzzzz = 1\n[[table]]\nfact = 'event'\nzzzzzzzzzz = 1\n[[table.columns]]\ntitle = 'A'\n\
         is = '<port:port>'\nzzzzzzzzzz = 1\n[[example]]\ntext = 'a'\nzzzzzzzzzz = 1\n";
     let schema = dialect_schema();
@@ -252,7 +300,11 @@ fn the_schema_has_the_keys_that_the_loader_reads() {
         let name = section.trim_matches(['[', ']']).rsplit('.').next().unwrap_or_default();
         let of_section = match name {
             "the file" => &schema["properties"],
-            "columns" => &schema["properties"]["table"]["items"]["properties"]["columns"]["items"]["properties"],
+            "columns" => {
+                &schema["properties"]["table"]["items"]["properties"]["columns"]["items"]["anyOf"][1]["properties"]
+            }
+            "also" => &schema["properties"]["rule"]["items"]["properties"]["also"]["items"]["properties"],
+            "kind" => &schema["properties"]["ports"]["properties"]["kind"]["items"]["properties"],
             name => {
                 let section = &schema["properties"][name];
                 section.get("items").unwrap_or(section).get("properties").unwrap_or(&Value::Null)
@@ -263,7 +315,7 @@ fn the_schema_has_the_keys_that_the_loader_reads() {
         assert_eq!(keys, known, "{section}");
         seen += 1;
     }
-    assert_eq!(seen, 15);
+    assert_eq!(seen, 19);
 }
 
 fn policy_schema() -> Value {

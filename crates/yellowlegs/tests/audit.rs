@@ -77,7 +77,7 @@ fn exit_codes(#[case] note: &str, #[case] lines: &str, #[case] words: &[&str], #
 #[rstest]
 #[case::misspelt_key("yellowlegs.toml", "[site]", "[sites]", &["yellowlegs.toml:5:2", "did you mean `site`?"])]
 #[case::bad_pattern("dialects/shingle.toml", "crowd watch\"", "crowd [watch\"", &["dialects/shingle.toml:", "`[` is not closed", "hint:"])]
-#[case::unknown_setting("dialects/shingle.toml", "\"port.enabled\" = true", "\"port.enable\" = true", &["did you mean `port.enabled`?"])]
+#[case::unknown_setting("dialects/shingle.toml", "port = [\n    { enabled", "port = [\n    { enable", &["did you mean `enabled`?"])]
 fn a_broken_policy_or_dialect_stops_the_audit(
     #[case] file: &str,
     #[case] from: &str,

@@ -52,7 +52,7 @@ fn planted_faults_show(
 #[test]
 fn what_nobody_knows_is_tried_both_ways() {
     let fleet = Fleet::demo();
-    fleet.edit("dialects/shingle.toml", "\"guard.bpdu\" = false\n", "");
+    fleet.edit("dialects/shingle.toml", "{ bpdu = false, ", "{ ");
     let told = drills(&fleet, &["brought-bridge", "--switch", "nq-desks-1", "--port", "1.7"]);
     let one = &list(&told, "drills")[0];
     assert_eq!((text(one, "outcome"), text(one, "hangs_on")), ("undetermined", "guard.bpdu"), "{one}");
@@ -256,7 +256,7 @@ fn own_drills(#[case] from: &str, #[case] to: &str, #[case] code: i32, #[case] w
 #[test]
 fn own_drills_hang_on_what_nobody_knows() {
     let fleet = Fleet::demo();
-    fleet.edit("dialects/shingle.toml", "\"port.enabled\" = true\n", "");
+    fleet.edit("dialects/shingle.toml", "    { enabled = true, mode", "    { mode");
     fleet.write("own.toml", OWN);
     let ran = fleet.run(&["drill", "--format", "json", "--file", fleet.path().join("own.toml").to_str().unwrap()]);
     let told: Value = serde_json::from_str(&ran.out).unwrap_or_else(|e| panic!("{e}: {}{}", ran.out, ran.err));

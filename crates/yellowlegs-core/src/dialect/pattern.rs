@@ -168,6 +168,8 @@ pub enum Step {
 /// A pattern read: its holes, its parts, and the sequences of words it stands for.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Pattern {
+    /// As it is written.
+    pub text: Box<str>,
     /// Its holes in the order of the text.
     pub holes: Vec<Hole>,
     /// Its parts, one after the other.
@@ -213,14 +215,14 @@ impl Pattern {
         let mut sequences = if is_wide { vec![end_of(&parts, true), end_of(&parts, false)] } else { expand(&parts) };
         sequences.retain(|s| !s.is_empty());
         sequences.dedup();
-        let pattern = Self { holes: parser.holes, parts, sequences, is_wide };
+        let pattern = Self { text: text.into(), holes: parser.holes, parts, sequences, is_wide };
         pattern.check().map_err(|problem| (0, problem))?;
         Ok(pattern)
     }
 
     /// One that takes nothing.
     pub(super) fn nothing() -> Self {
-        Self { holes: Vec::new(), parts: Vec::new(), sequences: Vec::new(), is_wide: false }
+        Self { text: "".into(), holes: Vec::new(), parts: Vec::new(), sequences: Vec::new(), is_wide: false }
     }
 
     /// Whether it stands for so many sequences that it is better followed part by part.

@@ -59,6 +59,7 @@ pub(super) struct Written<'d> {
 /// all of them.
 pub(super) fn each<'d>(doc: &'d TomlDoc<'d>, table: TableReader<'d>) -> Vec<Written<'d>> {
     let Some(spot) = table.key_spot("lines") else {
+        table.ask("lines");
         let patterns = match table.texts("pattern") {
             Some(patterns) if !patterns.is_empty() => patterns,
             _ => {
@@ -68,7 +69,7 @@ pub(super) fn each<'d>(doc: &'d TomlDoc<'d>, table: TableReader<'d>) -> Vec<Writ
         };
         let one = |pattern: Item<&'d str>| {
             let table = table.again();
-            table.ask("pattern");
+            ["lines", "pattern"].into_iter().for_each(|key| table.ask(key));
             Written { pattern: Some(pattern), table, short: None }
         };
         return patterns.into_iter().map(one).collect();
@@ -147,7 +148,9 @@ fn whatever_follows(doc: &TomlDoc<'_>, item: &Item<&str>, text: &Text, parsed: P
         return Some(parsed);
     }
     let longer = format!("{} [<_more:rest>]", item.value);
-    parse_pattern(doc, &Item { value: &longer, spot: item.spot.clone() }, text)
+    let mut longer = parse_pattern(doc, &Item { value: &longer, spot: item.spot.clone() }, text)?;
+    longer.text = item.value.into();
+    Some(longer)
 }
 
 /// Keys by which a rule says something.
@@ -320,9 +323,6 @@ fn finish(doc: &TomlDoc<'_>, raw: Raw<'_>, openers: &[Opener], text: &Text) -> P
         if about.is_none() {
             let wanted = "says what else the line is about: it needs `ports`, `vlan`, `mirror`, `profile` or `reach`";
             doc.report(&also.spot, DialectProblem::Misplaced { key: "also", wanted });
-        }
-        for key in SAYING {
-            also.ask(key);
         }
         one_of(&also, "reach", &Reach::WORDS.map(|(_, word)| word));
         scope.effects(&also, about.as_ref(), about.as_ref(), &mut effects);

@@ -28,7 +28,8 @@ const BRACES: &str = "braces'\nend = ';'\nblock-comment = ['/*', '*/']\n#'";
 #[case::in_the_middle_of_one(BRACES, "'reef <w:word>'", "set reef x;\n", false)]
 #[case::too_far_down("indent", "'tern release <n:int>'", &("x\n".repeat(60) + "tern release 2\n"), false)]
 fn known_or_not(#[case] structure: &str, #[case] lines: &str, #[case] text: &str, #[case] expected: bool) {
-    let text_of = language(structure, lines).replace("#''", "#'").replace("/*' reef", "/* reef").replace("> '*/'", "> */'");
+    let text_of =
+        language(structure, lines).replace("#''", "#'").replace("/*' reef", "/* reef").replace("> '*/'", "> */'");
     let text_of = text_of.replace("\n#'\n", "\n");
     assert_eq!(dialect(&text_of).recognises(&Source::of("t", text)), expected, "{text_of}");
 }

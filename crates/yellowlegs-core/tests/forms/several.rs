@@ -183,6 +183,7 @@ const HEAD: &str = "[dialect]\nname = 'x'\n[ports]\nnames = ['<n>']\n[[rule]]\np
 #[rstest]
 #[case::of_nothing("also = [ { sets = { 'port.enabled' = true } } ]", "7:10 `also` says what else the line is about")]
 #[case::unknown_key("also = [ { port = '<p>' } ]", "unknown key `port` in [[also]] | did you mean `ports`?")]
+#[case::idle_key("also = [ { ports = '<p>', uses = 'x' } ]", "unknown key `uses` in [[also]]")]
 #[case::no_such_hole("also = [ { ports = '<q>' } ]", "7:20 no hole is named `q`")]
 #[case::of_another_scope(
     "also = [ { ports = '<p>', sets = { 'vlan.querier' = true } } ]",

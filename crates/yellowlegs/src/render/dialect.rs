@@ -113,11 +113,9 @@ fn said(said: &Said) -> String {
 
 /// The pattern of the rule in a line of the dialect.
 fn pattern(dialect: &Dialect, line: u32) -> String {
-    let text = dialect.source().line(line).unwrap_or_default().trim();
-    let text = text.split_once('=').map_or(text, |(_, pattern)| pattern.trim());
-    let quote = text.chars().next().filter(|c| matches!(c, '"' | '\''));
-    let inner = quote.and_then(|q| text.get(1..)?.split(q).next()).unwrap_or(text);
-    clean(inner).into_owned()
+    let of_rules = dialect.rules().iter().find(|rule| rule.line == line).map(|rule| &rule.pattern.text);
+    let of_state = || dialect.state().rules.iter().find(|rule| rule.line == line).map(|rule| &rule.pattern.text);
+    clean(of_rules.or_else(of_state).map_or("", |text| text)).into_owned()
 }
 
 /// What of the dialect took a line of state: a table, or a rule.

@@ -162,8 +162,7 @@ fn open_around(
     let Some(opener) = before else { return false };
     let statement = reading.statements.iter().find(|s| s.mark.line() == opener.line);
     let rule = statement.and_then(|s| dialect.rules().get(s.rule as usize));
-    let source = rule.and_then(|r| dialect.source().line(r.line)).and_then(|l| l.strip_prefix("pattern = "));
-    let Some(pattern) = source.map(unquoted) else { return false };
+    let Some(pattern) = rule.map(|rule| rule.pattern.text.to_string()) else { return false };
     let Some(there) = rules.keys().find(|r| r.pattern == pattern && r.opens.is_none()).cloned() else { return false };
     let Some(seen) = rules.remove(&there) else { return false };
     rules.insert(Rule { opens: Some(context.clone()), ..there }, seen);
