@@ -203,7 +203,12 @@ fn dialect_schema() -> Value {
         "in": texts, "opens": text, "goes-on": text, "declares": text, "uses": text, "used-by": text, "negation": negated, "until": text,
         "read-only": flag, "about": words(&["nothing", "open"]), "also": many(also_keys)});
     keys.extend(more.as_object().cloned().unwrap_or_default());
-    let line_keys = json!({"in": texts, "opens": text, "fact": fact, "fields": fields});
+    let decides = json!({"ports": text, "vlan": text, "mirror": text, "sets": settings, "adds": settings});
+    let with_settings = |mut keys: Value| {
+        keys.as_object_mut().into_iter().for_each(|keys| keys.extend(decides.as_object().cloned().unwrap_or_default()));
+        keys
+    };
+    let line_keys = with_settings(json!({"in": texts, "opens": text, "fact": fact, "fields": fields}));
     // Patterns with what each says: a text, or the keys of a rule.
     let with_lines = |keys: &Value, one: Vec<Value>| {
         let each = one.into_iter().chain([table(&[], keys)]).collect::<Vec<_>>();
@@ -245,8 +250,8 @@ fn dialect_schema() -> Value {
             "rule": many(rule),
             "state": table(&[], &json!({"split": text, "split-ends": text, "quote": text, "comment": texts, "ignore": texts, "borders": text})),
             "line": many(line),
-            "table": many(table(&["fact", "columns"], &json!({
-                "fact": fact, "in": texts, "columns": many(json!({"anyOf": [text, column]})), "fields": fields, "wrap": words(&["words", "joined"])}))),
+            "table": many(table(&["fact", "columns"], &with_settings(json!({
+                "fact": fact, "in": texts, "columns": many(json!({"anyOf": [text, column]})), "fields": fields, "wrap": words(&["blank", "joined"])})))),
             "write": table(&[], &json!({
                 "save": texts, "leave": text, "stations": words(&["colon", "dash", "dotted", "bare"]),
                 "never": by_setting(|_| json!({"type": "string"}))})),
@@ -298,6 +303,9 @@ fn the_schema_has_the_keys_that_the_loader_reads() {
         let mut known: Vec<&str> = hint.trim_start_matches("known here: ").split(", ").collect();
         known.sort_unstable();
         let name = section.trim_matches(['[', ']']).rsplit('.').next().unwrap_or_default();
+        // Refused in state, with a reason of their own.
+        let refused = ["implies", "parts", "profile", "reach", "removes", "resets"];
+        known.retain(|key| !(["line", "table"].contains(&name) && refused.contains(key)));
         let of_section = match name {
             "the file" => &schema["properties"],
             "columns" => {

@@ -99,8 +99,11 @@ fact = "counters"
 
 /// Each fact as its kind and the fields it tells; then the numbers of unread lines.
 fn told(text: &str) -> Vec<String> {
-    let state =
-        State { texts: vec![Arc::new(Source::of("t.out", text))], as_of: "2031-03-04T06:30:00Z".parse().unwrap() };
+    let state = State {
+        texts: vec![Arc::new(Source::of("t.out", text))],
+        as_of: "2031-03-04T06:30:00Z".parse().unwrap(),
+        oldest: None,
+    };
     let config = Arc::new(Source::of("config.txt", "name t\n"));
     let switch = resolve_with("t", &dialect(DIALECT), config, &state).switch;
     let mut told: Vec<String> = switch

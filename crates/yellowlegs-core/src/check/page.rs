@@ -162,7 +162,7 @@ impl PortPage {
 
 fn setting(port: &PortView<'_>, id: SettingId) -> SettingNow {
     let (resolved, slot) = (port.on().resolved(), port.slot(id));
-    let mark = slot.mark.filter(|_| slot.origin.is_written() || slot.origin == Origin::Implied);
+    let mark = slot.mark.filter(|_| slot.origin.is_written() || matches!(slot.origin, Origin::Implied | Origin::State));
     let words = mark.map(|mark| resolved.deciding_words(mark, id));
     let without = mark.and_then(|mark| resolved.without_line(mark)).map(|without| {
         let slot = without.switch.port_index(port.name()).map(|port| without.switch.slot(Some(port), id));

@@ -11,7 +11,7 @@ use super::pattern::{Pattern, Step};
 use super::ports::PortItem;
 use super::rule::Rule;
 use super::{Dialect, Missed};
-use crate::model::{FactKind, Mark, VlanId};
+use crate::model::{FactKind, Mark, SettingSet, VlanId};
 use crate::source::Word;
 
 /// Signs and words by which lines are told that no rule takes.
@@ -170,12 +170,27 @@ impl Dialect {
     }
 
     /// The kind of facts that a line of state could have told.
-    pub fn fact_missed(&self, text: &str, mark: Mark, missed: &Missed) -> Option<FactKind> {
+    pub fn missed_in_state(&self, text: &str, mark: Mark, missed: &Missed) -> (Option<FactKind>, SettingSet) {
         let state = self.state();
         match missed {
-            Missed::Cell { table, .. } => state.tables.iter().find(|t| t.line == *table).map(|t| t.fact),
-            Missed::Rule { context } => state.fact_alike(text, &self.words_at(text, mark), *context, &self.lists),
+            Missed::Cell { table, .. } => {
+                let table = state.tables.iter().find(|t| t.line == *table);
+                let settings = table.map(|t| t.effects.iter().map(|effect| effect.setting).collect());
+                (table.map(|t| t.fact), settings.unwrap_or_default())
+            }
+            Missed::Rule { context } => {
+                let words = self.words_at(text, mark);
+                let kind = state.fact_alike(text, &words, *context, &self.lists);
+                (kind, state.settings_alike(text, &words, *context, &self.lists))
+            }
         }
+    }
+
+    /// The settings that lines of state decide which tell a kind of facts.
+    pub fn told_beside(&self, kind: FactKind) -> SettingSet {
+        let tables = self.state().tables.iter().filter(|table| table.fact == kind).flat_map(|table| &table.effects);
+        let rules = self.state().rules.iter().filter(|rule| rule.fact == Some(kind)).flat_map(|rule| &rule.effects);
+        tables.chain(rules).map(|effect| effect.setting).collect()
     }
 
     /// Where an unread line leads among the rules of a context: as far as it fits; and where a word is misspelt, cut or

@@ -44,7 +44,7 @@ pub use reading::{Reading, Statement, UnreadAt};
 pub use render::{Held, Writing};
 pub use rule::{Change, Effect, HoleRef, Operand, ProfileRef, Reach, Rule, Subject, Until};
 pub use sketch::sketch;
-pub use state::{Missed, StateRule, StateRules, StateText, Table};
+pub use state::{Missed, SaidOf, StateRule, StateRules, StateSaid, StateText, Table};
 pub use time::Moment;
 
 use crate::model::{Kind, Requirement, SettingId, Slot, TraitId, Traits, platform, settings};
@@ -219,8 +219,12 @@ impl Dialect {
         self.source.place(spot.0.start)
     }
 
-    /// Whether some rule changes a setting.
+    /// Whether some rule changes a setting, or state decides it.
     pub fn can_set(&self, id: SettingId) -> bool {
-        self.set_by_rules.get(id.index()).copied().unwrap_or_default()
+        let by_state = || {
+            let rules = self.state.rules.iter().flat_map(|rule| &rule.effects);
+            rules.chain(self.state.tables.iter().flat_map(|table| &table.effects)).any(|effect| effect.setting == id)
+        };
+        self.set_by_rules.get(id.index()).copied().unwrap_or_default() || by_state()
     }
 }

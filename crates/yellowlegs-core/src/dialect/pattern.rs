@@ -220,9 +220,9 @@ impl Pattern {
         Ok(pattern)
     }
 
-    /// One that takes nothing.
-    pub(super) fn nothing() -> Self {
-        Self { text: "".into(), holes: Vec::new(), parts: Vec::new(), sequences: Vec::new(), is_wide: false }
+    /// Holes that are filled elsewhere, and no words.
+    pub(super) fn of_holes(holes: Vec<Hole>) -> Self {
+        Self { text: "".into(), holes, parts: Vec::new(), sequences: Vec::new(), is_wide: false }
     }
 
     /// Whether it stands for so many sequences that it is better followed part by part.

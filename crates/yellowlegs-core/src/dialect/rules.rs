@@ -181,7 +181,7 @@ fn hole_name<'t>(item: &Item<&'t str>) -> Option<&'t str> {
     item.value.strip_prefix('<')?.strip_suffix('>')
 }
 
-fn subject(doc: &TomlDoc<'_>, table: &TableReader<'_>, pattern: &Pattern) -> Option<Subject> {
+pub(super) fn subject(doc: &TomlDoc<'_>, table: &TableReader<'_>, pattern: &Pattern) -> Option<Subject> {
     let own = |key: &'static str, types: &[HoleType]| {
         table.text(key).and_then(|item| own_hole(doc, &item, pattern, key, types))
     };
@@ -237,8 +237,8 @@ fn own_hole(
 
 /// A rule that opens a context, as the rules inside see it.
 pub(super) struct Opener {
-    opens: usize,
-    contexts: Vec<usize>,
+    pub(super) opens: usize,
+    pub(super) contexts: Vec<usize>,
     pub(super) pattern: Pattern,
     pub(super) subject: Option<Subject>,
 }
@@ -295,7 +295,7 @@ fn unreachable(doc: &TomlDoc<'_>, raws: &[Raw<'_>]) {
 }
 
 /// The openers of a rule's contexts and of the contexts around those, nearest first.
-fn around<'o>(contexts: &[usize], openers: &'o [Opener]) -> Vec<&'o Opener> {
+pub(super) fn around<'o>(contexts: &[usize], openers: &'o [Opener]) -> Vec<&'o Opener> {
     let mut known: Vec<usize> = contexts.to_vec();
     let mut found = Vec::new();
     let mut next = 0;

@@ -78,7 +78,7 @@ impl Evidence {
 pub fn quote_slot(switch: &Switch, port: Option<usize>, id: SettingId, slot: &Slot) -> Vec<Evidence> {
     let name = id.name();
     let shown = slot.value.as_ref().map_or_else(|| "unknown".into(), ToString::to_string);
-    if slot.origin.is_written() || slot.origin == Origin::Implied {
+    if slot.origin.is_written() || matches!(slot.origin, Origin::Implied | Origin::State) {
         let line = slot.mark.and_then(|mark| Evidence::line(EvidenceKind::Line, switch, mark));
         return vec![line.unwrap_or_else(|| Evidence::words(EvidenceKind::Record, format!("{name} is {shown}")))];
     }

@@ -177,6 +177,8 @@ pub enum Origin {
     Global,
     /// What another line implies.
     Implied,
+    /// What the switch tells of its state, where nothing is written.
+    State,
     /// The platform's default.
     Default,
     /// A record that says nothing finer.
@@ -187,13 +189,14 @@ pub enum Origin {
 
 impl Origin {
     /// Every origin.
-    pub const ALL: [Self; 9] = [
+    pub const ALL: [Self; 10] = [
         Self::Port,
         Self::Range,
         Self::Profile,
         Self::Vlan,
         Self::Global,
         Self::Implied,
+        Self::State,
         Self::Default,
         Self::Record,
         Self::Unknown,
@@ -208,6 +211,7 @@ impl Origin {
             Self::Vlan => "vlan",
             Self::Global => "global",
             Self::Implied => "implied",
+            Self::State => "state",
             Self::Default => "default",
             Self::Record => "record",
             Self::Unknown => "unknown",
@@ -221,7 +225,7 @@ impl Origin {
 
     /// Whether somebody wrote it, rather than the platform supplying it.
     pub fn is_written(self) -> bool {
-        !matches!(self, Self::Default | Self::Unknown | Self::Implied)
+        !matches!(self, Self::Default | Self::Unknown | Self::Implied | Self::State)
     }
 }
 

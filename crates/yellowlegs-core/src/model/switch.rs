@@ -6,8 +6,8 @@ use std::sync::Arc;
 use jiff::Timestamp;
 
 use super::{
-    Doubt, Fact, FactKind, Key, Origin, PortName, PortSlots, Scope, Setting, SettingId, SettingType, Torn, Traits,
-    Value, VlanId, facts, natural_order, settings,
+    Doubt, Fact, FactKind, Key, Origin, PortName, PortSlots, Scope, Setting, SettingId, SettingSet, SettingType, Torn,
+    Traits, Value, VlanId, facts, natural_order, settings,
 };
 use crate::source::{Place, Source, Word};
 
@@ -104,7 +104,9 @@ pub struct UnreadFact {
     /// Its shape.
     pub shape: Arc<str>,
     /// The kind of facts.
-    pub kind: FactKind,
+    pub kind: Option<FactKind>,
+    /// The settings it could have decided.
+    pub settings: SettingSet,
     /// The port it names, where it names one.
     pub port: Option<usize>,
 }

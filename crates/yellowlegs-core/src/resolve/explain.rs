@@ -48,6 +48,8 @@ pub enum Outcome {
         rule: u32,
         /// The facts that begin with this line.
         facts: Vec<Fact>,
+        /// The settings that it decides where nothing is written.
+        said: Vec<Said>,
     },
     /// It stands under a table of state and one of its cells does not fit.
     Misfit {
@@ -129,9 +131,16 @@ pub fn explain_state(dialect: &Arc<Dialect>, source: &Arc<Source>, as_of: Timest
     for fact in read.facts {
         facts.entry(fact.mark.line()).or_default().push(fact);
     }
+    let mut decided: BTreeMap<u32, Vec<Said>> = BTreeMap::new();
+    for said in read.said {
+        let how = if said.adds { "adds" } else { "sets" };
+        let said_there = Said { setting: said.setting, how, value: Some(said.value) };
+        decided.entry(said.mark.line()).or_default().push(said_there);
+    }
     let unread: BTreeSet<u32> = read.unread.iter().map(|u| u.mark.line()).collect();
     for (line, rule) in read.taken.into_iter().filter(|(line, _)| !unread.contains(line)) {
-        page.add(line, Outcome::Told { rule, facts: facts.remove(&line).unwrap_or_default() });
+        let (facts, said) = (facts.remove(&line).unwrap_or_default(), decided.remove(&line).unwrap_or_default());
+        page.add(line, Outcome::Told { rule, facts, said });
     }
     for (unread, missed) in read.unread.iter().zip(read.missed) {
         let outcome = match missed {

@@ -10,13 +10,14 @@ mod examples;
 mod explain;
 mod merge;
 mod port_table;
+mod told;
 mod torn;
 
 use std::sync::Arc;
 
 use jiff::Timestamp;
 
-use crate::dialect::{Dialect, HoleRef, Reading, UnreadAt};
+use crate::dialect::{Dialect, HoleRef, Reading, StateSaid, UnreadAt};
 use crate::model::{
     DoubtWidth, FileText, Mark, Record, Remark, SavedCopy, Scope, SettingId, Slot, Switch, Unread, UnreadFact, Value,
 };
@@ -56,6 +57,8 @@ pub struct State {
     pub texts: Vec<Arc<Source>>,
     /// What moments without a year are settled by; without it they stay open.
     pub as_of: Timestamp,
+    /// How old a text with a clock may be for the settings it tells, in seconds; what an older one tells is unknown.
+    pub oldest: Option<u32>,
 }
 
 /// Reads a configuration with a dialect and settles what is in force.
@@ -82,6 +85,7 @@ pub fn resolve_with(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: A
     switch.unread = std::mem::take(&mut reading.unread);
     switch.torn = std::mem::take(&mut reading.torn);
     let (mut facts, mut tables, mut missed) = (Vec::new(), Vec::new(), Vec::new());
+    let mut told: Vec<StateSaid> = Vec::new();
     for (position, text) in state.texts.iter().enumerate() {
         if let Some(first) = state.texts.iter().take(position).find(|first| first.text() == text.text()) {
             switch.remarks.push(twice(&switch.name, first, text));
@@ -91,16 +95,18 @@ pub fn resolve_with(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: A
         switch.files.push(FileText::text(Arc::clone(text), read.secrets, read.hidden));
         switch.lines += read.lines;
         let kinds = read.unread.iter().zip(&read.missed).map(|(unread, missed)| {
-            Some((Arc::clone(text), unread.clone(), dialect.fact_missed(text.text(), unread.mark, missed)?))
+            let (kind, settings) = dialect.missed_in_state(text.text(), unread.mark, missed);
+            (Arc::clone(text), unread.clone(), kind, settings)
         });
-        missed.extend(kinds.flatten());
+        missed.extend(kinds.filter(|(.., kind, settings)| kind.is_some() || !settings.is_empty()));
+        told.extend(read.said);
         for (kind, mark) in read.beyond {
             let shape = "more facts than a text of this length is believed to tell".into();
-            missed.push((Arc::clone(text), Unread { mark, shape }, kind));
+            missed.push((Arc::clone(text), Unread { mark, shape }, Some(kind), dialect.told_beside(kind)));
         }
         if let Some((kind, mark)) = read.cut {
             let shape = "a table that ends behind its heading".into();
-            missed.push((Arc::clone(text), Unread { mark, shape }, kind));
+            missed.push((Arc::clone(text), Unread { mark, shape }, Some(kind), dialect.told_beside(kind)));
         }
         if let Some(mark) = read.empty_end {
             switch.remarks.push(empty_end(&switch, mark));
@@ -110,11 +116,11 @@ pub fn resolve_with(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: A
         tables.extend(read.tables);
     }
     let ports = PortTable::gather(dialect, &source, &reading, &facts, &mut switch);
-    for (text, Unread { mark, shape }, kind) in missed {
+    for (text, Unread { mark, shape }, kind, settings) in missed {
         // Of a table of which nothing is understood nobody knows which ports it is about.
-        let some = facts.iter().any(|fact| fact.kind == kind);
+        let some = facts.iter().any(|fact| kind.is_none_or(|kind| fact.kind == kind));
         let port = ports.positions(&dialect.named_in_state(text.text(), mark)).first().copied().filter(|_| some);
-        switch.unread_facts.push(UnreadFact { mark, shape, kind, port });
+        switch.unread_facts.push(UnreadFact { mark, shape, kind, settings, port });
     }
     switch.take_state(facts, tables);
     torn::note(dialect, &source, &reading, &mut switch);
@@ -129,6 +135,7 @@ pub fn resolve_with(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: A
         });
         merge::together(setting, &each.collect::<Vec<_>>(), &mut switch);
     }
+    told::apply(&told, state, &ports, &mut switch);
     let history = History { dialect: Arc::clone(dialect), source, reading, ports, state: state.clone() };
     Resolved { switch, history: Some(Arc::new(history)) }
 }

@@ -9,6 +9,7 @@ mod groups;
 mod precedence;
 mod recognised;
 mod several;
+mod state;
 mod values;
 
 use std::sync::Arc;

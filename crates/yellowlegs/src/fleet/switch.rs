@@ -59,7 +59,7 @@ pub(crate) fn read_switch(root: &Path, found: &Found, loaded: &Loaded, as_of: Ti
             (resolved, dialect.cloned())
         }),
         Layout::Folder(parts) => {
-            let mut state = State { texts: Vec::new(), as_of };
+            let mut state = State { texts: Vec::new(), as_of, oldest: Some(loaded.policy.site.state_age.value.0) };
             for path in &parts.state {
                 match source_of(root, path) {
                     Ok(source) => state.texts.push(source),

@@ -193,10 +193,13 @@ pub(crate) fn lines(
                     let why = format!("line {rule}: {}: nobody has said yet what it says", pattern(dialect, *rule));
                     writeln!(out, "       {} {why}", paint(level(Level::Breach), "✗"))?;
                 }
-                Outcome::Told { rule, facts } => {
+                Outcome::Told { rule, facts, said } => {
                     writeln!(out, "       {} {}", paint(GOOD, "✓"), paint(DIM, &teller(dialect, *rule)))?;
                     for fact in facts {
                         writeln!(out, "           {}", told(fact))?;
+                    }
+                    for one in said {
+                        writeln!(out, "           where nothing is written {}", self::said(one))?;
                     }
                 }
                 Outcome::Misfit { table, column, blank } => {

@@ -1,10 +1,11 @@
 //! From `[state]`, `[[line]]` and `[[table]]` to the rules of state.
 
 use super::super::automaton::{Automaton, BuildError, Meaning};
-use super::super::effects::{bare, fits, mismatch, word_value};
+use super::super::effects::{Holes, bare, fits, mismatch, word_value};
 use super::super::load::{Text, one_of, parse_pattern, patterns, report_build};
-use super::super::pattern::Pattern;
-use super::super::rules::{Written, each, known_context};
+use super::super::pattern::{Hole, Pattern};
+use super::super::rule::{Effect, Operand, Subject};
+use super::super::rules::{Opener, Written, around, each, known_context, subject};
 use super::super::{DialectProblem, HoleType, Lists};
 use super::{Column, Filled, StateRule, StateRules, Table};
 use crate::model::{FactKind, Kind, Value};
@@ -48,6 +49,7 @@ struct Raw<'d> {
     contexts: Vec<usize>,
     opens: Option<usize>,
     fact: Option<FactKind>,
+    subject: Option<Subject>,
 }
 
 pub(in crate::dialect) fn read<'d>(
@@ -77,11 +79,16 @@ pub(in crate::dialect) fn read<'d>(
         }
     }
     let raws: Vec<Raw<'d>> = lines.into_iter().filter_map(|line| raw(doc, line, &names, &own)).collect();
-    let around = facts_of_contexts(&raws, names.len());
+    let facts = facts_of_contexts(&raws, names.len());
+    let opener = |raw: &Raw<'_>| {
+        let (contexts, pattern, subject) = (raw.contexts.clone(), raw.parsed.clone(), raw.subject.clone());
+        Some(Opener { opens: raw.opens?, contexts, pattern, subject })
+    };
+    let openers: Vec<Opener> = raws.iter().filter_map(opener).collect();
     let (mut rules, mut spots) = (Vec::new(), Vec::new());
     for raw in raws {
         spots.push(raw.pattern.spot.clone());
-        rules.push(finish(doc, raw, &around));
+        rules.push(finish(doc, raw, &facts, &openers));
     }
     let tables: Vec<(Table, Spot)> = tables.iter().filter_map(|table| read_table(doc, table, &names, &own)).collect();
     for (position, (table, spot)) in tables.iter().enumerate() {
@@ -127,12 +134,13 @@ fn raw<'d>(doc: &'d TomlDoc<'d>, written: Written<'d>, names: &[String], text: &
     let opens = table.text("opens").and_then(|i| names.iter().position(|n| n == i.value));
     let fact = table.text("fact").and_then(|item| fact(doc, &item));
     let parsed = pattern.as_ref().and_then(|item| parse_pattern(doc, item, text));
-    table.ask("fields");
+    let subject = parsed.as_ref().and_then(|parsed| subject(doc, &table, parsed));
+    ["fields", "sets", "adds"].into_iter().for_each(|key| table.ask(key));
     let (Some(pattern), Some(parsed)) = (pattern, parsed) else {
         table.finish();
         return None;
     };
-    Some(Raw { table, pattern, parsed, contexts, opens, fact })
+    Some(Raw { table, pattern, parsed, contexts, opens, fact, subject })
 }
 
 /// The fact that is in progress in each context.
@@ -151,13 +159,39 @@ fn facts_of_contexts(raws: &[Raw<'_>], count: usize) -> Vec<Option<FactKind>> {
     facts
 }
 
-fn finish(doc: &TomlDoc<'_>, raw: Raw<'_>, around: &[Option<FactKind>]) -> StateRule {
-    let kind = raw.fact.or_else(|| raw.contexts.iter().find_map(|c| around.get(*c).copied().flatten()));
+/// What a line of state, or a row, decides of settings: only values are told, for a line of state takes nothing back.
+fn told(
+    doc: &TomlDoc<'_>,
+    table: &TableReader<'_>,
+    pattern: &Pattern,
+    around: &[&Opener],
+    subject: Option<&Subject>,
+) -> Vec<Effect> {
+    const WHY: &str =
+        "belongs to the text: what the switch tells of its state `sets` or `adds`, to `ports`, a `vlan` or a `mirror`";
+    for key in ["profile", "reach", "removes", "implies", "resets", "parts", "also"] {
+        if let Some(spot) = table.key_spot(key) {
+            doc.report(&spot, DialectProblem::Misplaced { key, wanted: WHY });
+        }
+    }
+    let mut effects = Vec::new();
+    Holes { doc, own: pattern, around }.effects(table, subject, None, &mut effects);
+    for effect in effects.iter().filter(|e| e.change.operands().iter().any(|o| matches!(o, Operand::Pair(..)))) {
+        let wanted = "of two parts is not told by state: write the two as one value";
+        doc.report(&table.spot, DialectProblem::Misplaced { key: effect.setting.name(), wanted });
+    }
+    effects
+}
+
+fn finish(doc: &TomlDoc<'_>, raw: Raw<'_>, facts: &[Option<FactKind>], openers: &[Opener]) -> StateRule {
+    let kind = raw.fact.or_else(|| raw.contexts.iter().find_map(|c| facts.get(*c).copied().flatten()));
     let written = raw.table.table("fields");
+    let effects = told(doc, &raw.table, &raw.parsed, &around(&raw.contexts, openers), raw.subject.as_ref());
     let mut fields = Vec::new();
     if let Some(kind) = kind {
-        fields = fill(doc, kind, &raw.parsed, written.as_ref(), &raw.pattern.spot, raw.opens.is_some());
-    } else if raw.opens.is_none() || written.is_some() {
+        let free = raw.opens.is_some() || !effects.is_empty();
+        fields = fill(doc, kind, &raw.parsed, written.as_ref(), &raw.pattern.spot, free);
+    } else if raw.opens.is_none() && effects.is_empty() || written.is_some() {
         doc.report(&raw.pattern.spot, DialectProblem::NoFact);
     }
     raw.table.finish();
@@ -168,6 +202,8 @@ fn finish(doc: &TomlDoc<'_>, raw: Raw<'_>, around: &[Option<FactKind>]) -> State
         opens: raw.opens,
         fact: raw.fact,
         fields,
+        subject: raw.subject,
+        effects,
     }
 }
 
@@ -324,20 +360,37 @@ fn read_table(doc: &TomlDoc<'_>, table: &TableReader<'_>, names: &[String], text
     let joined = one_of(table, "wrap", &["blank", "joined"]) == Some(1);
     let columns = table.mixed("columns", "a list of columns, each a text `Title = pattern` or a table");
     let written = table.table("fields");
-    table.finish();
-    let kind = kind?;
+    let decides = table.table("sets").is_some() || table.table("adds").is_some();
+    let kind = kind.or_else(|| {
+        table.finish();
+        None
+    })?;
     let spot = item?.spot;
     let columns = columns.unwrap_or_default();
     if columns.is_empty() {
         doc.report(&spot, DialectProblem::NoColumns);
     }
-    let nothing = Pattern::nothing();
+    let nothing = Pattern::of_holes(Vec::new());
     let fields = written.map(|w| fill(doc, kind, &nothing, Some(&w), &spot, true)).unwrap_or_default();
-    let columns: Vec<Column> = columns.iter().filter_map(|column| read_column(doc, column, kind, text)).collect();
-    Some((Table { line: doc.place(&spot).line, fact: kind, columns, contexts, joined, fields }, spot))
+    let mut holes = Vec::new();
+    let read = columns.iter().filter_map(|column| read_column(doc, column, (kind, decides), text, &mut holes));
+    let columns: Vec<Column> = read.collect();
+    let row = Pattern::of_holes(holes);
+    let subject = subject(doc, table, &row);
+    let effects = told(doc, table, &row, &[], subject.as_ref());
+    table.finish();
+    let line = doc.place(&spot).line;
+    Some((Table { line, fact: kind, columns, contexts, joined, fields, subject, effects }, spot))
 }
 
-fn read_column(doc: &TomlDoc<'_>, column: &Mixed<'_>, kind: FactKind, text: &Text) -> Option<Column> {
+/// `decides`: the row sets settings, so that holes need not be fields. `row` gathers the holes of all columns.
+fn read_column(
+    doc: &TomlDoc<'_>,
+    column: &Mixed<'_>,
+    (kind, decides): (FactKind, bool),
+    text: &Text,
+    row: &mut Vec<Hole>,
+) -> Option<Column> {
     let table = match column {
         Mixed::Table(table) => table,
         Mixed::Text(item) => {
@@ -348,11 +401,12 @@ fn read_column(doc: &TomlDoc<'_>, column: &Mixed<'_>, kind: FactKind, text: &Tex
             let at = item.spot.0.start + item.value.len() - is.len();
             let is = Item { value: is.trim(), spot: Spot(at..item.spot.0.end) };
             let pattern = parse_pattern(doc, &is, text)?;
-            let fields = fill(doc, kind, &pattern, None, &is.spot, false);
+            let fields = fill(doc, kind, &pattern, None, &is.spot, decides);
             let cells = patterns(doc, std::slice::from_ref(&is), text);
-            let is_secret = pattern.has_secret();
+            let (is_secret, holes) = (pattern.has_secret(), pattern.holes.len());
+            row.extend(pattern.holes);
             let title = title.trim().to_owned();
-            return Some(Column { title, optional: false, carry: false, is_secret, cells, fields });
+            return Some(Column { title, optional: false, carry: false, is_secret, cells, fields, holes });
         }
     };
     let title = table.required_text("title");
@@ -363,8 +417,9 @@ fn read_column(doc: &TomlDoc<'_>, column: &Mixed<'_>, kind: FactKind, text: &Tex
     table.finish();
     let (title, is) = (title?, is?);
     let pattern = parse_pattern(doc, &is, text)?;
-    let fields = fill(doc, kind, &pattern, written.as_ref(), &is.spot, false);
+    let fields = fill(doc, kind, &pattern, written.as_ref(), &is.spot, decides);
     let cells = patterns(doc, std::slice::from_ref(&is), text);
-    let is_secret = pattern.has_secret();
-    Some(Column { title: title.value.to_owned(), optional, carry, is_secret, cells, fields })
+    let (is_secret, holes) = (pattern.has_secret(), pattern.holes.len());
+    row.extend(pattern.holes);
+    Some(Column { title: title.value.to_owned(), optional, carry, is_secret, cells, fields, holes })
 }

@@ -2,17 +2,20 @@
 
 mod load;
 mod read;
+mod said;
 mod table;
 
 use super::automaton::{Automaton, Walk};
 use super::pattern::Pattern;
 use super::ports::Lists;
-use crate::model::{FactKind, Value};
+use super::rule::{Effect, Subject};
+use crate::model::{FactKind, SettingSet, Value};
 use crate::source::Word;
 use crate::syntax::Splitter;
 
 pub(super) use load::read;
 pub use read::{Missed, StateText};
+pub use said::{SaidOf, StateSaid};
 
 /// Where a field's value comes from.
 #[derive(Debug, Clone)]
@@ -42,6 +45,10 @@ pub struct StateRule {
     pub fact: Option<FactKind>,
     /// Fields of that fact, or of the one around it.
     pub(super) fields: Vec<(usize, Filled)>,
+    /// What its settings belong to.
+    pub(super) subject: Option<Subject>,
+    /// The settings that it decides where nothing is written.
+    pub effects: Vec<Effect>,
 }
 
 /// A column of a table.
@@ -57,6 +64,8 @@ pub struct Column {
     pub is_secret: bool,
     cells: Automaton,
     fields: Vec<(usize, Filled)>,
+    /// How many holes its pattern has.
+    holes: usize,
 }
 
 /// A table with aligned columns.
@@ -72,6 +81,10 @@ pub struct Table {
     /// Whether a cell that goes on in the next line does so without a blank.
     joined: bool,
     fields: Vec<(usize, Filled)>,
+    /// What its settings belong to, by the holes of all columns.
+    subject: Option<Subject>,
+    /// The settings that a row decides where nothing is written.
+    pub effects: Vec<Effect>,
 }
 
 /// How a dialect reads state.
@@ -105,6 +118,24 @@ impl StateRules {
             let opener = self.rules.iter().find(|rule| rule.opens == Some(context))?;
             opener.fact.or_else(|| self.fact_around(opener))
         })
+    }
+
+    /// The settings that a line could have decided: of the rules that begin like it, in its context or at the top; in a
+    /// stanza, of all its rules where none does.
+    pub(super) fn settings_alike(&self, text: &str, words: &[Word], context: usize, lists: &Lists) -> SettingSet {
+        let walk = Walk { text, words, lists };
+        let of = |rules: &mut dyn Iterator<Item = &StateRule>| -> SettingSet {
+            rules.flat_map(|rule| &rule.effects).map(|effect| effect.setting).collect()
+        };
+        let alike = |context: usize| {
+            let rules = self.automaton.furthest(context, &walk, 0).map(|found| found.rules).unwrap_or_default();
+            of(&mut rules.iter().filter_map(|rule| self.rules.get(*rule as usize)))
+        };
+        let near = alike(context).union(alike(0));
+        if !near.is_empty() || context == 0 {
+            return near;
+        }
+        of(&mut self.rules.iter().filter(|rule| rule.contexts.contains(&context)))
     }
 
     fn fact_around(&self, rule: &StateRule) -> Option<FactKind> {

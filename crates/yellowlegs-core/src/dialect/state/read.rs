@@ -7,7 +7,9 @@ use jiff::Timestamp;
 use super::super::automaton::{Match, Walk};
 use super::super::captured::Captured;
 use super::super::ports::PortItem;
+use super::super::rule::{HoleRef, Subject};
 use super::super::{Dialect, convert::port_names};
+use super::said::{SaidOf, StateSaid, Taken, about, said};
 use super::table::{Heading, cells, heading, is_ruler, placed};
 use super::{Column, Filled, StateRule, Table};
 use crate::model::{Fact, FactKind, Kind, Mark, Unread, Value};
@@ -40,6 +42,8 @@ pub struct StateText {
     pub hidden: Vec<Word>,
     /// Lines that tell more facts than are kept of a text as long as this.
     pub beyond: Vec<(FactKind, Mark)>,
+    /// The settings that it decides, in the order of the text.
+    pub said: Vec<StateSaid>,
     /// How many lines it has.
     pub lines: u32,
     /// A table whose heading is the last of the text, without an end of its line: the text is cut there.
@@ -75,6 +79,8 @@ struct Block {
     fact: Option<usize>,
     /// What its holes took, by name, for the facts inside.
     named: Vec<(String, Captured)>,
+    /// What the settings inside belong to.
+    about: Option<SaidOf>,
 }
 
 /// The table whose rows come now.
@@ -340,7 +346,12 @@ impl<'a> Reader<'a> {
         let mut fields: Vec<Option<Value>> = vec![None; table.fact.info().fields.len()];
         let mut ports: Option<(usize, Arc<[PortItem]>)> = None;
         let mut wrong = None;
-        for (column, cell) in table.columns.iter().zip(&row.cells).filter(|(_, cell)| !cell.is_empty()) {
+        let mut taken: Vec<(Captured, &str)> = Vec::new();
+        for (column, cell) in table.columns.iter().zip(&row.cells) {
+            if cell.is_empty() {
+                taken.extend(std::iter::repeat_n((Captured::Absent, ""), column.holes));
+                continue;
+            }
             let words = self.split(cell);
             let walk = Walk { text: cell, words: &words, lists: &self.dialect.lists };
             let mut captures = Vec::new();
@@ -349,6 +360,7 @@ impl<'a> Reader<'a> {
                 break;
             }
             self.fill(table.fact, &column.fields, cell, &captures, &mut fields, &mut ports);
+            taken.extend(captures.into_iter().map(|captured| (captured, cell.as_str())));
         }
         if let Some(column) = wrong {
             let missed = Missed::Cell { table: table.line, column: column.title.clone(), blank: false };
@@ -363,6 +375,27 @@ impl<'a> Reader<'a> {
             return;
         }
         self.push(table.fact, fields, ports, row.mark);
+        let taken = |hole: &HoleRef| match hole {
+            HoleRef::Own(position) => taken.get(*position).cloned(),
+            HoleRef::Outer(name) => self.named(name).map(|captured| (captured.clone(), self.text)),
+        };
+        let of = self.about(table.subject.as_ref(), &taken);
+        let said = said(self.dialect, &table.effects, of, row.mark, &taken);
+        self.result.said.extend(said);
+    }
+
+    /// What a line or a row is about that sets something: as it says itself, as the lines around say, or the switch.
+    fn about(&self, own: Option<&Subject>, taken: Taken<'_, '_>) -> Option<SaidOf> {
+        match own {
+            Some(subject) => about(subject, taken),
+            None => self.blocks.iter().rev().find_map(|block| block.about.clone()).or(Some(SaidOf::Switch)),
+        }
+    }
+
+    /// What a hole of a line around took.
+    fn named(&self, name: &str) -> Option<&Captured> {
+        let mut all = self.blocks.iter().rev().flat_map(|block| block.named.iter().rev());
+        all.find(|(of, _)| of == name).map(|(_, captured)| captured)
     }
 
     fn words_at(&self, mark: Mark) -> Vec<Word> {
@@ -502,8 +535,16 @@ impl<'a> Reader<'a> {
                 block.named.extend(named.iter().cloned());
             }
         }
+        let taken = |hole: &HoleRef| match hole {
+            HoleRef::Own(position) => captures.get(*position).map(|captured| (captured.clone(), self.text)),
+            HoleRef::Outer(name) => self.named(name).map(|captured| (captured.clone(), self.text)),
+        };
+        let of = self.about(rule.subject.as_ref(), &taken);
+        let said = said(self.dialect, &rule.effects, of, mark, &taken);
+        let about = rule.subject.as_ref().and_then(|subject| about(subject, &taken));
+        self.result.said.extend(said);
         if let Some(context) = rule.opens.filter(|_| self.blocks.len() < DEEPEST) {
-            self.blocks.push(Block { context, indent: line.indent, fact, named });
+            self.blocks.push(Block { context, indent: line.indent, fact, named, about });
         }
         true
     }

@@ -101,7 +101,14 @@ impl<'a> Finder<'a> {
             painter.paint(mark, shape.into(), Some(Torn::Dangling), &[target]);
         }
         for told in &self.switch.unread_facts {
-            painter.doubt_facts(told.kind, told.mark, Arc::clone(&told.shape), told.port);
+            if let Some(kind) = told.kind {
+                painter.doubt_facts(kind, told.mark, Arc::clone(&told.shape), told.port);
+            }
+            if !told.settings.is_empty() {
+                let ports: Vec<usize> = told.port.into_iter().collect();
+                let targets = spread(told.settings, &ports, &[], Layer::State);
+                painter.paint(told.mark, Arc::clone(&told.shape), None, &targets);
+            }
         }
     }
 
@@ -436,7 +443,7 @@ fn spread(settings: SettingSet, ports: &[usize], vlans: &[VlanId], layer: Layer)
     let scoped = |scope: Scope| SettingSet::where_(|id| settings.contains(id) && id.info().scope == scope);
     let of_ports = if ports.is_empty() { Place::AllPorts } else { Place::Ports(ports.into()) };
     // A switch has no line of its own that a default would yield to.
-    let of_switch = if layer == Layer::Torn { layer } else { Layer::Global };
+    let of_switch = if matches!(layer, Layer::Torn | Layer::State) { layer } else { Layer::Global };
     [
         Target { place: Place::Switch, settings: scoped(Scope::Switch), layer: of_switch },
         Target { place: of_ports, settings: scoped(Scope::Port), layer },

@@ -32,6 +32,8 @@ enum Layer {
     Profile,
     /// As a default, or of the switch.
     Global,
+    /// Where nothing is written: what the switch tells of its state.
+    State,
     /// Nothing stands against it: the text is torn.
     Torn,
 }

@@ -271,6 +271,7 @@ fn stands(slot: &Slot, id: SettingId, mark: Mark, layer: Layer) -> bool {
     let is_list = id.info().kind.is_list();
     match layer {
         Layer::Torn => false,
+        Layer::State => !matches!(slot.origin, Origin::Default | Origin::Unknown | Origin::State),
         Layer::Own => own && later && !is_list,
         Layer::Profile => own && !is_list,
         Layer::Global => {

@@ -1,0 +1,115 @@
+//! Settings that state decides: they come before the platform's default and after everything that is written.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use jiff::SignedDuration;
+
+use super::State;
+use super::port_table::PortTable;
+use crate::dialect::{SaidOf, StateSaid};
+use crate::model::{Mark, Origin, Remark, Scope, SettingId, Slot, Switch, Value, facts};
+
+/// So many ports of one contradiction are named.
+const NAMED: usize = 4;
+
+/// Where state says otherwise than the text.
+#[derive(Default)]
+struct Contradictions(BTreeMap<SettingId, Vec<(String, String, String, Mark)>>);
+
+/// Puts in force what state tells, text by text and line by line.
+pub(super) fn apply(told: &[StateSaid], state: &State, ports: &PortTable, switch: &mut Switch) {
+    let mut odds = Contradictions::default();
+    for said in told {
+        let is_old = is_old(switch, said.mark, state);
+        let scope = said.setting.info().scope;
+        match &said.of {
+            SaidOf::Switch if scope == Scope::Switch => {
+                let Some(slot) = switch.switch_slots.get(said.setting.slot()) else { continue };
+                if let Some(slot) = odds.decide(slot, said, is_old, "the switch") {
+                    switch.switch_slots[said.setting.slot()] = slot;
+                }
+            }
+            SaidOf::Ports(items) if scope == Scope::Port => {
+                for port in ports.positions(items) {
+                    let name = switch.ports.get(port).map_or_else(String::new, ToString::to_string);
+                    let Some(slot) = switch.port_slots.get(port, said.setting) else { continue };
+                    if let Some(slot) = odds.decide(slot, said, is_old, &name) {
+                        switch.port_slots.set(port, said.setting, slot);
+                    }
+                }
+            }
+            SaidOf::Vlans(vlans) if scope == Scope::Vlan => {
+                for vlan in vlans {
+                    let slot = switch.vlan_slot(*vlan, said.setting);
+                    if let Some(slot) = odds.decide(slot, said, is_old, &format!("VLAN {vlan}")) {
+                        switch.vlan_slots.insert((*vlan, said.setting), slot);
+                    }
+                }
+            }
+            SaidOf::Mirror(name) if scope == Scope::Mirror => {
+                let slots = switch.mirrors.entry(Arc::clone(name)).or_default();
+                let slot = slots.get(&said.setting).unwrap_or(&Slot::UNKNOWN);
+                if let Some(slot) = odds.decide(slot, said, is_old, &format!("session {name}")) {
+                    slots.insert(said.setting, slot);
+                }
+            }
+            _ => {}
+        }
+    }
+    let remarks: Vec<Remark> = odds.0.into_iter().map(|(setting, odds)| remark(switch, setting, &odds)).collect();
+    switch.remarks.extend(remarks);
+}
+
+/// Whether a text of state is older than is borne, by its own clock.
+fn is_old(switch: &Switch, mark: Mark, state: &State) -> bool {
+    let clocks = switch.facts_of(facts::clock::FACT).filter(|clock| clock.mark.file == mark.file);
+    let taken = clocks.last().and_then(|clock| clock.get(facts::clock::TIME));
+    let most = state.oldest.map(|most| SignedDuration::from_secs(most.into()));
+    taken.zip(most).is_some_and(|(taken, most)| state.as_of.duration_since(taken) > most)
+}
+
+impl Contradictions {
+    /// What a slot becomes; `None` where it stays what it is.
+    fn decide(&mut self, slot: &Slot, said: &StateSaid, is_old: bool, of: &str) -> Option<Slot> {
+        let is_open = matches!(slot.origin, Origin::Default | Origin::Unknown | Origin::State);
+        if !is_open {
+            if !is_old && slot.value.as_ref().is_some_and(|written| is_other(written, said)) {
+                let shown = |value: &Value| value.to_string();
+                let written = slot.value.as_ref().map_or_else(String::new, shown);
+                let odds = self.0.entry(said.setting).or_default();
+                odds.push((of.to_owned(), written, shown(&said.value), said.mark));
+            }
+            return None;
+        }
+        // What was true once is not known to be so now, and the default may be as wrong.
+        if is_old {
+            return Some(Slot { contested: slot.contested, ..Slot::UNKNOWN });
+        }
+        let before = slot.value.clone().filter(|_| slot.origin == Origin::State);
+        let value = match (said.adds, before) {
+            (false, _) => Some(said.value.clone()),
+            (true, before) => before.or_else(|| said.setting.info().kind.off()).and_then(|list| list.plus(&said.value)),
+        };
+        Some(Slot { value, origin: Origin::State, mark: Some(said.mark), contested: slot.contested })
+    }
+}
+
+/// Whether what is told is not what is written; of a list, not in it.
+fn is_other(written: &Value, said: &StateSaid) -> bool {
+    if said.adds { written.plus(&said.value).as_ref() != Some(written) } else { *written != said.value }
+}
+
+fn remark(switch: &Switch, setting: SettingId, odds: &[(String, String, String, Mark)]) -> Remark {
+    let one = |(of, written, told, _): &(String, String, String, Mark)| format!("{of}: {written}, and {told}");
+    let mut all: Vec<String> = odds.iter().take(NAMED).map(one).collect();
+    if odds.len() > NAMED {
+        all.push(format!("{} more", odds.len() - NAMED));
+    }
+    let mark = odds.first().map(|(.., mark)| *mark);
+    let file = mark.and_then(|mark| switch.files.get(usize::from(mark.file))).map(|file| file.path().to_owned());
+    let name = setting.name();
+    let text =
+        format!("{name} is one thing in the text and another in the state; the text counts ({})", all.join("; "));
+    Remark { about: switch.name.to_string(), file, line: mark.map(|mark| mark.line), text }
+}

@@ -1,0 +1,204 @@
+//! Settings that state decides where the text is silent: the media that a table tells, what is ready, a budget; old,
+//! unread and contradicting state.
+
+use std::sync::Arc;
+
+use rstest::rstest;
+use yellowlegs_core::model::DoubtWidth;
+use yellowlegs_core::resolve::{Outcome, Resolved, State, explain_state, resolve_with};
+use yellowlegs_core::source::Source;
+
+use super::{dialect, fact, problems};
+
+const LANGUAGE: &str = "
+[dialect]
+name = 'told'
+[ports]
+names = ['p<n>']
+[text]
+negation = 'no'
+negated = 'off-or-default'
+[defaults]
+port = { media = 'copper', speed = 1000, enabled = true }
+power = { budget = '370W' }
+[[rule]]
+[rule.lines]
+'berth <p:ports>' = { opens = 'berth', ports = '<p>' }
+'ready <w:word>' = 'platform.ready'
+'pool <v:vlan>' = { opens = 'pool', vlan = '<v>', adds = { 'switch.vlans' = '<v>' } }
+[[rule]]
+in = 'berth'
+[rule.lines]
+'media <m:(copper|fibre)>' = 'port.media'
+'runs <s:speed>' = 'port.speed'
+[[rule]]
+in = 'pool'
+pattern = 'asks'
+sets = { 'vlan.querier' = true }
+[[table]]
+fact = 'port-status'
+ports = '<port>'
+sets = { 'port.media' = '<_media>' }
+columns = ['Port = <port:port>', 'Line = <link:(up=true|down=false)>', 'Plug = (<_media:(SX=fibre|T=copper)>|-)']
+[[line]]
+[line.lines]
+'clock <time:time>' = { fact = 'clock' }
+'ready now: <w:word>' = { adds = { 'platform.ready' = '<w>' } }
+'waits for a restart: <w:word>' = { adds = { 'platform.pending' = '<w>' } }
+'larder <b:watts>' = { sets = { 'power.budget' = '<b>' } }
+'plug of <p:ports>' = { opens = 'plug', ports = '<p>' }
+'pool <v:vlan> is asked here' = { vlan = '<v>', sets = { 'vlan.querier' = true } }
+'glass <n:int> onto <to:port>' = { mirror = '<n>', sets = { 'mirror.target' = '<to>', 'mirror.enabled' = true } }
+[[line]]
+in = 'plug'
+pattern = ['kind <k:(copper|fibre)>', 'is <k:(copper|fibre)>']
+sets = { 'port.media' = '<k>' }
+";
+
+const TABLE: &str = "clock 2031-03-04T06:00:00Z
+Port  Line  Plug
+p1    up    SX
+p2    down  T
+p3    up    -
+";
+
+fn told(text: &str, state: &str) -> Resolved {
+    let texts = vec![Arc::new(Source::of("t/state.out", state))];
+    let state = State { texts, as_of: "2031-03-04T06:30:00Z".parse().unwrap(), oldest: Some(3600) };
+    resolve_with("t", &dialect(LANGUAGE), Arc::new(Source::of("t/config.txt", text)), &state)
+}
+
+const TEXT: &str = "berth p1-p4\npool 110\n";
+
+#[rstest]
+#[case::before_the_default(TEXT, TABLE, "p1 port.media", "fibre state")]
+#[case::the_same_as_the_default(TEXT, TABLE, "p2 port.media", "copper state")]
+#[case::a_cell_that_tells_nothing(TEXT, TABLE, "p3 port.media", "copper default")]
+#[case::no_row(TEXT, TABLE, "p4 port.media", "copper default")]
+#[case::after_what_is_written("berth p1\n  media copper\n", TABLE, "p1 port.media", "copper port 2")]
+#[case::of_the_switch(TEXT, "larder 740", "power.budget", "740 W state")]
+#[case::the_later_line(TEXT, "larder 740\nlarder 120", "power.budget", "120 W state")]
+#[case::a_list_grows(TEXT, "ready now: loft\nready now: hall", "platform.ready", "loft,hall state")]
+#[case::a_list_that_is_written("ready loft\n", "ready now: hall", "platform.ready", "loft global 1")]
+#[case::waiting(TEXT, "waits for a restart: loft", "platform.pending", "loft state")]
+#[case::in_a_stanza(TEXT, "plug of p1-p2\n  kind fibre\nplug of p3\n  is fibre\n", "p2 port.media", "fibre state")]
+#[case::the_next_stanza(
+    TEXT,
+    "plug of p1-p2\n  kind fibre\nplug of p3\n  is copper\n",
+    "p3 port.media",
+    "copper state"
+)]
+#[case::of_a_vlan(TEXT, "pool 110 is asked here", "vlan 110 vlan.querier", "true state")]
+#[case::of_a_mirror(TEXT, "glass 2 onto p4", "mirror 2 mirror.target", "p4 state")]
+#[case::too_old(TEXT, "clock 2031-03-04T05:00:00Z\nlarder 740", "power.budget", "unknown unknown")]
+#[case::too_old_beside_what_is_written(
+    "berth p1\n  media copper\n",
+    "clock 2031-03-04T05:00:00Z\nplug of p1\n  is fibre\n",
+    "p1 port.media",
+    "copper port 2"
+)]
+#[case::young_enough(TEXT, "clock 2031-03-04T05:31:00Z\nlarder 740", "power.budget", "740 W state")]
+fn in_force(#[case] text: &str, #[case] state: &str, #[case] asked: &str, #[case] expected: &str) {
+    let resolved = told(text, state);
+    assert!(resolved.switch.unread().is_empty(), "{:?}", resolved.switch.unread());
+    let expected =
+        expected.replace("loft,hall", &yellowlegs_core::model::Kind::Words.parse("loft,hall").unwrap().to_string());
+    assert_eq!(fact(&resolved, asked), expected);
+}
+
+#[rstest]
+#[case::media("berth p1-p4\n  media copper\n", TABLE, &["port.media", "p1: copper, and fibre"])]
+#[case::the_same_is_none("berth p1\n  media fibre\n", TABLE, &[])]
+#[case::a_list_that_holds_it("ready loft\n", "ready now: loft", &[])]
+#[case::a_list_that_does_not("ready loft\n", "ready now: hall", &["platform.ready", "the switch: loft, and hall"])]
+#[case::old_state_contradicts_nothing(
+    "berth p1\n  media copper\n", "clock 2031-03-04T05:00:00Z\nplug of p1\n  is fibre\n", &[])]
+#[case::many("berth p1-p9\n  media copper\n", "plug of p1-p9\n  is fibre\n", &["p4: copper, and fibre; 5 more"])]
+fn contradictions_are_told(#[case] text: &str, #[case] state: &str, #[case] expected: &[&str]) {
+    let resolved = told(text, state);
+    let remarks: Vec<&str> = resolved.switch.remarks().iter().map(|remark| remark.text.as_str()).collect();
+    let of_settings: Vec<&&str> = remarks.iter().filter(|text| text.contains("the text counts")).collect();
+    assert_eq!(of_settings.len(), usize::from(!expected.is_empty()), "{remarks:?}");
+    for words in expected {
+        assert!(of_settings[0].contains(words), "{words}: {of_settings:?}");
+    }
+}
+
+/// A line of state that nobody reads leaves in doubt what its like would have decided, and no more.
+#[rstest]
+#[case::a_row("Port  Line  Plug\np1    up    XX\n", "p1 port.media", "unknown unknown")]
+#[case::a_row_beside("Port  Line  Plug\np1    up    XX\np2    up    SX\n", "p1 port.media", "unknown unknown")]
+#[case::another_setting("Port  Line  Plug\np1    up    XX\n", "p1 port.speed", "1000 default")]
+#[case::a_line("larder much\n", "power.budget", "unknown unknown")]
+#[case::a_line_beside_one_that_is_read("larder 740\nlarder much\n", "power.budget", "unknown unknown")]
+#[case::in_a_stanza("plug of p1\n  kind glass\n", "p1 port.media", "unknown unknown")]
+#[case::of_nobody("weather fine\n", "power.budget", "370 W default")]
+fn unread_state_keeps_open(#[case] state: &str, #[case] asked: &str, #[case] expected: &str) {
+    let resolved = told("berth p1-p4\n", state);
+    assert_eq!(resolved.switch.unread().len(), 1);
+    let shown =
+        resolved.doubtful(DoubtWidth::Block).map_or_else(|| fact(&resolved, asked), |d| fact(&d.resolved, asked));
+    assert_eq!(shown, expected);
+}
+
+/// What is written stands, whatever state says that nobody reads.
+#[test]
+fn what_is_written_is_in_no_doubt() {
+    let resolved = told("berth p1\n  media copper\n", "plug of p1\n  kind glass\n");
+    let doubtful = resolved.doubtful(DoubtWidth::Block);
+    let shown = doubtful.map_or_else(|| fact(&resolved, "p1 port.media"), |d| fact(&d.resolved, "p1 port.media"));
+    assert_eq!(shown, "copper port 2");
+}
+
+#[test]
+fn it_is_explained() {
+    let source = Arc::new(Source::of("s", "plug of p1\n  kind fibre\nready now: loft\n"));
+    let lines = explain_state(&dialect(LANGUAGE), &source, "2031-03-04T06:30:00Z".parse().unwrap());
+    let said: Vec<String> = lines
+        .iter()
+        .flat_map(|line| &line.outcome)
+        .flat_map(|outcome| match outcome {
+            Outcome::Told { said, .. } => said.as_slice(),
+            _ => &[],
+        })
+        .map(|said| format!("{} {} {}", said.how, said.setting.name(), said.value.as_ref().unwrap()))
+        .collect();
+    assert_eq!(said, ["sets port.media fibre", "adds platform.ready loft"]);
+}
+
+const HEAD: &str = "[dialect]\nname = 'x'\n[ports]\nnames = ['p<n>']\n[[rule]]\npattern = 'z'\n";
+
+#[rstest]
+#[case::no_port(
+    "[[line]]\npattern = 'a'\nsets = { 'port.media' = 'fibre' }",
+    "`port.media` belongs to a port, and nothing here says which"
+)]
+#[case::taken_back(
+    "[[line]]\npattern = 'a <p:ports>'\nports = '<p>'\nresets = 'port.media'",
+    "`resets` belongs to the text"
+)]
+#[case::a_reach(
+    "[[line]]\npattern = 'a'\nreach = 'all-ports'\nsets = { 'port.media' = 'fibre' }",
+    "`reach` belongs to the text"
+)]
+#[case::a_hole(
+    "[[line]]\npattern = 'a <p:ports> <m:word>'\nports = '<p>'\nsets = { 'port.media' = '<m>' }",
+    "`port.media` is"
+)]
+#[case::of_a_row(
+    "[[table]]\nfact = 'station'\ncolumns = ['P = <port:port>', 'M = <m:word>']\nports = '<port>'\nsets = { 'port.media' = '<m>' }",
+    "`port.media` is"
+)]
+#[case::no_such_hole(
+    "[[table]]\nfact = 'station'\ncolumns = ['P = <port:port>']\nports = '<q>'\nsets = { 'port.media' = 'fibre' }",
+    "no hole is named `q`"
+)]
+#[case::two_parts(
+    "[[line]]\npattern = 'a <p:port> <s:station> <v:vlan>'\nports = '<p>'\nadds = { 'port-security.pinned-stations' = '<s>@<v>' }",
+    "of two parts is not told by state"
+)]
+#[case::nothing_at_all("[[line]]\npattern = 'a'", "this line tells no fact")]
+fn mistakes(#[case] more: &str, #[case] expected: &str) {
+    let told = problems(&format!("{HEAD}{more}\n"));
+    assert!(told.iter().any(|line| line.contains(expected)), "{told:#?}");
+}
