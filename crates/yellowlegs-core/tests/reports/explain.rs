@@ -56,7 +56,7 @@ fn shown(line: &Explained) -> String {
     let outcome = |outcome: &Outcome| match outcome {
         Outcome::Passed => "passed".to_owned(),
         Outcome::Open { rule } => format!("open {rule}"),
-        Outcome::Told { rule, facts } => format!("told by {rule}: {} fact(s)", facts.len()),
+        Outcome::Told { rule, facts, .. } => format!("told by {rule}: {} fact(s)", facts.len()),
         Outcome::Misfit { table, column, blank } => {
             format!("misfit {table} {column}{}", if *blank { " blank" } else { "" })
         }
