@@ -22,8 +22,8 @@ pub(super) fn rules(doc: &TomlDoc<'_>, rules: &[Placed], contexts: usize, text: 
     let short = short_negations(rules);
     for (number, placed) in rules.iter().enumerate() {
         let rule = &placed.rule;
-        let inside = rule.opens.filter(|_| paths && !rule.goes_on);
-        let then = rule.opens.filter(|_| rule.goes_on);
+        let inside = rule.opens.filter(|_| paths && !rule.goes_on());
+        let then = rule.opens.filter(|_| rule.goes_on());
         let number = number as u32;
         for context in &rule.contexts {
             let meaning = |root: usize, ends: bool, enters: Option<usize>| {

@@ -293,11 +293,8 @@ pub fn duration(text: &str) -> Option<u32> {
 
 /// A rate in a unit of the dialect's own, or in one that is known.
 fn rate_of(text: &str, lists: &Lists) -> Option<Rate> {
-    let (measure, amount) = match lists.in_units(&[Measure::Packets, Measure::PacketsAMinute, Measure::Kilobits], text)
-    {
-        Some(found) => found,
-        None => return Rate::parse(text),
-    };
+    let own = [Measure::Packets, Measure::PacketsAMinute, Measure::Kilobits];
+    let Some((measure, amount)) = lists.in_units(&own, text) else { return Rate::parse(text) };
     let unit = match measure {
         Measure::PacketsAMinute => RateUnit::PacketsAMinute,
         Measure::Kilobits => RateUnit::Kilobits,

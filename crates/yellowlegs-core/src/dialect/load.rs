@@ -10,7 +10,7 @@ use super::effects::Negated;
 use super::hole::HoleType;
 use super::layout::{Braces, Layout, Structure};
 use super::pattern::{OwnTypes, Pattern, PatternError};
-use super::ports::{ListsText, PortKind};
+use super::ports::{KindDefaults, ListsText, PortKind};
 use super::precedence::Precedence;
 use super::render::Writing;
 use super::rule::Rule;
@@ -480,7 +480,7 @@ fn read_defaults(doc: &TomlDoc<'_>, table: Option<&TableReader<'_>>) -> Vec<Opti
 }
 
 /// Ports of a kind, and what holds there where the text is silent.
-fn read_kind(doc: &TomlDoc<'_>, table: &TableReader<'_>, lists: &Lists) -> (Vec<PortKind>, Vec<(SettingId, Slot)>) {
+fn read_kind(doc: &TomlDoc<'_>, table: &TableReader<'_>, lists: &Lists) -> KindDefaults {
     let names = table.texts("names").unwrap_or_default();
     if names.is_empty() {
         table.required_text("names");
@@ -488,7 +488,7 @@ fn read_kind(doc: &TomlDoc<'_>, table: &TableReader<'_>, lists: &Lists) -> (Vec<
     let kinds = names.iter().filter_map(|name| {
         lists.kind(name.value).map_err(|problem| doc.report(&name.spot, DialectProblem::Form(problem))).ok()
     });
-    let kinds: Vec<PortKind> = kinds.collect();
+    let ports: Vec<PortKind> = kinds.collect();
     let read = read_defaults(doc, table.table("defaults").as_ref());
     let mut slots = Vec::new();
     for (id, slot) in SettingId::all().zip(read) {
@@ -501,7 +501,7 @@ fn read_kind(doc: &TomlDoc<'_>, table: &TableReader<'_>, lists: &Lists) -> (Vec<
         slots.push((id, slot));
     }
     table.finish();
-    (kinds, slots)
+    KindDefaults { ports, slots }
 }
 
 /// The settings of a feature: the part of their names before the dot.

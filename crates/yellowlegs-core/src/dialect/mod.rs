@@ -42,7 +42,7 @@ pub use precedence::Precedence;
 pub use problem::DialectProblem;
 pub use reading::{Reading, Statement, UnreadAt};
 pub use render::{Held, Writing};
-pub use rule::{Change, Effect, HoleRef, Operand, ProfileRef, Reach, Rule, Subject, Until};
+pub use rule::{Change, Effect, Follow, HoleRef, Operand, ProfileRef, Reach, Rule, Subject, Until};
 pub use sketch::sketch;
 pub use state::{Missed, SaidOf, StateRule, StateRules, StateSaid, StateText, Table};
 pub use time::Moment;
@@ -71,7 +71,7 @@ pub struct Dialect {
     hints: Hints,
     defaults: Vec<Option<Slot>>,
     /// What holds on ports of a kind where the text is silent; the first kind that says something counts.
-    kinds: Vec<(Vec<ports::PortKind>, Vec<(SettingId, Slot)>)>,
+    kinds: Vec<ports::KindDefaults>,
     precedence: Precedence,
     set_by_rules: Vec<bool>,
     traits: Arc<Traits>,
@@ -155,13 +155,13 @@ impl Dialect {
 
     /// What kinds of ports have defaults of their own for.
     pub fn settings_by_kind(&self) -> impl Iterator<Item = SettingId> {
-        self.kinds.iter().flat_map(|(_, slots)| slots.iter().map(|(id, _)| *id))
+        self.kinds.iter().flat_map(|kind| kind.slots.iter().map(|(id, _)| *id))
     }
 
     /// What the platform has for a setting on ports of a port's kind, where the text is silent.
     pub fn default_of_kind(&self, port: PortRef, id: SettingId) -> Option<&Slot> {
-        let of_kind = self.kinds.iter().filter(|(kinds, _)| kinds.iter().any(|kind| self.lists.is_among(port, kind)));
-        of_kind.flat_map(|(_, slots)| slots).find(|(setting, _)| *setting == id).map(|(_, slot)| slot)
+        let of_kind = self.kinds.iter().filter(|kind| kind.ports.iter().any(|kind| self.lists.is_among(port, kind)));
+        of_kind.flat_map(|kind| &kind.slots).find(|(setting, _)| *setting == id).map(|(_, slot)| slot)
     }
 
     /// The settings that several statements make together, each with its parts.

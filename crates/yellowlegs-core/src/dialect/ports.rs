@@ -8,7 +8,7 @@ use jiff::tz::Offset;
 
 use super::time::Moment;
 use super::units::{Measure, Units};
-use crate::model::{StationAddress, VlanId, VlanSet};
+use crate::model::{SettingId, Slot, StationAddress, VlanId, VlanSet};
 use crate::source::Word;
 
 /// Widest range of ports one list element may stand for; more than any switch has.
@@ -71,6 +71,15 @@ pub enum FormProblem {
 pub(super) enum PortKind {
     Form(Form),
     List(Vec<PortItem>),
+}
+
+/// What holds on ports of a kind where the text is silent.
+#[derive(Debug, Clone)]
+pub(super) struct KindDefaults {
+    /// Which they are.
+    pub(super) ports: Vec<PortKind>,
+    /// The settings, each with its value.
+    pub(super) slots: Vec<(SettingId, Slot)>,
 }
 
 /// A port as its name's parts: cheap to compare and to count through.

@@ -9,7 +9,7 @@ use super::automaton::{Match, Walk};
 use super::captured::Captured;
 use super::hole::HoleType;
 use super::layout::{Logical, Logicals, Structure};
-use super::rule::{HoleRef, Subject, Until};
+use super::rule::{HoleRef, Rule, Subject, Until};
 use crate::model::{Mark, Torn, Unread};
 use crate::source::{Source, Word};
 use crate::syntax::{Line, Nesting};
@@ -385,7 +385,7 @@ impl<'a> Reader<'a> {
             statement.mark.offset = moved(statement.mark.offset as usize) as u32;
             statement.words = Word { start: moved(statement.words.start), end: moved(statement.words.end) };
             statement.parent = parent;
-            let goes_on = self.dialect.rules.get(statement.rule as usize).is_some_and(|rule| rule.goes_on);
+            let goes_on = self.dialect.rules.get(statement.rule as usize).is_some_and(Rule::goes_on);
             self.reading.statements.push(statement);
             leader = leader.or(goes_on.then_some(position));
             parent = leader.or(Some(position));
@@ -539,7 +539,7 @@ impl<'a> Reader<'a> {
         let walk = Walk { text: self.text, words: &line.words, lists: &self.dialect.lists };
         let mut found = Vec::new();
         self.dialect.automaton.find(2 * context, &walk, 0, &mut Vec::new(), &mut found);
-        found.iter().any(|m| self.dialect.rules.get(m.rule as usize).is_some_and(|r| r.opens_block()))
+        found.iter().any(|m| self.dialect.rules.get(m.rule as usize).is_some_and(Rule::opens_block))
     }
 
     /// Finds what a line fits in a context: the negated form first, then without the word that may lead, then as it is.
@@ -598,10 +598,10 @@ impl<'a> Reader<'a> {
             let rule = self.dialect.rules.get(part.rule as usize)?;
             open = open.or(rule.is_open.then_some(position));
             self.note_secrets(position as usize);
-            if rule.goes_on {
+            if rule.goes_on() {
                 leader = Some(position);
             }
-            let opens = match rule.opens.filter(|_| !negated && !rule.goes_on) {
+            let opens = match rule.opens.filter(|_| !negated && !rule.goes_on()) {
                 Some(context) => Opens::Context(context),
                 None if rule.is_idle => Opens::Nothing,
                 None => Opens::Closed,

@@ -163,16 +163,16 @@ impl Dialect {
             let rule = self.rules.get(statement.rule as usize)?;
             let around = Self::around(reading, statement);
             let leader = statement.parent.and_then(|p| reading.statements.get(p as usize));
-            let leads_on = leader.and_then(|s| self.rules.get(s.rule as usize)).is_some_and(|rule| rule.goes_on);
+            let leads_on = leader.and_then(|s| self.rules.get(s.rule as usize)).is_some_and(Rule::goes_on);
             if leads_on {
                 continue;
             }
             // The word of negation stands in front of a line whose items are taken back.
-            let negated = statement.negated || statement.leads && rule.goes_on;
-            let items = if rule.goes_on { self.items_text(text, reading, position)? } else { String::new() };
+            let negated = statement.negated || statement.leads && rule.goes_on();
+            let items = if rule.goes_on() { self.items_text(text, reading, position)? } else { String::new() };
             if self.layout.structure == Structure::Paths {
                 // What only leads to another statement of its line is written with it.
-                let leads = !rule.goes_on
+                let leads = !rule.goes_on()
                     && reading.statements.get(position + 1).is_some_and(|next| {
                         next.parent == Some(position as u32) && next.mark.offset == statement.mark.offset
                     });

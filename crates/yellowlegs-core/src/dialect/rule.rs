@@ -164,7 +164,12 @@ impl Subject {
 impl Rule {
     /// Whether lines inside it follow.
     pub fn opens_block(&self) -> bool {
-        self.opens.is_some() && !self.goes_on
+        self.opens.is_some() && !self.goes_on()
+    }
+
+    /// Whether statements follow on its line.
+    pub fn goes_on(&self) -> bool {
+        self.follow == Follow::OnTheLine
     }
 
     /// What a statement of it changes.
@@ -195,6 +200,16 @@ pub enum Until {
     Hole(usize),
 }
 
+/// Where the statements of a context that a rule opens follow.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum Follow {
+    /// In the lines inside.
+    #[default]
+    Inside,
+    /// On the same line, one after the other.
+    OnTheLine,
+}
+
 /// One rule.
 #[derive(Debug, Clone)]
 pub struct Rule {
@@ -206,8 +221,8 @@ pub struct Rule {
     pub contexts: Vec<usize>,
     /// The context it opens.
     pub opens: Option<usize>,
-    /// The statements of that context follow on the same line, one after the other.
-    pub goes_on: bool,
+    /// Where the statements of that context follow.
+    pub follow: Follow,
     /// What it is about, when it says so itself.
     pub subject: Option<Subject>,
     /// The ports whose existence it tells.

@@ -5,7 +5,7 @@ use super::effects::{Holes, Negated, mismatch, undo};
 use super::hole::HoleType;
 use super::load::{Text, one_of, parse_pattern};
 use super::pattern::{Hole, HoleKind, Pattern};
-use super::rule::{HoleRef, ProfileRef, Reach, Rule, Subject, Until};
+use super::rule::{Follow, HoleRef, ProfileRef, Reach, Rule, Subject, Until};
 use crate::source::{Item, Spot, TableReader, TomlDoc, nearest};
 
 /// A rule with the place of its pattern.
@@ -366,7 +366,7 @@ fn finish(doc: &TomlDoc<'_>, raw: Raw<'_>, openers: &[Opener], text: &Text) -> P
         line: doc.place(&spot).line,
         contexts: raw.contexts,
         opens: raw.opens,
-        goes_on: raw.goes_on,
+        follow: if raw.goes_on { Follow::OnTheLine } else { Follow::Inside },
         subject: raw.subject,
         declares,
         effects,

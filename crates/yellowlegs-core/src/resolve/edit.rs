@@ -412,7 +412,7 @@ impl<'a> Writer<'a> {
         let mut words = Vec::new();
         for link in around {
             // The word of negation stands in front of the whole line.
-            let negated = negated && (paths || link.rule.goes_on);
+            let negated = negated && (paths || link.rule.goes_on());
             words.push(self.dialect.words_with(link.rule, &link.held, &link.chosen, negated)?);
         }
         let plain = self.dialect.words_with(last.rule, &last.held, &last.chosen, negated);
@@ -422,7 +422,7 @@ impl<'a> Writer<'a> {
         });
         let short = || if negated { self.dialect.shortest_negation(last.rule) } else { None };
         let own = own.or_else(short)?;
-        match words.last_mut().filter(|_| around.last().is_some_and(|link| link.rule.goes_on)) {
+        match words.last_mut().filter(|_| around.last().is_some_and(|link| link.rule.goes_on())) {
             Some(leader) => *leader = self.dialect.on_one_line(leader, &own, negated),
             None => words.push(own),
         }

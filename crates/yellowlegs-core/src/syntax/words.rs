@@ -26,6 +26,7 @@ impl Splitter {
     }
 
     /// The same with characters that are words of their own only where a word ends: `110:` beside `a:3`.
+    #[must_use]
     pub fn with_ends(self, ends: &str) -> Self {
         Self { ends: table(ends), ..self }
     }

@@ -112,8 +112,9 @@ fn nothing_follows_a_rest_in_any_part() {
 /// Twelve and thirty cells load at once, and a hostile line costs no more than a long one.
 #[test]
 fn cells_by_the_dozen() {
-    let cells: String = (0..30).map(|i| format!(" [<w{i}:word>] [<n{i}:int>]")).collect();
-    let language = dialect(&format!("{HEAD}[[rule]]\npattern = 'row{cells} end'\n"));
+    let cells: Vec<String> = (0..30).map(|i| format!("[<w{i}:word>] [<n{i}:int>]")).collect();
+    let cells = cells.join(" ");
+    let language = dialect(&format!("{HEAD}[[rule]]\npattern = 'row {cells} end'\n"));
     let ones = "1 ".repeat(60);
     assert!(read(&language, &format!("row {ones}end")).switch.unread().is_empty());
     assert_eq!(read(&language, &format!("row {ones}1 end")).switch.unread().len(), 1);

@@ -108,7 +108,7 @@ fn two_statements_make_one_setting(#[case] text: &str, #[case] expected: &str) {
     let language = dialect(&LAYERS.replace("{}", LATER));
     let resolved = read(&language, &format!("{text}berth a:1\n"));
     assert_eq!(fact(&resolved, "a:1 flap.enabled"), expected);
-    assert_eq!(resolved.history(Some(0), yellowlegs_core::model::settings::FLAP.id).is_empty(), false);
+    assert!(!resolved.history(Some(0), yellowlegs_core::model::settings::FLAP.id).is_empty());
 }
 
 #[rstest]

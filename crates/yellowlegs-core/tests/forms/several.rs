@@ -172,8 +172,9 @@ fn an_item_that_nobody_knows(#[case] text: &str, #[case] port: &str) {
 /// A line of very many items is read without a word of stack for each.
 #[test]
 fn a_line_of_forty_thousand_items() {
-    let items: String = (0..40_000).map(|i| format!(" a:{} bare;", i % 200)).collect();
-    let resolved = read(&dialect(ITEMS), &format!("pool 110 :{items}\n"));
+    let items: Vec<String> = (0..40_000).map(|i| format!("a:{} bare;", i % 200)).collect();
+    let items = items.join(" ");
+    let resolved = read(&dialect(ITEMS), &format!("pool 110: {items}\n"));
     assert!(resolved.switch.unread().is_empty());
     assert_eq!(resolved.switch.ports().len(), 200);
 }

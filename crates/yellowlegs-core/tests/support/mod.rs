@@ -164,7 +164,8 @@ pub(crate) fn shingle_without(keys: &[&str]) -> Arc<Dialect> {
         let row = line.strip_prefix("    {").and_then(|row| row.strip_suffix(','));
         if silent && section == "[defaults]" {
             continue;
-        } else if let (Some(row), "[defaults]") = (row, section) {
+        }
+        if let (Some(row), "[defaults]") = (row, section) {
             let row = changed(&format!("{feature} = {{{row}"), keys).unwrap_or_default();
             kept.extend(row.split_once(" = ").map(|(_, row)| format!("    {row},")));
         } else {
