@@ -65,7 +65,7 @@ impl Fleet {
     }
 }
 
-fn copy(from: &Path, to: &Path) {
+pub(crate) fn copy(from: &Path, to: &Path) {
     fs::create_dir_all(to).unwrap();
     for entry in fs::read_dir(from).unwrap().map(|e| e.unwrap().path()) {
         let target = to.join(entry.file_name().unwrap());
