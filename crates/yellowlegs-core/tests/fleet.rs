@@ -238,6 +238,37 @@ fn links_come_from_the_policy_or_from_neighbours() {
     assert!(wanted.iter().all(|line| open.contains(*line)), "{open:?}");
 }
 
+/// A cable that ends outside the fleet: what is there is known and foreign. `c` hangs on such a cable alone.
+#[rstest]
+#[case::nobody_knows("", &["multicast/querier-missing c: links", "dhcp-snooping/no-path c: links"], &[])]
+#[case::nobody_says_who_asks("outside = 'ring'", &["multicast/querier-missing c: links"], &["dhcp-snooping/no-path c 110"])]
+#[case::it_asks("outside = 'ring', queriers = [110, 140]", &[], &["dhcp-snooping/no-path c 110"])]
+#[case::it_asks_in_one("outside = 'ring', queriers = [140]", &[], &["multicast/querier-missing  110"])]
+#[case::it_asks_in_none("outside = 'ring', queriers = []", &[], &["multicast/querier-missing  110"])]
+#[case::the_vlan_ends_there("outside = 'ring', vlans = [140]", &[], &["multicast/querier-missing  110"])]
+#[case::it_asks_where_nothing_goes("outside = 'ring', vlans = [140], queriers = [110]", &[], &["multicast/querier-missing  110"])]
+fn outside_the_fleet(#[case] end: &str, #[case] open: &[&str], #[case] found: &[&str]) {
+    let first = LINKS.split("[[link]]").nth(1).unwrap();
+    let outside = if end.is_empty() {
+        String::new()
+    } else {
+        format!("[[link]]\na = {{ switch = 'c', port = '1.1' }}\nb = {{ {end} }}\n")
+    };
+    let links = format!("[[link]]{first}{outside}");
+    let (told, undecided) = judged(&links, &[], &[]);
+    let about = |line: &&String| line.contains(" c:") && (line.contains("querier-missing") || line.contains("no-path"));
+    assert_eq!(
+        undecided.iter().filter(about).map(String::as_str).collect::<BTreeSet<_>>(),
+        open.iter().copied().collect()
+    );
+    for line in found {
+        assert!(told.contains(*line), "{line}: {told:?}");
+    }
+    if open.is_empty() && found.len() == 1 && found[0].starts_with("dhcp") {
+        assert!(!told.iter().any(|line| line.contains("querier-missing")), "{told:?}");
+    }
+}
+
 /// What differs is told with both values, the ports and the lines.
 #[rstest]
 #[case::of_the_switch("b", &["+c top: larder 200W"], "c", "power.budget is 200 W; b has 370 W", &["larder 200W", "370W"])]

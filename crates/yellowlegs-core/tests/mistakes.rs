@@ -105,6 +105,14 @@ fn mistakes_in_a_dialect(#[case] text: &str, #[case] expected: &str) {
     "[[link]]\na = { switch = 'x', port = '1' }\nb = { switch = 'y' }\n",
     "3:5 the end of a link is a port"
 )]
+#[case::link_outside(
+    "[[link]]\na = { switch = 'x', port = '1' }\nb = { outside = 'ring', vlan = [110] }\n",
+    "3:25 unknown key `vlan` in [b] | did you mean `vlans`?"
+)]
+#[case::link_out_of_nowhere(
+    "[[link]]\na = { outside = 'ring' }\nb = { outside = 'ring' }\n",
+    "unknown key `outside` in [a]"
+)]
 #[case::subnet("[vlans]\n110 = { subnet = '192.0.2.0/33' }\n", "2:18 `192.0.2.0/33` is no subnet")]
 #[case::expectation(
     "[[role]]\nname = 'a'\nfaces = 'host'\n[role.expect]\n'port.mtu' = 'big'\n",

@@ -339,6 +339,7 @@ fn policy_schema() -> Value {
     let faces = json!({"enum": ["host", "phone-and-host", "phone", "tagged-host", "router", "bridge-up", "bridge-down",
         "access-point", "capture", "nothing"]});
     let end = table(&["switch", "port"], &json!({"switch": text, "port": text}));
+    let outside = table(&["outside"], &json!({"outside": text, "vlans": vlans, "queriers": vlans}));
     let site_vlan =
         table(&[], &json!({"name": text, "purpose": purposes, "switches": texts, "sensitive": flag, "subnet": texts}));
     let mut site =
@@ -379,7 +380,7 @@ fn policy_schema() -> Value {
             "waiver": many(table(&["check", "reason", "owner", "last-day"], &json!({
                 "check": text, "switch": text, "port": text, "reason": text, "owner": text, "last-day": day}))),
             "dhcp-server": many(table(&["switch"], &json!({"switch": text, "port": text, "vlans": vlans}))),
-            "link": many(table(&["a", "b"], &json!({"a": end, "b": end}))),
+            "link": many(table(&["a", "b"], &json!({"a": end, "b": {"anyOf": [end, outside]}}))),
             "mirror": many(table(&["switch", "sources", "target", "reason", "owner", "last-day"], &json!({
                 "switch": text, "sources": texts, "target": text, "reason": text, "owner": text, "last-day": day}))),
             "rule": many(table(&["id", "when", "message", "remedy"], &json!({

@@ -8,7 +8,7 @@ use jiff::civil::Date;
 use super::asked::{Asked, Known};
 use super::machine::{Machine, Millis};
 use crate::model::{Seconds, Unidirectional, VlanId, facts, settings};
-use crate::policy::{self, AsOf, At, Cables, Faces, Feature, Neighbour, Policy, Role, Told, assign};
+use crate::policy::{self, AsOf, At, Cables, Faces, Feature, Neighbour, Outside, Policy, Role, Told, assign};
 use crate::resolve::Resolved;
 
 /// What is kept of every switch.
@@ -29,6 +29,8 @@ struct Cabled {
     name: Arc<str>,
     neighbour: Option<Neighbour>,
     leads: bool,
+    /// What is outside the fleet at the other end.
+    outside: Option<Arc<Outside>>,
     detection: Known<Unidirectional>,
     interval: Known<Seconds>,
     loop_guard: Known<bool>,
@@ -91,6 +93,10 @@ impl Sketch {
             name: switch.ports().get(position).map_or_else(|| "".into(), |name| name.as_str().into()),
             neighbour: neighbours.get(&position).cloned(),
             leads: leads(position),
+            outside: ends
+                .iter()
+                .find(|(.., end)| *end == position)
+                .and_then(|(link, ..)| policy.outside(*link).cloned()),
             detection: asked.port(position, settings::UNIDIRECTIONAL),
             interval: asked.port(position, settings::UNIDIRECTIONAL_INTERVAL),
             loop_guard: asked.port(position, settings::LOOP_GUARD),
@@ -216,7 +222,11 @@ impl Around {
     fn open_ends(&self, number: usize) -> impl Iterator<Item = String> {
         let sketch = self.sketches.get(number);
         let ports = sketch.into_iter().flat_map(|sketch| sketch.ports.iter().enumerate().map(move |one| (sketch, one)));
-        let open = ports.filter(move |(_, (index, port))| port.leads && self.cables.peer((number, *index)).is_none());
+        // Of what is outside somebody has to say in which VLANs it asks.
+        let is_said = |port: &Cabled| port.outside.as_ref().is_some_and(|outside| outside.queriers.is_some());
+        let open = ports.filter(move |(_, (index, port))| {
+            port.leads && !is_said(port) && self.cables.peer((number, *index)).is_none()
+        });
         open.map(|(sketch, (_, port))| format!("{} {}", sketch.switch, port.name))
     }
 
@@ -230,6 +240,11 @@ impl Around {
     pub(super) fn asks_elsewhere(&self, switch: &str, vlan: VlanId) -> Known<Option<Arc<str>>> {
         let Some(start) = self.number(switch) else { return Ok(None) };
         for number in self.reached(start) {
+            let of_switch = self.sketches.get(number).into_iter().flat_map(|sketch| &sketch.ports);
+            let outside = of_switch.filter_map(|port| port.outside.as_ref());
+            if let Some(asks) = outside.into_iter().find(|outside| outside.asks(vlan) == Some(true)) {
+                return Ok(Some(asks.name.as_str().into()));
+            }
             let Some(sketch) = self.sketches.get(number).filter(|_| number != start) else { continue };
             if sketch.asks.as_ref().map_err(|hang| *hang)?.contains(&vlan) {
                 return Ok(Some(Arc::clone(&sketch.switch)));

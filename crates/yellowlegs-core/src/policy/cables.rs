@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use super::{End, Policy};
+use super::{End, Outside, Policy};
 use crate::model::{Fact, Switch, facts};
 use crate::resolve::Resolved;
 
@@ -98,11 +98,17 @@ impl Policy {
     /// Ends of links that are on a switch: link, whether it is end a, port.
     pub fn ends_on(&self, resolved: &Resolved) -> Vec<(usize, bool, usize)> {
         let of_link = |(number, link): (usize, &super::Link)| {
-            let ends = [(true, &link.a), (false, &link.b)];
+            let ends = [(true, Some(&link.a)), (false, link.b.as_ref())];
+            let ends = ends.into_iter().filter_map(|(is_a, end)| Some((is_a, end?)));
             let on = |(is_a, end)| Self::named(end, resolved).into_iter().map(move |port| (number, is_a, port));
-            ends.into_iter().flat_map(on).collect::<Vec<_>>()
+            ends.flat_map(on).collect::<Vec<_>>()
         };
         self.links.iter().enumerate().flat_map(of_link).collect()
+    }
+
+    /// What is outside the fleet at an end of a link.
+    pub fn outside(&self, link: usize) -> Option<&Arc<Outside>> {
+        self.links.get(link)?.outside.as_ref()
     }
 
     /// Authorised servers on a switch: entry, port; the switch itself when none.

@@ -1,11 +1,13 @@
 //! The entries of a policy about single ports: servers, links, mirrors, sister switches; and their reading.
 
+use std::sync::Arc;
+
 use globset::GlobMatcher;
 use jiff::civil::Date;
 
 use super::load::Reader;
 use super::{Cite, PolicyProblem, PortsText};
-use crate::model::{Direction, Kind, SettingId, Value, VlanSet, settings};
+use crate::model::{Direction, Kind, SettingId, Value, VlanId, VlanSet, settings};
 use crate::source::{Item, Spot, TableReader};
 
 /// One port, named by its switch and in that switch's own form.
@@ -33,10 +35,38 @@ pub struct DhcpServer {
 pub struct Link {
     /// One end.
     pub a: End,
-    /// The other.
-    pub b: End,
+    /// The other; `None`: it is outside the fleet.
+    pub b: Option<End>,
+    /// What is there, where it is outside.
+    pub outside: Option<Arc<Outside>>,
     /// Where it is written.
     pub cite: Cite,
+}
+
+/// Something that is not of the fleet, at the other end of a cable: known, and foreign.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Outside {
+    /// What it is.
+    pub name: String,
+    /// The VLANs that go on there; `None`: all that the port carries.
+    pub vlans: Option<VlanSet>,
+    /// The VLANs in which it asks for memberships; `None`: nobody says.
+    pub queriers: Option<VlanSet>,
+}
+
+impl Outside {
+    /// Whether a VLAN goes on there.
+    pub fn carries(&self, vlan: VlanId) -> bool {
+        self.vlans.as_ref().is_none_or(|vlans| vlans.contains(vlan))
+    }
+
+    /// Whether it asks for memberships in a VLAN; `None`: nobody says.
+    pub fn asks(&self, vlan: VlanId) -> Option<bool> {
+        if !self.carries(vlan) {
+            return Some(false);
+        }
+        self.queriers.as_ref().map(|queriers| queriers.contains(vlan))
+    }
 }
 
 /// A mirror session that is agreed on.
@@ -128,13 +158,28 @@ impl Reader<'_> {
         table.finish();
         let (a, b) = (a?, b?);
         let cite = self.cite(&a.spot);
-        let ends = (self.end(&a)?, self.end(&b)?);
-        for (end, spot) in [(&ends.0, &a.spot), (&ends.1, &b.spot)] {
+        let end = |table: &TableReader<'_>| {
+            let end = self.end(table)?;
             if end.port.is_none() {
-                self.report(spot, PolicyProblem::LinkPort);
+                self.report(&table.spot, PolicyProblem::LinkPort);
             }
+            Some(end)
+        };
+        if b.key_spot("outside").is_some() {
+            let outside = Some(Arc::new(self.outside(&b)?));
+            return Some(Link { a: end(&a)?, b: None, outside, cite });
         }
-        Some(Link { a: ends.0, b: ends.1, cite })
+        Some(Link { a: end(&a)?, b: Some(end(&b)?), outside: None, cite })
+    }
+
+    fn outside(&self, table: &TableReader<'_>) -> Option<Outside> {
+        let name = table.required_text("outside");
+        let vlans = |key: &'static str| -> Option<VlanSet> {
+            Some(table.integers(key)?.iter().filter_map(|item| self.vlan_id(item)).collect())
+        };
+        let (vlans, queriers) = (vlans("vlans"), vlans("queriers"));
+        table.finish();
+        Some(Outside { name: name?.value.to_owned(), vlans, queriers })
     }
 
     pub(super) fn last_day(&self, table: &TableReader<'_>) -> Option<Date> {

@@ -25,7 +25,7 @@ use regex::Regex;
 pub use as_of::{AsOf, AsOfProblem};
 pub use cables::{At, Cables, Neighbour, Told, neighbours};
 pub use draft::Draft;
-pub use entries::{DhcpServer, End, Link, MirrorEntry, Sisters};
+pub use entries::{DhcpServer, End, Link, MirrorEntry, Outside, Sisters};
 pub use house::{Condition, HouseRule, Name};
 pub use inventory::{Inventory, Station};
 pub use ports::{PortPattern, PortsText};
@@ -415,7 +415,7 @@ impl Policy {
     /// Whether some entry is about a switch by its name: a group of sisters, a link, a server, a list of ports.
     pub fn names_switch(&self, name: &str) -> bool {
         let sisters = self.sisters.iter().flat_map(|group| &group.switches).any(|glob| glob.is_match(name));
-        let ends = self.links.iter().flat_map(|link| [&link.a, &link.b]);
+        let ends = self.links.iter().flat_map(|link| [Some(&link.a), link.b.as_ref()]).flatten();
         let servers = self.dhcp_servers.iter().map(|server| &server.at);
         let listed = self.roles.iter().flat_map(|role| &role.ports).map(|ports| &ports.switch);
         let listed = listed.filter(|glob| glob.glob().glob() != "*").any(|glob| glob.is_match(name));

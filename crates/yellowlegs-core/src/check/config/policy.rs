@@ -92,7 +92,8 @@ fn policy_unused(entries: &EntriesView<'_>) -> Vec<Violation> {
     };
     let shown = |end: &End| format!("{} {}", end.switch, end.port.as_ref().map_or("", |port| port.as_str()));
     for (position, link) in entries.policy.links.iter().enumerate() {
-        for (is_a, end) in [(true, &link.a), (false, &link.b)] {
+        let ends = [(true, Some(&link.a)), (false, link.b.as_ref())];
+        for (is_a, end) in ends.into_iter().filter_map(|(is_a, end)| Some((is_a, end?))) {
             if !entries.end_is_there(position, is_a) {
                 dead("this link ends at {name}, which is no port of the fleet", shown(end), &link.cite);
             }

@@ -15,7 +15,7 @@ use crate::model::{
     Fact, Media, Mode, Protocol, RelayInfo, Scope, Seconds, SettingId, StationAddress, Unidirectional, VlanId, VlanSet,
     facts, platform, settings,
 };
-use crate::policy::{self, Faces, Feature, Neighbour, Told, Wish};
+use crate::policy::{self, Faces, Feature, Neighbour, Outside, Told, Wish};
 
 /// One switch.
 #[derive(Debug, Clone)]
@@ -80,6 +80,8 @@ pub(in crate::check) struct PortDigest {
     pub(in crate::check) wants_detection: bool,
     /// The neighbour's name and port, as it announces them.
     pub(in crate::check) neighbour: Option<Neighbour>,
+    /// What is outside the fleet at the other end of its cable.
+    pub(in crate::check) outside: Option<Arc<Outside>>,
 }
 
 impl PortDigest {
@@ -195,6 +197,12 @@ impl Digest {
                 ports.push(port_digest(&port, neighbours.get(&port.port())));
             }
         }
+        for (link, _, port) in &links {
+            let outside = policy.outside(*link).cloned();
+            if let (Some(outside), Some(port)) = (outside, at.get(port).and_then(|at| ports.get_mut(*at))) {
+                port.outside = Some(outside);
+            }
+        }
         let multicast = on.covered(MULTICAST.needed, MULTICAST.global, MULTICAST.vlans).ok();
         // A trunk without a list says nothing of what is used.
         let listed = ports.iter().filter_map(|port| port.tagged.as_ref()).filter(|set| !set.is_all());
@@ -255,6 +263,7 @@ fn port_digest(port: &PortView<'_>, neighbour: Option<&Neighbour>) -> PortDigest
         detection_interval: port.setting(settings::UNIDIRECTIONAL_INTERVAL).value.map(|Seconds(s)| s),
         wants_detection: role.is_some_and(|r| r.expect.wish(Feature::Unidirectional).value == Wish::Wanted),
         neighbour: neighbour.cloned(),
+        outside: None,
     }
 }
 

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use super::digest::{Digest, PortDigest};
 use crate::model::VlanId;
 pub(in crate::check) use crate::policy::At;
-use crate::policy::{Cables, Told};
+use crate::policy::{Cables, Outside, Told};
 
 /// The cables, and what they carry.
 #[derive(Debug, Default)]
@@ -71,9 +71,21 @@ impl Links {
         let mut ports = switches[switch].ports.iter().enumerate();
         let open = ports.find(|(number, port)| {
             let leads = port.faces.is_some_and(|f| f.is_bridge() || f == crate::policy::Faces::Router);
-            leads && port.carries(vlan) && self.peer((switch, *number)).is_none()
+            leads && port.carries(vlan) && port.outside.is_none() && self.peer((switch, *number)).is_none()
         });
         open.map(|(number, _)| (switch, number))
+    }
+
+    /// What is outside the fleet at the ports of a switch that carry a VLAN there, each with its port.
+    pub(in crate::check) fn outside<'a>(
+        &'a self,
+        switches: &'a [Digest],
+        switch: usize,
+        vlan: VlanId,
+    ) -> impl Iterator<Item = (At, &'a Outside)> {
+        let ports = switches[switch].ports.iter().enumerate().filter(move |(_, port)| port.carries(vlan));
+        let with = ports.filter_map(move |(number, port)| Some(((switch, number), port.outside.as_deref()?)));
+        with.filter(move |(at, outside)| outside.carries(vlan) && self.peer(*at).is_none())
     }
 }
 

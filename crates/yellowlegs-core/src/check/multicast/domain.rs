@@ -73,9 +73,10 @@ pub(super) const SETTINGS: Check = Check {
 struct Domain {
     vlan: VlanId,
     switches: BTreeSet<usize>,
-    /// Some port of it carries the VLAN on, and nobody knows where to.
-    /// A port by which it goes on, nobody knows where to.
+    /// A port by which it goes on, nobody knows where to, or to where nobody says whether somebody asks.
     open: Option<At>,
+    /// Somebody outside the fleet asks in it.
+    asked_outside: bool,
 }
 
 /// The domains of the VLANs that are snooped and used, by edge ports or on the way between switches; and of those in which
@@ -95,7 +96,11 @@ fn domains(fleet: &FleetView<'_>) -> Vec<Domain> {
             switches.insert(first);
             left.retain(|switch| !switches.contains(switch));
             let open = switches.iter().find_map(|switch| fleet.links().open_end(fleet.switches, *switch, vlan));
-            domains.push(Domain { vlan, switches, open });
+            let outside = switches.iter().flat_map(|switch| fleet.links().outside(fleet.switches, *switch, vlan));
+            let asks: Vec<(At, Option<bool>)> = outside.map(|(at, outside)| (at, outside.asks(vlan))).collect();
+            let unsaid = asks.iter().find(|(_, asks)| asks.is_none()).map(|(at, _)| *at);
+            let asked_outside = asks.iter().any(|(_, asks)| *asks == Some(true));
+            domains.push(Domain { vlan, switches, open: open.or(unsaid), asked_outside });
         }
     }
     domains
@@ -138,7 +143,7 @@ fn missing(fleet: &FleetView<'_>) -> FleetJudgement {
         };
         let Some(first) = domain.switches.iter().find(|switch| snooped(switch)) else { continue };
         // One that is heard and not of this fleet asks, too: a router, most often.
-        if !domain.queriers(fleet).is_empty() || !domain.heard(fleet).is_empty() {
+        if !domain.queriers(fleet).is_empty() || !domain.heard(fleet).is_empty() || domain.asked_outside {
             continue;
         }
         if let Some(open) = domain.open {
