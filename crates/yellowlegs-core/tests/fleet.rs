@@ -117,9 +117,19 @@ fn read(name: &'static str, lines: &Lines, state: &str, dialect: &Arc<Dialect>) 
 
 /// What the checks of a fleet come to after some changes.
 fn outcome(extra: &str, changes: &[&str], states: &[(&str, &str)], dialect: &Arc<Dialect>) -> FleetOutcome {
+    outcome_of(POLICY, extra, changes, states, dialect)
+}
+
+fn outcome_of(
+    base: &str,
+    extra: &str,
+    changes: &[&str],
+    states: &[(&str, &str)],
+    dialect: &Arc<Dialect>,
+) -> FleetOutcome {
     let mut fleet = fleet();
     changes.iter().for_each(|c| change(&mut fleet, c));
-    let policy = policy(&format!("{POLICY}{extra}"));
+    let policy = policy(&format!("{base}{extra}"));
     let (as_of, selection) = (as_of(), Selection::default());
     let judge = Judge::new(&policy, &as_of, &selection, false);
     let state = |name: &str| states.iter().find(|(switch, _)| *switch == name).map_or("", |(_, state)| *state);
@@ -236,6 +246,25 @@ fn links_come_from_the_policy_or_from_neighbours() {
     assert!(told.is_empty(), "{told:?}");
     let wanted = ["dhcp-snooping/no-path c: links", "multicast/querier-missing b: links"];
     assert!(wanted.iter().all(|line| open.contains(*line)), "{open:?}");
+}
+
+/// What the site wants of its queriers, beyond how often they ask.
+#[rstest]
+#[case::as_wanted("response-interval = 10\nrobustness = 2", &[], &[])]
+#[case::slow_answers("response-interval = 5", &[], &["VLAN 110 has vlan.response-interval 10; the site wants 5", "VLAN 140 has vlan.response"])]
+#[case::robust("robustness = 3", &[], &["VLAN 110 has vlan.robustness 2; the site wants 3: a membership ends after 260 s", "VLAN 140 has"])]
+#[case::two_that_differ(
+    "", &["+c lane 110: asks", "+c lane 110: asks from 192.0.2.9", "+c lane 110: robust 3"],
+    &["vlan.robustness 3; that of a has 2: a membership ends after 385 s"])]
+fn what_queriers_ask_by(#[case] site: &str, #[case] changes: &[&str], #[case] expected: &[&str]) {
+    let policy = POLICY.replacen("[site]\n", &format!("[site]\n{site}\n"), 1);
+    let found = outcome_of(&policy, LINKS, changes, &[], &shingle_without(&[])).findings;
+    let told: Vec<&str> =
+        found.iter().filter(|f| f.check == "multicast/querier-settings").map(|f| f.message.as_str()).collect();
+    assert_eq!(told.len(), expected.len(), "{told:?}");
+    for words in expected {
+        assert!(told.iter().any(|message| message.contains(words)), "{words}: {told:?}");
+    }
 }
 
 /// A cable that ends outside the fleet: what is there is known and foreign. `c` hangs on such a cable alone.

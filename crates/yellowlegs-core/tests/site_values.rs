@@ -9,7 +9,7 @@ use yellowlegs_core::policy::{Cite, Policy};
 use yellowlegs_core::source::Source;
 
 /// A key, a value that is not the default, how it is shown, and a value that it cannot have.
-const VALUES: [(&str, &str, &str, &str); 36] = [
+const VALUES: [(&str, &str, &str, &str); 39] = [
     ("root", "'core'", "core", "5"),
     ("doubt", "'near'", "near", "'far'"),
     ("phone-prefixes", "['02:00:5e']", "02:00:5e", "5"),
@@ -34,6 +34,9 @@ const VALUES: [(&str, &str, &str, &str); 36] = [
     ("query-interval", "'60s'", "1 min", "'often'"),
     ("last-member-interval", "1", "1 s", "'now'"),
     ("last-member-count", "2", "2", "'two'"),
+    ("response-interval", "'5s'", "5 s", "'late'"),
+    ("robustness", "3", "3", "'firm'"),
+    ("host-tags", "'own-vlan'", "own-vlan", "'own'"),
     ("queue-map", "['46:7', '26:5']", "46:7, 26:5", "['64:7']"),
     ("queue-strict", "['7']", "7", "true"),
     ("unidirectional-action", "'strict'", "strict", "'hard'"),

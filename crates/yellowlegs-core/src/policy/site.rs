@@ -102,6 +102,7 @@ site! {
     rapid: Wish = "rapid-protocol", Wish::Wanted, "Whether the rapid (or multiple) spanning tree is to run.";
     start_within: Seconds = "start-within", Seconds(5), "Most seconds from plug-in to forwarding on an edge port.";
     detected_edges: DetectedEdges = "detected-edges", DetectedEdges::Enough, "Whether an edge that the platform detects by itself is one (enough), or fast start must be written (set).";
+    host_tags: HostTags = "host-tags", HostTags::None, "Which tagged frames a single host may send: none, or those of its own VLAN where ingress filtering takes in no others (own-vlan).";
     snooping_vlans: VlanSet = "snooping-vlans", VlanSet::default(), "VLANs that DHCP snooping must cover besides those of edge ports.";
     dhcp_rate: Option<Rate> = "dhcp-rate-limit", None, "Highest rate limit of client messages on edge ports; none: any limit will do.";
     address_check: Wish = "address-check", Wish::Wanted, "Whether a client's hardware address is to be compared with its frame's source.";
@@ -120,6 +121,8 @@ site! {
     query_interval: Option<Seconds> = "query-interval", None, "The interval of queries; none: not judged.";
     last_member_interval: Option<Seconds> = "last-member-interval", None, "The last-member interval; none: not judged.";
     last_member_count: Option<u32> = "last-member-count", None, "The last-member count; none: not judged.";
+    response_interval: Option<Seconds> = "response-interval", None, "The response interval (RFC 3376, 8.3); none: not judged.";
+    robustness: Option<u32> = "robustness", None, "The robustness variable (RFC 3376, 8.1); none: not judged.";
     queue_map: Vec<(u32, u32)> = "queue-map", Vec::new(), "DSCP to queue, as \"46:7\"; empty: not judged.";
     queue_strict: Vec<String> = "queue-strict", Vec::new(), "Queues to be served with strict priority; empty: not judged.";
     unidirectional: Unidirectional = "unidirectional-action", Unidirectional::DisablePort, "The weakest action of unidirectional link detection that will do.";
@@ -357,6 +360,33 @@ impl Read for DetectedEdges {
         match self {
             Self::Enough => "enough",
             Self::Set => "set",
+        }
+        .to_owned()
+    }
+}
+
+/// Which tagged frames a single host may send.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum HostTags {
+    /// None.
+    None,
+    /// Those of the VLAN its port is in, where ingress filtering takes in no others.
+    OwnVlan,
+}
+
+impl Read for HostTags {
+    const VALUES: &'static str = "none or own-vlan";
+    fn read(entry: &Entry<'_>) -> Option<Self> {
+        match text(entry)? {
+            "none" => Some(Self::None),
+            "own-vlan" => Some(Self::OwnVlan),
+            _ => None,
+        }
+    }
+    fn show(&self) -> String {
+        match self {
+            Self::None => "none",
+            Self::OwnVlan => "own-vlan",
         }
         .to_owned()
     }

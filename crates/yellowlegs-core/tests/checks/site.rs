@@ -192,6 +192,17 @@ fn markings_that_a_role_trusts(
     assert_eq!(verdict("multicast/marking-untrusted", entries(role), note, line), expected);
 }
 
+/// A host that may tag its own VLAN, where nothing else is let in.
+#[rstest]
+#[case::not_said("", "carries single;home lane 120", "violated")]
+#[case::none("host-tags = 'none'", "carries single;home lane 120", "violated")]
+#[case::its_own("host-tags = 'own-vlan'", "carries single;home lane 120", "met")]
+#[case::others_get_in("host-tags = 'own-vlan'", "carries single;home lane 120;without strict entry", "violated")]
+#[case::untagged_alone("", "carries single;home lane 120;admit untagged", "met")]
+fn tags_of_a_host(#[case] site: &'static str, #[case] lines: &str, #[case] expected: &str) {
+    assert_eq!(verdict("port/ingress-open", Besides { site, ..PLAIN }, "host", lines), expected);
+}
+
 /// How long a host waits under the classic protocol, where the platform speeds host ports up to 7 s.
 #[rstest]
 #[case::sped_up("", "carries single;home lane 120", "host", "7")]

@@ -104,6 +104,8 @@ pub(in crate::check) struct QuerierDigest {
     pub(in crate::check) interval: Option<u32>,
     pub(in crate::check) last_member_interval: Option<u32>,
     pub(in crate::check) last_member_count: Option<u32>,
+    pub(in crate::check) response: Option<u32>,
+    pub(in crate::check) robustness: Option<u32>,
     /// How long a membership lasts that nobody renews.
     pub(in crate::check) membership: Option<Figure>,
     /// How long a stream runs on after a leave.
@@ -281,6 +283,8 @@ fn queriers(on: SwitchView<'_>) -> BTreeMap<VlanId, QuerierDigest> {
         interval: seconds(vlan, settings::QUERY_INTERVAL),
         last_member_interval: seconds(vlan, settings::LAST_MEMBER_INTERVAL),
         last_member_count: on.of_vlan(vlan, settings::LAST_MEMBER_COUNT).ok(),
+        response: seconds(vlan, settings::RESPONSE_INTERVAL),
+        robustness: on.of_vlan(vlan, settings::ROBUSTNESS).ok(),
         membership: timing::membership(on, vlan).ok(),
         leave: timing::leave(on, vlan).ok(),
     };

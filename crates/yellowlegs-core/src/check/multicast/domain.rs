@@ -61,7 +61,14 @@ pub(super) const SETTINGS: Check = Check {
         "vlan.response-interval",
         "links",
     ],
-    policy: &["site.query-version", "site.query-interval", "site.last-member-interval", "site.last-member-count"],
+    policy: &[
+        "site.query-version",
+        "site.query-interval",
+        "site.last-member-interval",
+        "site.last-member-count",
+        "site.response-interval",
+        "site.robustness",
+    ],
     reference: "RFC 2236, 8; RFC 3376, 8",
     why: "Receivers are asked in a version they do not speak, or are forgotten between two questions.",
     remedy: "Set {setting} to {wanted}.",
@@ -217,7 +224,8 @@ type Asked = (SettingId, Option<u32>, Cite, fn(&QuerierDigest) -> Option<u32>);
 
 /// What a querier's value comes to, in words.
 fn figure(querier: &QuerierDigest, id: SettingId) -> Option<String> {
-    let (what, Figure { seconds, how, .. }) = if id == settings::QUERY_INTERVAL.id {
+    let of_memberships = [settings::QUERY_INTERVAL.id, settings::RESPONSE_INTERVAL.id, settings::ROBUSTNESS.id];
+    let (what, Figure { seconds, how, .. }) = if of_memberships.contains(&id) {
         ("a membership ends after", querier.membership.as_ref()?)
     } else if id == settings::QUERY_VERSION.id {
         return None;
@@ -230,7 +238,7 @@ fn figure(querier: &QuerierDigest, id: SettingId) -> Option<String> {
 fn values(fleet: &FleetView<'_>) -> FleetJudgement {
     let site = &fleet.policy.site;
     let seconds = |wished: &Option<Seconds>| wished.map(|Seconds(s)| s);
-    let asked: [Asked; 4] = [
+    let asked: [Asked; 6] = [
         (settings::QUERY_VERSION.id, site.query_version.value, site.query_version.cite.clone(), |q| q.version),
         (settings::QUERY_INTERVAL.id, seconds(&site.query_interval.value), site.query_interval.cite.clone(), |q| {
             q.interval
@@ -244,6 +252,13 @@ fn values(fleet: &FleetView<'_>) -> FleetJudgement {
         (settings::LAST_MEMBER_COUNT.id, site.last_member_count.value, site.last_member_count.cite.clone(), |q| {
             q.last_member_count
         }),
+        (
+            settings::RESPONSE_INTERVAL.id,
+            seconds(&site.response_interval.value),
+            site.response_interval.cite.clone(),
+            |q| q.response,
+        ),
+        (settings::ROBUSTNESS.id, site.robustness.value, site.robustness.cite.clone(), |q| q.robustness),
     ];
     let mut judgement = FleetJudgement::default();
     for domain in domains(fleet) {

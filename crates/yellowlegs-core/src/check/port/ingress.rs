@@ -2,7 +2,7 @@
 
 use crate::check::{Check, Judgement, PortView, Run, Tally, Unknown, Violation};
 use crate::model::{Frames, Mode, settings};
-use crate::policy::{Faces, Level};
+use crate::policy::{Faces, HostTags, Level};
 
 pub(super) const OPEN: Check = Check {
     id: "port/ingress-open",
@@ -10,7 +10,7 @@ pub(super) const OPEN: Check = Check {
     level: Level::Risk,
     needs: &["port.mode", "port.ingress-filtering", "port.acceptable-frames", "port.voice-vlan", "role"],
     uses: &[],
-    policy: &["role.faces"],
+    policy: &["role.faces", "site.host-tags"],
     reference: "IEEE 802.1Q, 6.9 (acceptable frame types) and 8.6.2 (ingress filtering)",
     why: "A port that accepts frames of VLANs it is not a member of, or tagged frames from a host that has no need \
           of tags, lets its user speak into other VLANs, one way at least.",
@@ -42,6 +42,10 @@ fn tagged_from_host(port: &PortView<'_>) -> Result<Option<Violation>, Unknown> {
         return Ok(None);
     }
     if port.setting(settings::ACCEPTABLE_FRAMES).value == Some(Frames::Untagged) {
+        return Ok(None);
+    }
+    let tags = &port.policy().site.host_tags;
+    if tags.value == HostTags::OwnVlan && port.known(settings::INGRESS_FILTERING)? {
         return Ok(None);
     }
     let role = port.role()?;
