@@ -225,7 +225,8 @@ impl<'a> Layers<'a> {
                 match so_far.get(port, settings::FAST_START.id)?.value.as_ref().and_then(choice::<FastStart>)? {
                     FastStart::Off => self.is_detected(port, so_far),
                     FastStart::EdgeOnTrunk => Some(true),
-                    FastStart::Edge if mode()? == Mode::Access => Some(true),
+                    // What is negotiated is no trunk until somebody makes it one.
+                    FastStart::Edge if mode()? != Mode::Trunk => Some(true),
                     FastStart::Edge => self.dialect.traits().holds(platform::PLAIN_ON_TRUNK, "works"),
                     FastStart::Auto => Some(true),
                 }

@@ -155,6 +155,25 @@ fn over_a_kind(#[case] text: &str, #[case] precedence: &str, #[case] expected: &
     assert_eq!(fact(&resolved, "c:1 port-security.limit"), expected);
 }
 
+/// How far a default for edge ports reaches is what checks and drills take for an edge.
+#[rstest]
+#[case::access("mode access\n  quick", "true global 2")]
+#[case::negotiated("mode open\n  quick", "true global 2")]
+#[case::trunk("mode trunk\n  quick", "unknown unknown")]
+#[case::trunk_that_says_so("mode trunk\n  quick bundled", "true global 2")]
+#[case::no_edge("mode access", "unknown unknown")]
+fn edges_by_effect(#[case] port: &str, #[case] expected: &str) {
+    let language = LAYERS.replace("{}", LATER)
+        + "[traits]\nplain-fast-start-on-trunk = 'void'\nedge-detected = 'no'\n[[rule]]\n[rule.lines]\n\
+           'edges' = { opens = 'edges', reach = 'edge-ports' }\n[[rule]]\nin = ['berth', 'edges']\n[rule.lines]\n\
+           'quick' = 'fast-start.mode = edge'\n'quick bundled' = 'fast-start.mode = edge-on-trunk'\n\
+           'stop bridges' = 'guard.bpdu'\n";
+    let language = dialect(&language.replace("[defaults]\n", "[defaults]\nfast-start = { mode = 'off' }\n"));
+    let resolved = read(&language, &format!("edges\n  stop bridges\nberth a:1\n  {port}\n"));
+    assert!(resolved.switch.unread().is_empty(), "{:?}", resolved.switch.unread());
+    assert_eq!(fact(&resolved, "a:1 guard.bpdu"), expected);
+}
+
 const HEAD: &str = "[dialect]\nname = 'x'\n[ports]\nnames = ['<n>']\n";
 
 #[rstest]
