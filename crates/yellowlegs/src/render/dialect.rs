@@ -111,11 +111,22 @@ fn said(said: &Said) -> String {
     }
 }
 
+/// So much of a pattern is shown that it is known again.
+const SHOWN: usize = 90;
+
+/// The beginning of a long pattern, up to a blank.
+fn shortened(pattern: &str) -> String {
+    let Some((end, _)) = pattern.char_indices().nth(SHOWN) else { return pattern.to_owned() };
+    let shown = pattern.get(..end).unwrap_or(pattern);
+    let shown = shown.rsplit_once(' ').map_or(shown, |(shown, _)| shown);
+    format!("{shown} …")
+}
+
 /// The pattern of the rule in a line of the dialect.
 fn pattern(dialect: &Dialect, line: u32) -> String {
     let of_rules = dialect.rules().iter().find(|rule| rule.line == line).map(|rule| &rule.pattern.text);
     let of_state = || dialect.state().rules.iter().find(|rule| rule.line == line).map(|rule| &rule.pattern.text);
-    clean(of_rules.or_else(of_state).map_or("", |text| text)).into_owned()
+    shortened(&clean(of_rules.or_else(of_state).map_or("", |text| text)))
 }
 
 /// What of the dialect took a line of state: a table, or a rule.
@@ -199,7 +210,7 @@ pub(crate) fn lines(
                         writeln!(out, "           {}", told(fact))?;
                     }
                     for one in said {
-                        writeln!(out, "           where nothing is written {}", self::said(one))?;
+                        writeln!(out, "           {}, where nothing is written", self::said(one))?;
                     }
                 }
                 Outcome::Misfit { table, column, blank } => {
