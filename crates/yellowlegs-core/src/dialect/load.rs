@@ -10,16 +10,14 @@ use super::effects::Negated;
 use super::hole::HoleType;
 use super::layout::{Braces, Layout, Structure};
 use super::pattern::{OwnTypes, Pattern, PatternError};
-use super::ports::{KindDefaults, ListsText, PortKind};
+use super::ports::ListsText;
 use super::precedence::Precedence;
 use super::render::Writing;
 use super::rule::Rule;
 use super::units::{Measure, Units};
-use super::{Dialect, DialectProblem, Lists, compile, effects, example, rules, state};
-use crate::model::{
-    Kind, Mark, Origin, Requirement, Scope, SettingId, Slot, TraitId, TraitSlot, Traits, Value, settings,
-};
-use crate::source::{Entry, Item, Problem, Scalar, Source, Spot, TableReader, TomlDoc};
+use super::{Dialect, DialectProblem, Lists, compile, defaults, example, rules, state};
+use crate::model::{Kind, Mark, Origin, Requirement, SettingId, Slot, TraitId, TraitSlot, Traits, Value, settings};
+use crate::source::{Item, Problem, Scalar, Source, Spot, TableReader, TomlDoc};
 use crate::syntax::Splitter;
 
 /// How lines are taken apart, and how their words are compared.
@@ -60,7 +58,7 @@ fn read(doc: &TomlDoc<'_>, source: &Arc<Source>) -> Option<Dialect> {
     let kinds = ports.as_ref().map(|table| table.tables("kind")).unwrap_or_default();
     let lists = read_lists(doc, ports.as_ref(), lists.as_ref(), time.as_ref(), text.words.ignore_case, units);
     let (recognise, recognise_lines, last) = read_recognise(doc, root.table("recognise"), &text);
-    let defaults = read_defaults(doc, root.table("defaults").as_ref());
+    let defaults = defaults::read(doc, root.table("defaults").as_ref());
     let precedence = root.table("precedence").map(|table| Precedence::read(&table)).unwrap_or_default();
     let traits = read_traits(doc, root.table("traits").as_ref());
     let requires = root.tables("requires").iter().filter_map(|table| read_requirement(doc, table)).collect();
@@ -78,7 +76,7 @@ fn read(doc: &TomlDoc<'_>, source: &Arc<Source>) -> Option<Dialect> {
         doc.report(&Spot::default(), DialectProblem::NoRules);
     }
     let lists = lists?;
-    let kinds = kinds.iter().map(|table| read_kind(doc, table, &lists)).collect();
+    let kinds = kinds.iter().map(|table| defaults::of_kind(doc, table, &lists)).collect();
     let automaton = compile::rules(doc, &rules, contexts.len(), &text, &lists);
     let state = state.compiled(doc, &lists);
     let name = name?.value;
@@ -428,96 +426,6 @@ pub(super) fn report_build(doc: &TomlDoc<'_>, added: Result<(), BuildError>, pla
     }
 }
 
-fn read_defaults(doc: &TomlDoc<'_>, table: Option<&TableReader<'_>>) -> Vec<Option<Slot>> {
-    let mut defaults = vec![None; settings::ALL.len()];
-    let Some(table) = table else { return defaults };
-    let mut off: Vec<(SettingId, Slot)> = Vec::new();
-    let slot = |value: Value, entry: &Entry<'_>| {
-        let mark = Some(mark_of(doc, &entry.key.spot, &entry.spot()));
-        Slot { value: Some(value), origin: Origin::Default, mark, contested: false }
-    };
-    let mut set = |id: SettingId, entry: &Entry<'_>| {
-        if id == settings::TAGGED_VLANS.id {
-            doc.report(&entry.key.spot, DialectProblem::TaggedDefault);
-        } else if let Some(value) = effects::constant(doc, id, entry) {
-            if defaults[id.index()].is_some() {
-                doc.report(&entry.key.spot, DialectProblem::TwoDefaults { setting: id.name() });
-            }
-            defaults[id.index()] = Some(slot(value, entry));
-        }
-    };
-    for entry in table.entries().into_values() {
-        let feature: Vec<SettingId> = of_feature(entry.key.value).collect();
-        if feature.is_empty() {
-            if let Some(id) = known_setting(doc, &entry.key) {
-                set(id, &entry);
-            }
-        } else if entry.text() == Some("off") {
-            let silent = feature.iter().filter_map(|id| Some((*id, slot(silent(id.info().kind)?, &entry))));
-            off.extend(silent.filter(|(id, _)| *id != settings::TAGGED_VLANS.id));
-        } else if entry.text().is_some() {
-            doc.report(&entry.spot(), DialectProblem::FeatureDefault { feature: entry.key.value.to_owned() });
-        } else {
-            for inner in entry.tables().iter().flat_map(|table| table.entries().into_values()) {
-                let known =
-                    feature.iter().find(|id| id.name().split_once('.').is_some_and(|(_, n)| n == inner.key.value));
-                match known {
-                    Some(id) => set(*id, &inner),
-                    None => {
-                        let names = feature.iter().filter_map(|id| id.name().split_once('.')).map(|(_, name)| name);
-                        let words = names.map(str::to_owned).collect();
-                        let found = inner.key.value.to_owned();
-                        doc.report(&inner.key.spot, DialectProblem::Word { key: "defaults", found, words });
-                    }
-                }
-            }
-        }
-    }
-    for (id, slot) in off {
-        defaults[id.index()].get_or_insert(slot);
-    }
-    defaults
-}
-
-/// Ports of a kind, and what holds there where the text is silent.
-fn read_kind(doc: &TomlDoc<'_>, table: &TableReader<'_>, lists: &Lists) -> KindDefaults {
-    let names = table.texts("names").unwrap_or_default();
-    if names.is_empty() {
-        table.required_text("names");
-    }
-    let kinds = names.iter().filter_map(|name| {
-        lists.kind(name.value).map_err(|problem| doc.report(&name.spot, DialectProblem::Form(problem))).ok()
-    });
-    let ports: Vec<PortKind> = kinds.collect();
-    let read = read_defaults(doc, table.table("defaults").as_ref());
-    let mut slots = Vec::new();
-    for (id, slot) in SettingId::all().zip(read) {
-        let Some(slot) = slot else { continue };
-        if id.info().scope != Scope::Port || id.info().kind.is_list() {
-            let scope = if id.info().kind.is_list() { "list" } else { id.info().scope.word() };
-            doc.report(&table.spot, DialectProblem::KindDefault { setting: id.name(), scope });
-            continue;
-        }
-        slots.push((id, slot));
-    }
-    table.finish();
-    KindDefaults { ports, slots }
-}
-
-/// The settings of a feature: the part of their names before the dot.
-fn of_feature(feature: &str) -> impl Iterator<Item = SettingId> + use<'_> {
-    SettingId::all().filter(move |id| id.name().split_once('.').is_some_and(|(of, _)| of == feature))
-}
-
-/// What a setting of a feature is that is off: a switch that is not thrown, a limit, a port or an address that is none. How
-/// many and how long have nothing that is off.
-fn silent(kind: Kind) -> Option<Value> {
-    match kind {
-        Kind::Flag | Kind::Rate | Kind::Vlan | Kind::Port | Kind::Address | Kind::Choice(_) => kind.off(),
-        _ => None,
-    }
-}
-
 pub(super) fn known_setting(doc: &TomlDoc<'_>, key: &Item<&str>) -> Option<SettingId> {
     let id = SettingId::by_name(key.value);
     if id.is_none() {
@@ -527,7 +435,7 @@ pub(super) fn known_setting(doc: &TomlDoc<'_>, key: &Item<&str>) -> Option<Setti
 }
 
 /// A mark in the dialect itself, which is the first file of every switch it reads.
-fn mark_of(doc: &TomlDoc<'_>, from: &Spot, to: &Spot) -> Mark {
+pub(super) fn mark_of(doc: &TomlDoc<'_>, from: &Spot, to: &Spot) -> Mark {
     let line = doc.place(from).line;
     Mark { file: 0, line, offset: from.0.start as u32, width: to.0.end.saturating_sub(from.0.start) as u32 }
 }

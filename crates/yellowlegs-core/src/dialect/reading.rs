@@ -14,8 +14,6 @@ use crate::model::{Mark, Torn, Unread};
 use crate::source::{Source, Word};
 use crate::syntax::{Line, Nesting};
 
-/// How many lines recognition looks at.
-const RECOGNISED_WITHIN: usize = 50;
 /// Deepest nesting that is followed; what is deeper has no context.
 const DEEPEST: usize = 64;
 /// How many values a reading may keep for each byte of its text; patterns with many optional holes end here.
@@ -151,62 +149,6 @@ impl Reading {
 }
 
 impl Dialect {
-    /// Whether a text looks like this dialect's: each recognition line fits one of the first lines, or a statement in them.
-    pub fn recognises(&self, source: &Source) -> bool {
-        if self.recognise_lines == 0 {
-            return false;
-        }
-        let text = source.text();
-        let mut seen = vec![false; self.recognise_lines];
-        let mut fits = |words: &[Word]| {
-            let (mut captures, mut found) = (Vec::new(), Vec::new());
-            let walk = Walk { text, words, lists: &self.lists };
-            if self.recognise.find(0, &walk, 0, &mut captures, &mut found) {
-                found.iter().for_each(|m| seen[m.rule as usize] = true);
-            }
-        };
-        // As they stand there, for the first may be a comment.
-        let (mut at, mut words) = (0, Vec::new());
-        for line in text.split_inclusive('\n').take(RECOGNISED_WITHIN) {
-            self.layout.splitter.split(line, at, &mut words);
-            fits(&words);
-            at += line.len();
-        }
-        let mut lines = Logicals::new(text, &self.layout);
-        let (mut line, mut statement) = (Logical::default(), Vec::new());
-        for _ in 0..RECOGNISED_WITHIN {
-            if !lines.next(&mut line) {
-                break;
-            }
-            fits(self.without_signs(text, &line.words));
-            // A statement of braces goes on until its sign, in whatever line that is.
-            for word in line.words.iter().filter(|_| self.layout.structure == Structure::Braces) {
-                if self.is_sign(text, word) {
-                    fits(&statement);
-                    statement.clear();
-                } else {
-                    statement.push(*word);
-                }
-            }
-        }
-        fits(&statement);
-        seen.into_iter().all(|s| s)
-    }
-
-    /// Whether a word is a sign that ends a statement of braces.
-    fn is_sign(&self, text: &str, word: &Word) -> bool {
-        let (signs, shown) = (&self.layout.braces, word.of(text));
-        shown == signs.open || shown == signs.close || signs.end.as_deref() == Some(shown)
-    }
-
-    /// The words of a line up to the sign that ends its first statement.
-    pub(super) fn without_signs<'w>(&self, text: &str, words: &'w [Word]) -> &'w [Word] {
-        if self.layout.structure != Structure::Braces {
-            return words;
-        }
-        words.iter().position(|word| self.is_sign(text, word)).and_then(|end| words.get(..end)).unwrap_or(words)
-    }
-
     /// Reads a text. `file` is its position in the switch's list of files.
     pub fn read(&self, source: &Source, file: u16) -> Reading {
         let text = source.text();
