@@ -251,7 +251,8 @@ fn dialect_schema() -> Value {
             "state": table(&[], &json!({"split": text, "split-ends": text, "quote": text, "comment": texts, "ignore": texts, "borders": text})),
             "line": many(line),
             "table": many(table(&["fact", "columns"], &with_settings(json!({
-                "fact": fact, "in": texts, "columns": many(json!({"anyOf": [text, column]})), "fields": fields, "wrap": words(&["blank", "joined"])})))),
+                "fact": fact, "in": texts, "columns": many(json!({"anyOf": [text, column]})), "fields": fields, "wrap": words(&["blank", "joined"]),
+                "also": many(table(&["fact"], &json!({"fact": fact, "fields": fields})))})))),
             "write": table(&[], &json!({
                 "save": texts, "leave": text, "stations": words(&["colon", "dash", "dotted", "bare"]),
                 "never": by_setting(|_| json!({"type": "string"}))})),

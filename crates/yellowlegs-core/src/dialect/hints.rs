@@ -170,18 +170,19 @@ impl Dialect {
     }
 
     /// The kind of facts that a line of state could have told.
-    pub fn missed_in_state(&self, text: &str, mark: Mark, missed: &Missed) -> (Option<FactKind>, SettingSet) {
+    pub fn missed_in_state(&self, text: &str, mark: Mark, missed: &Missed) -> Vec<(Option<FactKind>, SettingSet)> {
         let state = self.state();
         match missed {
             Missed::Cell { table, .. } => {
-                let table = state.tables.iter().find(|t| t.line == *table);
-                let settings = table.map(|t| t.effects.iter().map(|effect| effect.setting).collect());
-                (table.map(|t| t.fact), settings.unwrap_or_default())
+                let Some(table) = state.tables.iter().find(|t| t.line == *table) else { return Vec::new() };
+                let settings = table.effects.iter().map(|effect| effect.setting).collect();
+                let beside = table.beside.iter().map(|beside| (Some(beside.fact), SettingSet::default()));
+                std::iter::once((Some(table.fact), settings)).chain(beside).collect()
             }
             Missed::Rule { context } => {
                 let words = self.words_at(text, mark);
                 let kind = state.fact_alike(text, &words, *context, &self.lists);
-                (kind, state.settings_alike(text, &words, *context, &self.lists))
+                vec![(kind, state.settings_alike(text, &words, *context, &self.lists))]
             }
         }
     }

@@ -94,9 +94,9 @@ pub fn resolve_with(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: A
         let read = dialect.read_state(text, switch.files.len() as u16, state.as_of);
         switch.files.push(FileText::text(Arc::clone(text), read.secrets, read.hidden));
         switch.lines += read.lines;
-        let kinds = read.unread.iter().zip(&read.missed).map(|(unread, missed)| {
-            let (kind, settings) = dialect.missed_in_state(text.text(), unread.mark, missed);
-            (Arc::clone(text), unread.clone(), kind, settings)
+        let kinds = read.unread.iter().zip(&read.missed).flat_map(|(unread, missed)| {
+            let each = dialect.missed_in_state(text.text(), unread.mark, missed).into_iter();
+            each.map(|(kind, settings)| (Arc::clone(text), unread.clone(), kind, settings))
         });
         missed.extend(kinds.filter(|(.., kind, settings)| kind.is_some() || !settings.is_empty()));
         told.extend(read.said);

@@ -141,6 +141,54 @@ fn unread_state_keeps_open(#[case] state: &str, #[case] asked: &str, #[case] exp
     assert_eq!(shown, expected);
 }
 
+/// A row that tells several facts: each where the cells are there that it needs.
+const ROWS: &str = "
+[dialect]
+name = 'rows'
+[ports]
+names = ['p<n>']
+[[rule]]
+pattern = 'berth <p:ports>'
+declares = '<p>'
+[[table]]
+fact = 'port-status'
+columns = ['Port = <port:port>', 'Line = <link:(up=true|down=false)>', 'VLAN = (<vlan:vlan>|-)', 'Who = (<_who:station>|-)', 'Draws = (<_drawn:watts>|-)']
+also = [
+    { fact = 'station', fields = { address = '<_who>', kind = 'learned' } },
+    { fact = 'power', fields = { drawn = '<_drawn>' } },
+]
+";
+
+#[rstest]
+#[case::all("p1    up    110   02:00:5e:10:00:01  3.5", &["port-status", "station", "power"])]
+#[case::nobody("p1    down  -     -                  3.5", &["port-status", "power"])]
+#[case::nothing("p1    down  -     -                  -", &["port-status"])]
+#[case::a_vlan_that_is_not_said("p1    up    -     02:00:5e:10:00:01  -", &["port-status", "station"])]
+fn a_row_of_several_facts(#[case] row: &str, #[case] expected: &[&str]) {
+    let text = format!("Port  Line  VLAN  Who                Draws\n{row}\n");
+    let told = dialect(ROWS).read_state(&Source::of("s", text), 2, "2031-03-04T06:00:00Z".parse().unwrap());
+    assert!(told.unread.is_empty(), "{:?}", told.unread);
+    let kinds: Vec<_> = told.facts.iter().map(|fact| fact.kind.info().name).collect();
+    assert_eq!(kinds, expected);
+    assert!(told.facts.iter().all(|fact| fact.port().is_some_and(|port| **port == *"p1")), "{:?}", told.facts);
+    let tables: Vec<_> = told.tables.iter().map(|(kind, _)| kind.info().name).collect();
+    assert_eq!(tables, ["port-status", "station", "power"], "each was asked for");
+}
+
+/// A row that nobody understands leaves every fact of it in doubt.
+#[test]
+fn a_row_of_several_facts_that_is_not_understood() {
+    use yellowlegs_core::model::facts;
+    let state = "Port  Line  VLAN  Who                Draws\np1    up    110   somebody           3.5\n";
+    let texts = vec![Arc::new(Source::of("t/state.out", state))];
+    let state = State { texts, as_of: "2031-03-04T06:30:00Z".parse().unwrap(), oldest: None };
+    let resolved = resolve_with("t", &dialect(ROWS), Arc::new(Source::of("t/config.txt", "berth p1-p2\n")), &state);
+    let doubtful = resolved.doubtful(DoubtWidth::Block).expect("nothing is in doubt");
+    for kind in [facts::port_status::FACT, facts::station::FACT, facts::power::FACT] {
+        assert!(doubtful.resolved.switch.is_doubted(kind, None), "{}", kind.info().name);
+    }
+}
+
 /// What is written stands, whatever state says that nobody reads.
 #[test]
 fn what_is_written_is_in_no_doubt() {
@@ -196,6 +244,14 @@ const HEAD: &str = "[dialect]\nname = 'x'\n[ports]\nnames = ['p<n>']\n[[rule]]\n
 #[case::two_parts(
     "[[line]]\npattern = 'a <p:port> <s:station> <v:vlan>'\nports = '<p>'\nadds = { 'port-security.pinned-stations' = '<s>@<v>' }",
     "of two parts is not told by state"
+)]
+#[case::no_fact_beside(
+    "[[table]]\nfact = 'station'\ncolumns = ['P = <port:port>']\nalso = [{ fields = { port = '<port>' } }]",
+    "`fact`"
+)]
+#[case::no_field_beside(
+    "[[table]]\nfact = 'station'\ncolumns = ['P = <port:port>']\nalso = [{ fact = 'power', fields = { drow = 3 } }]",
+    "`drow` is no field of `power` | did you mean `drawn`?"
 )]
 #[case::nothing_at_all("[[line]]\npattern = 'a'", "this line tells no fact")]
 fn mistakes(#[case] more: &str, #[case] expected: &str) {

@@ -7,7 +7,7 @@ use super::super::pattern::{Hole, Pattern};
 use super::super::rule::{Effect, Operand, Subject};
 use super::super::rules::{Opener, Written, around, each, known_context, subject};
 use super::super::{DialectProblem, HoleType, Lists};
-use super::{Column, Filled, StateRule, StateRules, Table};
+use super::{Beside, Column, Filled, StateRule, StateRules, Table};
 use crate::model::{FactKind, Kind, Value};
 use crate::source::{Entry, Item, Mixed, Scalar, Spot, TableReader, TomlDoc};
 use crate::syntax::Splitter;
@@ -169,7 +169,7 @@ fn told(
 ) -> Vec<Effect> {
     const WHY: &str =
         "belongs to the text: what the switch tells of its state `sets` or `adds`, to `ports`, a `vlan` or a `mirror`";
-    for key in ["profile", "reach", "removes", "implies", "resets", "parts", "also"] {
+    for key in ["profile", "reach", "removes", "implies", "resets", "parts"] {
         if let Some(spot) = table.key_spot(key) {
             doc.report(&spot, DialectProblem::Misplaced { key, wanted: WHY });
         }
@@ -360,7 +360,7 @@ fn read_table(doc: &TomlDoc<'_>, table: &TableReader<'_>, names: &[String], text
     let joined = one_of(table, "wrap", &["blank", "joined"]) == Some(1);
     let columns = table.mixed("columns", "a list of columns, each a text `Title = pattern` or a table");
     let written = table.table("fields");
-    let decides = table.table("sets").is_some() || table.table("adds").is_some();
+    let decides = ["sets", "adds", "also"].into_iter().any(|key| table.key_spot(key).is_some());
     let kind = kind.or_else(|| {
         table.finish();
         None
@@ -378,12 +378,27 @@ fn read_table(doc: &TomlDoc<'_>, table: &TableReader<'_>, names: &[String], text
     let row = Pattern::of_holes(holes);
     let subject = subject(doc, table, &row);
     let effects = told(doc, table, &row, &[], subject.as_ref());
+    let beside = table.tables("also").iter().filter_map(|also| read_beside(doc, also, &row)).collect();
     table.finish();
     let line = doc.place(&spot).line;
-    Some((Table { line, fact: kind, columns, contexts, joined, fields, subject, effects }, spot))
+    Some((Table { line, fact: kind, columns, contexts, joined, fields, beside, subject, effects }, spot))
 }
 
-/// `decides`: the row sets settings, so that holes need not be fields. `row` gathers the holes of all columns.
+/// Another fact that rows of a table tell: by holes of the names of its fields, and as `fields` says.
+fn read_beside(doc: &TomlDoc<'_>, table: &TableReader<'_>, row: &Pattern) -> Option<Beside> {
+    let kind = table.required_text("fact").and_then(|item| fact(doc, &item));
+    let written = table.table("fields");
+    table.finish();
+    let kind = kind?;
+    let fields = fill(doc, kind, row, written.as_ref(), &table.spot, true);
+    let asked: Vec<usize> =
+        written.iter().flat_map(|t| t.entries().into_values()).filter_map(|e| kind.field(e.key.value)).collect();
+    let needs =
+        fields.iter().filter(|(field, _)| asked.contains(field)).filter_map(|(_, filled)| filled.hole()).collect();
+    Some(Beside { fact: kind, fields, needs })
+}
+
+/// `decides`: the row sets settings, or tells more facts, so that holes need not be fields. `row` gathers the holes of all columns.
 fn read_column(
     doc: &TomlDoc<'_>,
     column: &Mixed<'_>,

@@ -68,6 +68,27 @@ pub struct Column {
     holes: usize,
 }
 
+/// Another fact that a row tells.
+#[derive(Debug, Clone)]
+pub struct Beside {
+    /// Its kind.
+    pub fact: FactKind,
+    /// Its fields, from the holes of all columns.
+    fields: Vec<(usize, Filled)>,
+    /// The holes without which a row does not tell it.
+    needs: Vec<usize>,
+}
+
+impl Filled {
+    /// The hole it is taken from.
+    fn hole(&self) -> Option<usize> {
+        match self {
+            Self::Constant(_) => None,
+            Self::Hole(hole) | Self::Chosen(hole, _) | Self::Words(hole, ..) => Some(*hole),
+        }
+    }
+}
+
 /// A table with aligned columns.
 #[derive(Debug, Clone)]
 pub struct Table {
@@ -81,6 +102,8 @@ pub struct Table {
     /// Whether a cell that goes on in the next line does so without a blank.
     joined: bool,
     fields: Vec<(usize, Filled)>,
+    /// What a row tells besides.
+    pub beside: Vec<Beside>,
     /// What its settings belong to, by the holes of all columns.
     subject: Option<Subject>,
     /// The settings that a row decides where nothing is written.

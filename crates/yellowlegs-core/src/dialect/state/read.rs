@@ -11,7 +11,7 @@ use super::super::rule::{HoleRef, Subject};
 use super::super::{Dialect, convert::port_names};
 use super::said::{SaidOf, StateSaid, Taken, about, said};
 use super::table::{Heading, cells, heading, is_ruler, placed};
-use super::{Column, Filled, StateRule, Table};
+use super::{Beside, Column, Filled, StateRule, Table};
 use crate::model::{Fact, FactKind, Kind, Mark, Unread, Value};
 use crate::source::{Source, Word};
 use crate::syntax::{Line, lines};
@@ -250,7 +250,9 @@ impl<'a> Reader<'a> {
         let Some((table, heading)) = found.next() else { return false };
         self.flush();
         self.took(line, table.line);
-        self.result.tables.push((table.fact, self.mark(line)));
+        let mark = self.mark(line);
+        self.result.tables.push((table.fact, mark));
+        self.result.tables.extend(table.beside.iter().map(|beside| (beside.fact, mark)));
         self.open = Some(Open { table, heading, row: None, above: Vec::new() });
         true
     }
@@ -375,6 +377,9 @@ impl<'a> Reader<'a> {
             return;
         }
         self.push(table.fact, fields, ports, row.mark);
+        for beside in &table.beside {
+            self.push_beside(beside, &taken, row.mark);
+        }
         let taken = |hole: &HoleRef| match hole {
             HoleRef::Own(position) => taken.get(*position).cloned(),
             HoleRef::Outer(name) => self.named(name).map(|captured| (captured.clone(), self.text)),
@@ -382,6 +387,23 @@ impl<'a> Reader<'a> {
         let of = self.about(table.subject.as_ref(), &taken);
         let said = said(self.dialect, &table.effects, of, row.mark, &taken);
         self.result.said.extend(said);
+    }
+
+    /// Makes another fact of a row, where every hole that it needs took something.
+    fn push_beside(&mut self, beside: &Beside, taken: &[(Captured, &str)], mark: Mark) {
+        let is_there = |hole: &usize| taken.get(*hole).is_some_and(|(captured, _)| *captured != Captured::Absent);
+        if !beside.needs.iter().all(is_there) {
+            return;
+        }
+        let captures: Vec<Captured> = taken.iter().map(|(captured, _)| captured.clone()).collect();
+        let mut fields: Vec<Option<Value>> = vec![None; beside.fact.info().fields.len()];
+        let mut ports = None;
+        for field in &beside.fields {
+            let text = field.1.hole().and_then(|hole| taken.get(hole)).map_or("", |(_, text)| *text);
+            self.fill(beside.fact, std::slice::from_ref(field), text, &captures, &mut fields, &mut ports);
+        }
+        self.inherit(beside.fact, &mut fields);
+        self.push(beside.fact, fields, ports, mark);
     }
 
     /// What a line or a row is about that sets something: as it says itself, as the lines around say, or the switch.
