@@ -9,7 +9,7 @@ use yellowlegs_core::policy::{Cite, Policy};
 use yellowlegs_core::source::Source;
 
 /// A key, a value that is not the default, how it is shown, and a value that it cannot have.
-const VALUES: [(&str, &str, &str, &str); 39] = [
+const VALUES: [(&str, &str, &str, &str); 40] = [
     ("root", "'core'", "core", "5"),
     ("doubt", "'near'", "near", "'far'"),
     ("phone-prefixes", "['02:00:5e']", "02:00:5e", "5"),
@@ -44,6 +44,7 @@ const VALUES: [(&str, &str, &str, &str); 39] = [
     ("flap-window", "20", "20 s", "'x'"),
     ("flap-hold", "'2m'", "2 min", "'ever'"),
     ("attended", "true", "true", "'yes'"),
+    ("unattended", "['nq-quay-*']", "nq-quay-*", "['[']"),
     ("recovery-security", "'10m'", "10 min", "[]"),
     ("recovery-wanted", "['storm', 'flap']", "storm, flap", "['strom']"),
     ("state-age", "'2d'", "48 h", "'old'"),

@@ -77,10 +77,28 @@ pub fn newly_met(before: &Verdicts, after: &Verdicts) -> Vec<String> {
 
 /// The `[[rule]]` tables of a dialect's text, as stretches of it.
 pub fn rules(dialect: &str) -> Vec<(usize, usize)> {
-    let starts: Vec<usize> = dialect.match_indices("\n[[rule]]").map(|(at, _)| at + 1).collect();
-    let end_of = |start: usize| {
-        let rest = &dialect[start + 1..];
-        rest.find("\n[").map_or(dialect.len(), |at| start + 1 + at + 1)
-    };
-    starts.into_iter().map(|start| (start, end_of(start))).collect()
+    let mut rules: Vec<(usize, usize)> = Vec::new();
+    let (mut at, mut header) = (0, "");
+    for line in dialect.split_inclusive('\n') {
+        let end = at + line.len();
+        if line.starts_with('[') {
+            header = line.trim_end();
+            // A group is no rule itself.
+            if header == "[rule.lines]" {
+                rules.pop();
+            }
+        }
+        match header {
+            "[[rule]]" if line.starts_with("[[rule]]") => rules.push((at, end)),
+            "[[rule]]" => rules.iter_mut().for_each(|rule| {
+                if rule.1 == at {
+                    rule.1 = end;
+                }
+            }),
+            "[rule.lines]" if line.starts_with(['"', '\'']) => rules.push((at, end)),
+            _ => {}
+        }
+        at = end;
+    }
+    rules
 }

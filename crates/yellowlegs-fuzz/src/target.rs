@@ -203,7 +203,7 @@ fn without_a_rule(
     }
     let mut met = newly_met(told, &verdicts(policy, &after));
     // Without the rule nobody knows that anything is used by name.
-    if text[from..to].contains("\nuses = ") {
+    if text[from..to].contains("uses = ") {
         met.retain(|place| !place.ends_with("config/dangling"));
     }
     holds(met.is_empty(), || format!("without the rule\n{}\nnewly met: {met:?}\n{config}", &text[from..to]))

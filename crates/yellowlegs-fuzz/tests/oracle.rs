@@ -3,33 +3,61 @@
 
 use fastrand::Rng;
 use rstest::rstest;
+use yellowlegs_core::policy::Policy;
 use yellowlegs_fuzz::oracle::{self, Came, newly_met, verdicts};
 use yellowlegs_fuzz::seeds::{POLICY, SYSTEMS};
 use yellowlegs_fuzz::target::ALL;
 
+/// The systems of the seeds, then four that use every form a dialect may have.
+fn system(which: usize) -> (&'static str, &'static str, Policy) {
+    const FORMS: [(&str, &str); 4] = [
+        (
+            include_str!("../../yellowlegs/tests/data/languages/dialects/kelp.toml"),
+            include_str!("../../yellowlegs/tests/data/languages/kelp-1/config.txt"),
+        ),
+        (
+            include_str!("../../yellowlegs/tests/data/languages/dialects/reef.toml"),
+            include_str!("../../yellowlegs/tests/data/languages/reef-1/config.txt"),
+        ),
+        (
+            include_str!("../../yellowlegs/tests/data/languages/dialects/dune.toml"),
+            include_str!("../../yellowlegs/tests/data/languages/dune-1/config.txt"),
+        ),
+        (
+            include_str!("../../yellowlegs/tests/data/languages/dialects/tarn.toml"),
+            include_str!("../../yellowlegs/tests/data/languages/tarn-1/config.txt"),
+        ),
+    ];
+    const SITE: &str = include_str!("../../yellowlegs/tests/data/languages/yellowlegs.toml");
+    match SYSTEMS.get(which) {
+        Some(system) => (system.dialect, system.config, oracle::policy(POLICY)),
+        None => (FORMS[which - SYSTEMS.len()].0, FORMS[which - SYSTEMS.len()].1, oracle::policy(SITE)),
+    }
+}
+
 #[rstest]
-fn no_rule_that_is_missing_adds_a_pass(#[values(0, 1, 2, 3)] which: usize) {
-    let (system, policy) = (SYSTEMS[which], oracle::policy(POLICY));
-    let dialect = oracle::dialect(system.dialect).unwrap();
-    let before = oracle::read(&dialect, system.config);
+fn no_rule_that_is_missing_adds_a_pass(#[values(0, 1, 2, 3, 4, 5, 6, 7)] which: usize) {
+    let (written, config, policy) = system(which);
+    let dialect = oracle::dialect(written).unwrap();
+    let before = oracle::read(&dialect, config);
     let told = verdicts(&policy, &before);
     assert!(told.values().any(|came| *came == Came::Met));
     let (mut seen, mut wrong) = (0, Vec::new());
-    for (from, to) in oracle::rules(system.dialect) {
-        let less = format!("{}{}", &system.dialect[..from], &system.dialect[to..]);
+    for (from, to) in oracle::rules(written) {
+        let less = format!("{}{}", &written[..from], &written[to..]);
         let Some(less) = oracle::dialect(&less) else { continue };
-        let after = oracle::read(&less, system.config);
+        let after = oracle::read(&less, config);
         if after.switch.unread().len() <= before.switch.unread().len() {
             continue;
         }
         seen += 1;
         let mut met = newly_met(&told, &verdicts(&policy, &after));
         // Without the rule nobody knows that anything is used by name.
-        if system.dialect[from..to].contains("\nuses = ") {
+        if written[from..to].contains("uses = ") {
             met.retain(|place| !place.ends_with("config/dangling"));
         }
         if !met.is_empty() {
-            wrong.push(format!("without {}: {met:?}", &system.dialect[from..to]));
+            wrong.push(format!("without {}: {met:?}", &written[from..to]));
         }
     }
     assert!(seen >= 5, "only {seen} rules take a line");
@@ -37,12 +65,12 @@ fn no_rule_that_is_missing_adds_a_pass(#[values(0, 1, 2, 3)] which: usize) {
 }
 
 #[rstest]
-fn no_word_that_is_bent_adds_a_pass(#[values(0, 1, 2, 3)] which: usize) {
-    let (system, policy) = (SYSTEMS[which], oracle::policy(POLICY));
-    let dialect = oracle::dialect(system.dialect).unwrap();
-    let before = oracle::read(&dialect, system.config);
+fn no_word_that_is_bent_adds_a_pass(#[values(0, 1, 2, 3, 4, 5, 6, 7)] which: usize) {
+    let (written, config, policy) = system(which);
+    let dialect = oracle::dialect(written).unwrap();
+    let before = oracle::read(&dialect, config);
     let told = verdicts(&policy, &before);
-    let lines: Vec<&str> = system.config.split_inclusive('\n').collect();
+    let lines: Vec<&str> = config.split_inclusive('\n').collect();
     let (mut seen, mut wrong) = (0, Vec::new());
     for (at, line) in lines.iter().enumerate() {
         for word in line.split_whitespace() {

@@ -13,13 +13,13 @@ use support::{Fleet, list, text};
 /// phone. On the uplinks each switch has a fault of its own.
 const PLANTED: &[(&str, &str, &str)] = &[
     // The counting of all plain seats is taken back on one; a limit is still written.
-    ("kelp-1", "2", "port-security/not-armed"),
-    ("kelp-1", "3", "dhcp-snooping/trusted-edge"),
-    ("kelp-1", "3", "guard/bpdu-missing"),
-    ("kelp-1", "4", "port/vlan-foreign"),
-    ("kelp-1", "5", "voice/room-missing"),
+    ("kelp-1", "s2", "port-security/not-armed"),
+    ("kelp-1", "s3", "dhcp-snooping/trusted-edge"),
+    ("kelp-1", "s3", "guard/bpdu-missing"),
+    ("kelp-1", "s4", "port/vlan-foreign"),
+    ("kelp-1", "s5", "voice/room-missing"),
     // A bank that is fibre by kind; its second port is protected.
-    ("kelp-1", "25", "unidirectional/off"),
+    ("kelp-1", "s25", "unidirectional/off"),
     // The last profile counts alone, and has no limit.
     ("reef-1", "a:2", "port-security/off"),
     ("reef-1", "a:3", "dhcp-snooping/trusted-edge"),
@@ -77,8 +77,8 @@ fn what_was_planted_is_found_and_nothing_else() {
 #[test]
 fn what_is_mended_is_gone() {
     const MENDED: [(&str, &str, &str, &str, &str); 7] = [
-        ("kelp-1", "un count 2\n", "", "2", "port-security/not-armed"),
-        ("kelp-1", "leases held quick yes\n", "quick yes bridges held\n", "3", ""),
+        ("kelp-1", "un count s2\n", "", "s2", "port-security/not-armed"),
+        ("kelp-1", "leases held quick yes\n", "quick yes bridges held\n", "s3", ""),
         ("reef-1", "as desk; as loose;", "as loose; as desk;", "a:2", "port-security/off"),
         ("reef-1", "drop stop bridges;", "", "a:3", "guard/bpdu-missing"),
         ("dune-1", "carries 110,120,210\n1/26", "carries 110,120,210 blind shut\n1/26", "1/25", "unidirectional/off"),

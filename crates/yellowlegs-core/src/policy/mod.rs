@@ -31,7 +31,7 @@ pub use inventory::{Inventory, Station};
 pub use ports::{PortPattern, PortsText};
 pub use problem::PolicyProblem;
 pub use roles::{Assigned, Assignment, RoleFrom, assign};
-pub use site::{DetectedEdges, HostTags, Marking, Site, SiteValue};
+pub use site::{DetectedEdges, HostTags, Marking, Site, SiteValue, SwitchGlobs};
 pub use wishes::{Expect, Expectation, Feature, Wish, Wished, expectations};
 
 use crate::model::{Capability, StationAddress, VlanId, VlanSet};

@@ -1,5 +1,7 @@
 //! `[site]`: the values that checks call policy, each with its built-in default.
 
+use globset::{Glob, GlobMatcher};
+
 use super::Cite;
 use super::wishes::{Wish, Wished};
 use crate::dialect::duration;
@@ -130,6 +132,7 @@ site! {
     flap_window: Seconds = "flap-window", Seconds(10), "The shortest window flaps are counted in.";
     flap_hold: Seconds = "flap-hold", Seconds(30), "The shortest time a flapping port is held down.";
     attended: bool = "attended", false, "Whether somebody is there to bring ports back by hand: then a hold without an end is right.";
+    unattended: SwitchGlobs = "unattended", SwitchGlobs::default(), "Switches at places where nobody is, whatever `attended` says: names or globs of names.";
     recovery: Seconds = "recovery-security", Seconds(300), "The shortest timer for a security cause (port security, BPDU guard, DHCP rate).";
     recovery_wanted: Vec<Cause> = "recovery-wanted", Vec::new(), "Causes from which ports are to come back by timer.";
     state_age: Seconds = "state-age", Seconds(86_400), "How old tables of state may be, from the clock in their file to the moment of the audit; what an older one tells is undetermined.";
@@ -285,6 +288,28 @@ impl Read for Vec<String> {
     }
     fn show(&self) -> String {
         listed(self.iter().cloned())
+    }
+}
+
+/// Switches, by names or globs of names.
+#[derive(Debug, Clone, Default)]
+pub struct SwitchGlobs(Vec<GlobMatcher>);
+
+impl SwitchGlobs {
+    /// Whether a switch is one of them.
+    pub fn has(&self, switch: &str) -> bool {
+        self.0.iter().any(|glob| glob.is_match(switch))
+    }
+}
+
+impl Read for SwitchGlobs {
+    const VALUES: &'static str = "a list of names or globs of switches";
+    fn read(entry: &Entry<'_>) -> Option<Self> {
+        let globs = texts(entry)?.into_iter().map(|text| Some(Glob::new(&text).ok()?.compile_matcher()));
+        globs.collect::<Option<Vec<_>>>().map(Self)
+    }
+    fn show(&self) -> String {
+        listed(self.0.iter().map(|glob| glob.glob().glob().to_owned()))
     }
 }
 

@@ -110,6 +110,16 @@ impl PortTable {
         Self { refs, index }
     }
 
+    /// Whether it has every port of an element of a list; of a range across parts, its ends.
+    pub(super) fn knows(&self, item: &PortItem) -> bool {
+        let has = |port: PortRef| self.index.contains_key(&port);
+        match (item.along_last_part(), item) {
+            (Some(mut ports), _) => ports.all(has),
+            (None, PortItem::Range(from, to)) => has(*from) && has(*to),
+            (None, PortItem::One(port)) => has(*port),
+        }
+    }
+
     /// A port by its number.
     pub(super) fn port(&self, port: usize) -> Option<PortRef> {
         self.refs.get(port).copied()

@@ -192,6 +192,17 @@ fn markings_that_a_role_trusts(
     assert_eq!(verdict("multicast/marking-untrusted", entries(role), note, line), expected);
 }
 
+/// A port that is held until somebody comes, at places where somebody is and where nobody is.
+#[rstest]
+#[case::nobody_is_anywhere("", "violated")]
+#[case::somebody_is("attended = true", "met")]
+#[case::not_at_this_place("attended = true\nunattended = ['t*']", "violated")]
+#[case::not_at_another("attended = true\nunattended = ['quay-*']", "met")]
+fn places_that_nobody_attends(#[case] site: &'static str, #[case] expected: &str) {
+    let lines = "carries single;home lane 120;flutter watch;flutter hold 0";
+    assert_eq!(verdict("flap/hold", Besides { site, ..PLAIN }, "host", lines), expected);
+}
+
 /// A host that may tag its own VLAN, where nothing else is let in.
 #[rstest]
 #[case::not_said("", "carries single;home lane 120", "violated")]

@@ -78,7 +78,7 @@ pub(super) const HOLD: Check = Check {
     level: Level::Advice,
     needs: &["flap.enabled", "flap.hold"],
     uses: &["role"],
-    policy: &["site.flap-hold", "site.attended", "role.expect.flap.hold"],
+    policy: &["site.flap-hold", "site.attended", "site.unattended", "role.expect.flap.hold"],
     reference: "docs/policy.md, The site's values",
     why: "Held too short it flaps on. Held until somebody comes, it stays down where nobody does.",
     remedy: "Hold the port for {hold} s or more{end}.",
@@ -96,7 +96,8 @@ fn hold(port: &PortView<'_>) -> Judgement {
     let Seconds(held) = port.known(settings::FLAP_HOLD)?;
     let Seconds(shortest) = wished.value;
     if held == 0 {
-        if site.attended.value || shortest == 0 {
+        let nobody = site.unattended.value.has(port.switch().name());
+        if site.attended.value && !nobody || shortest == 0 {
             return Ok(Verdict::Met);
         }
         return Violation::of(
@@ -105,7 +106,7 @@ fn hold(port: &PortView<'_>) -> Judgement {
         )
         .fact("hold", shortest)
         .fact("end", ", with an end")
-        .demand(&site.attended.cite)
+        .demand(if nobody { &site.unattended.cite } else { &site.attended.cite })
         .into();
     }
     if held >= shortest {

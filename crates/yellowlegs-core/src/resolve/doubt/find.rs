@@ -75,8 +75,9 @@ impl<'a> Finder<'a> {
             };
             painter.paint(line.mark, Arc::clone(&line.shape), None, &targets);
             painter.switch.may_use |= self.may_use(line.mark, at);
-            // Where no port is known at all, any line may be the one that tells of them.
-            if self.switch.ports.is_empty() || self.may_declare(line.mark, at) {
+            // Where no port is known at all, any line may be the one that tells of them; and so may one that names a port which
+            // nothing else does.
+            if self.switch.ports.is_empty() || self.may_declare(line.mark, at) || self.names_another_port(line.mark) {
                 painter.may_tell_of_more_ports();
             }
         }
@@ -178,6 +179,12 @@ impl<'a> Finder<'a> {
     /// Whether a line begins like one that says which ports there are, or leads into a block where such lines stand.
     fn may_declare(&self, mark: Mark, at: UnreadAt) -> bool {
         self.may(mark, at, |rule| rule.declares.is_some())
+    }
+
+    /// Whether a line names a port that no line names which is understood.
+    fn names_another_port(&self, mark: Mark) -> bool {
+        let named = self.dialect.named(self.text, mark, |_| false);
+        named.ports.iter().any(|item| !self.history.ports.knows(item))
     }
 
     fn may(&self, mark: Mark, at: UnreadAt, uses: impl Fn(&Rule) -> bool) -> bool {
