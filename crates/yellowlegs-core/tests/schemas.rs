@@ -387,7 +387,8 @@ fn policy_schema() -> Value {
             "rule": many(table(&["id", "when", "message", "remedy"], &json!({
                 "id": {"type": "string", "pattern": "^[a-z0-9-]+/[a-z0-9-]+$"}, "level": {"enum": ["breach", "risk", "advice"]},
                 "when": text, "message": text, "remedy": text}))),
-            "inventory": table(&["stations"], &json!({"stations": text})),
+            "inventory": table(&["stations"], &json!({"stations": text, "columns": table(&[], &json!({
+                "address": text, "kind": text, "role": text, "owner": text, "room": text}))})),
             "sisters": many(table(&["switches"], &json!({"switches": texts, "except": texts, "including": texts, "baseline": text}))),
         },
     })

@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use rstest::rstest;
 use support::{POLICY, as_of, dialect, policy, verdicts_of};
-use yellowlegs_core::policy::Inventory;
+use yellowlegs_core::policy::{Inventory, InventoryFile};
 use yellowlegs_core::resolve::{State, resolve_with};
 use yellowlegs_core::source::Source;
 
@@ -42,7 +42,7 @@ fn verdict(check: &str, config: &str, told: &[&str]) -> &'static str {
     let dialect = dialect(FATHOM.split("# ── examples").next().unwrap());
     let mut policy = policy(POLICY);
     let listed = "address,kind\n02:00:5e:10:00:01,computer\n02:00:5e:20:00:01,phone\n";
-    policy.stations = Some(Inventory::parse(&Source::of("stations.csv", listed)).unwrap());
+    policy.stations = Some(Inventory::parse(&Source::of("stations.csv", listed), &InventoryFile::default()).unwrap());
     let lines: Vec<&str> = HEAD.split(';').chain(config.split(';')).collect();
     let config = format!("lay {}\n", lines.join("\nlay "));
     let texts = vec![Arc::new(Source::of("t/tables.out", framed(told)))];

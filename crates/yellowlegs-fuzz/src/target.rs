@@ -8,7 +8,7 @@ use yellowlegs_core::check::{self, Earlier, Selection};
 use yellowlegs_core::dialect::{Dialect, sketch};
 use yellowlegs_core::drill::script::Script;
 use yellowlegs_core::model::Record;
-use yellowlegs_core::policy::{Inventory, Policy};
+use yellowlegs_core::policy::{Inventory, InventoryFile, Policy};
 use yellowlegs_core::resolve::{Resolved, State, explain, resolve_with, run_examples};
 use yellowlegs_core::source::{Problem, Source};
 
@@ -158,7 +158,7 @@ fn since(rng: &mut Rng) -> Result<(), String> {
 fn inventory(rng: &mut Rng) -> Result<(), String> {
     let other = system(rng).config;
     let text = mangled(rng, INVENTORY, other);
-    match Inventory::parse(&Source::of("s.csv", text.as_str())) {
+    match Inventory::parse(&Source::of("s.csv", text.as_str()), &InventoryFile::default()) {
         Ok(_) => Ok(()),
         Err(problems) => placed(&problems, &text),
     }

@@ -135,6 +135,30 @@ fn stations_that_nobody_listed(#[case] csv: &str, #[case] expected: &[&str]) {
     assert_eq!(report["findings"].as_array().unwrap().iter().map(place).collect::<Vec<_>>(), expected);
 }
 
+/// An export with columns of its own: what they are called is said once, and the audit is the same.
+#[test]
+fn an_inventory_may_call_its_columns_as_it_likes() {
+    let fleet = Fleet::demo();
+    let shown = |fleet: &Fleet| {
+        let report = fleet.report(&["--only", "port-security/stranger", "--only", "port/role-mismatch"]);
+        let place = |f: &Value| format!("{} {} {}", text(f, "switch"), text(f, "port"), text(f, "check"));
+        let remarks = report["remarks"].as_array().unwrap().iter().filter(|r| r["about"] == "inventory").count();
+        (report["findings"].as_array().unwrap().iter().map(place).collect::<Vec<_>>(), remarks)
+    };
+    let before = shown(&fleet);
+    assert!(!before.0.is_empty() && before.1 == 0, "{before:?}");
+    let stations = fleet.read("stations.csv");
+    let rows = stations.lines().skip(1).map(|row| format!("7,{row},red\n"));
+    fleet.write("stations.csv", format!("Tag,STATION,What,role,owner,room,Paint\n{}", rows.collect::<String>()));
+    assert_eq!(stations.lines().next(), Some("address,kind,role,owner,room"));
+    fleet.edit(
+        "yellowlegs.toml",
+        "stations = \"stations.csv\"",
+        "stations = \"stations.csv\"\ncolumns = { address = \"Station\", kind = \"what\" }",
+    );
+    assert_eq!(shown(&fleet), (before.0, 2));
+}
+
 #[test]
 fn an_inventory_that_cannot_be_read_stops_the_audit() {
     let fleet = Fleet::demo();

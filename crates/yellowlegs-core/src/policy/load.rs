@@ -6,10 +6,11 @@ use std::sync::Arc;
 use globset::{Glob, GlobMatcher};
 use regex::Regex;
 
+use super::inventory::COLUMNS;
 use super::wishes::Refused;
 use super::{
-    AsOf, Cite, Derive, Expect, Faces, Files, HouseRule, Management, Policy, PolicyProblem, PortPattern, PortsText,
-    Purpose, Role, Site, SiteVlan,
+    AsOf, Cite, Derive, Expect, Faces, Files, HouseRule, InventoryFile, Management, Policy, PolicyProblem, PortPattern,
+    PortsText, Purpose, Role, Site, SiteVlan,
 };
 use crate::model::{Capability, Choice, VlanId, VlanSet};
 use crate::source::{Item, Problem, Scalar, Source, Spot, TableReader, TomlDoc};
@@ -60,8 +61,15 @@ impl<'d> Reader<'d> {
         let sisters = root.tables("sisters").iter().filter_map(|table| self.sisters(table)).collect();
         let inventory = root.table("inventory").and_then(|table| {
             let stations = table.required_text("stations");
+            let named = table.table("columns").map(|columns| {
+                let named =
+                    COLUMNS.into_iter().filter_map(|tells| Some((tells, columns.text(tells)?.value.to_owned())));
+                let named = named.collect();
+                columns.finish();
+                named
+            });
             table.finish();
-            stations.map(|item| (item.value.to_owned(), self.cite(&item.spot)))
+            Some(InventoryFile { path: stations?.value.to_owned(), columns: named.unwrap_or_default() })
         });
         root.finish();
         Policy {

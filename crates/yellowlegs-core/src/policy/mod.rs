@@ -27,7 +27,7 @@ pub use cables::{At, Cables, Neighbour, Told, neighbours};
 pub use draft::Draft;
 pub use entries::{DhcpServer, End, Link, MirrorEntry, Outside, Sisters};
 pub use house::{Condition, HouseRule, Name};
-pub use inventory::{Inventory, Station};
+pub use inventory::{Inventory, InventoryFile, Station};
 pub use ports::{PortPattern, PortsText};
 pub use problem::PolicyProblem;
 pub use roles::{Assigned, Assignment, RoleFrom, assign};
@@ -388,8 +388,8 @@ pub struct Policy {
     pub sisters: Vec<Sisters>,
     /// Rules of the house.
     pub rules: Vec<HouseRule>,
-    /// Where the station inventory is, from the fleet's root.
-    pub inventory: Option<(String, Cite)>,
+    /// Where the station inventory is, and what its columns are called.
+    pub inventory: Option<InventoryFile>,
     /// The station inventory, once it was read.
     pub stations: Option<Inventory>,
 }

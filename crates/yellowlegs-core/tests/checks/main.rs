@@ -22,7 +22,7 @@ use support::{HEAD, POLICY, as_of, policy, read, shingle_without, verdicts, verd
 use yellowlegs_core::check::all;
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::model::{SavedCopy, SettingId, Switch};
-use yellowlegs_core::policy::Inventory;
+use yellowlegs_core::policy::{Inventory, InventoryFile};
 use yellowlegs_core::resolve::{Resolved, State, resolve_with};
 use yellowlegs_core::source::Source;
 
@@ -306,7 +306,8 @@ fn tables(told: &[&str]) -> String {
 fn each_check_decides_as_the_table_says(#[case] table: &[Case]) {
     let plain = policy(POLICY);
     let mut listed = plain.clone();
-    listed.stations = Some(Inventory::parse(&Source::of("stations.csv", state::STATIONS)).unwrap());
+    listed.stations =
+        Some(Inventory::parse(&Source::of("stations.csv", state::STATIONS), &InventoryFile::default()).unwrap());
     let mut wrong = Vec::new();
     for (check, expected, note, lines, without) in table {
         let policy = if state::CASES.iter().any(|case| case.0 == *check) { &listed } else { &plain };

@@ -2,7 +2,7 @@
 
 use rstest::rstest;
 use yellowlegs_core::check::{FleetOutcome, Judge, Selection, Usage, all};
-use yellowlegs_core::policy::Inventory;
+use yellowlegs_core::policy::{Inventory, InventoryFile};
 use yellowlegs_core::source::Source;
 
 use super::support::{POLICY, SHINGLE, as_of, dialect, policy, verdicts};
@@ -39,7 +39,8 @@ fn platform(line: &'static str, instead: &'static str) -> Besides {
 fn verdict(check: &str, besides: Besides, note: &str, lines: &str) -> &'static str {
     let text = POLICY.replacen("[site]\n", &format!("[site]\n{}\n", besides.site), 1) + besides.policy;
     let mut policy = policy(&text);
-    policy.stations = Some(Inventory::parse(&Source::of("stations.csv", state::STATIONS)).unwrap());
+    policy.stations =
+        Some(Inventory::parse(&Source::of("stations.csv", state::STATIONS), &InventoryFile::default()).unwrap());
     let rules = SHINGLE.split("# ── examples").next().unwrap().to_owned() + besides.dialect;
     let (line, instead) = besides.trait_;
     assert!(rules.contains(line), "{line} is not there to be replaced");
@@ -171,7 +172,7 @@ fn kinds_of_stations(#[case] role: &'static str, #[case] note: &str, #[case] kin
     let text = POLICY.to_owned() + role;
     let mut policy = policy(&text);
     let listed = format!("address,kind\n02:00:5e:77:00:01,{kind}\n");
-    policy.stations = Some(Inventory::parse(&Source::of("stations.csv", listed)).unwrap());
+    policy.stations = Some(Inventory::parse(&Source::of("stations.csv", listed), &InventoryFile::default()).unwrap());
     let dialect = dialect(SHINGLE.split("# ── examples").next().unwrap());
     let told = verdicts(&switch(&dialect, note, lines), &dialect, &policy);
     let of_check = told.iter().find(|(id, ..)| *id == "port/role-mismatch");

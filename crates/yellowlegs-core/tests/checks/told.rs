@@ -4,7 +4,7 @@
 use std::fmt::Write as _;
 
 use yellowlegs_core::check::{Judge, Selection};
-use yellowlegs_core::policy::Inventory;
+use yellowlegs_core::policy::{Inventory, InventoryFile};
 use yellowlegs_core::source::Source;
 
 use super::shown::shown;
@@ -15,7 +15,8 @@ use super::{cases, state, switch};
 fn what_every_case_says() {
     let plain = policy(POLICY);
     let mut listed = plain.clone();
-    listed.stations = Some(Inventory::parse(&Source::of("stations.csv", state::STATIONS)).unwrap());
+    listed.stations =
+        Some(Inventory::parse(&Source::of("stations.csv", state::STATIONS), &InventoryFile::default()).unwrap());
     let mut text = String::new();
     for (check, expected, note, lines, without) in
         cases().filter(|case| case.1 == "violated" || case.1 == "undetermined")

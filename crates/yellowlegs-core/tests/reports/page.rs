@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use rstest::rstest;
 use yellowlegs_core::check::{PortPage, PortView, SwitchView};
-use yellowlegs_core::policy::{Inventory, assign};
+use yellowlegs_core::policy::{Inventory, InventoryFile, assign};
 use yellowlegs_core::resolve::{State, resolve_with};
 use yellowlegs_core::source::Source;
 
@@ -27,7 +27,7 @@ fn page(block: &str, told: &str) -> PortPage {
     let mut policy = policy(POLICY);
     let listed =
         "address,kind,owner,room\n02:00:5e:10:00:01,computer,ticket office,hall 2\n02:00:5e:10:00:02,camera,,\n";
-    policy.stations = Some(Inventory::parse(&Source::of("stations.csv", listed)).unwrap());
+    policy.stations = Some(Inventory::parse(&Source::of("stations.csv", listed), &InventoryFile::default()).unwrap());
     let as_of = as_of();
     let roles = assign(&policy, &resolved.switch, Some(dialect.lists()));
     let on = SwitchView::new(&resolved, &policy, &roles, &as_of);

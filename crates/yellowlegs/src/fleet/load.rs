@@ -55,12 +55,12 @@ pub(crate) fn load(root: &Root, args: &FleetArgs) -> Result<Loaded, Failure> {
     } else {
         Policy::default()
     };
-    if let Some((file, _)) = &policy.inventory {
-        let path = root.dir.join(file);
+    if let Some(file) = &policy.inventory {
+        let path = root.dir.join(&file.path);
         if !args.outside {
-            demand_inside(root, &path, file)?;
+            demand_inside(root, &path, &file.path)?;
         }
-        match Inventory::parse(&source(&root.dir, &path)?) {
+        match Inventory::parse(&source(&root.dir, &path)?, file) {
             Ok(inventory) => policy.stations = Some(inventory),
             Err(found) => problems.extend(found),
         }
