@@ -107,3 +107,21 @@ fn the_dialects_are_sound() {
         assert!(fleet.read(&format!("dialects/{name}.toml")).lines().count() <= 90, "{name}");
     }
 }
+
+/// A sketch of a text that nobody described reads every statement of it, and takes none for understood.
+#[test]
+fn a_sketch_takes_every_line() {
+    let fleet = fleet();
+    for name in ["kelp", "reef", "dune", "tarn"] {
+        let text = format!("{name}-1/config.txt");
+        let sketch = fleet.run(&["dialect", "sketch", &text]);
+        assert_eq!(sketch.code, 0, "{}", sketch.err);
+        fleet.write("sketch.toml", &sketch.out);
+        let explained = fleet.run(&["dialect", "explain", "sketch.toml", &text]).out;
+        let unread: Vec<&str> = explained.lines().filter(|line| line.contains('✗')).collect();
+        assert!(unread.len() >= 17, "{name}: {explained}");
+        let strange: Vec<_> = unread.iter().filter(|line| !line.contains("nobody has said yet what it says")).collect();
+        assert!(strange.is_empty(), "{name}: {strange:?}");
+        assert!(explained.contains("\n0 lines understood, "), "{name}: {explained}");
+    }
+}
