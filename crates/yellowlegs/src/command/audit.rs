@@ -219,8 +219,9 @@ impl Work<'_> {
             let text = "there is no yellowlegs.toml: the built-in defaults judge, and no port has a role".to_owned();
             gathered.totals.remark(Remark { about: "policy".into(), file: None, line: None, text });
         }
-        let passed_over = self.loaded.policy.stations.iter().flat_map(|stations| stations.remarks());
-        passed_over.for_each(|remark| gathered.totals.remark(remark.clone()));
+        if let Some(stations) = &self.loaded.policy.stations {
+            stations.remarks().iter().for_each(|remark| gathered.totals.remark(remark.clone()));
+        }
         let work = |found: &Found| {
             let (read, unreadable) = fleet::read_switch(&self.root.dir, found, self.loaded, self.as_of.moment());
             let mut named = Named::default();
