@@ -344,8 +344,7 @@ impl Read for VlanSet {
 impl Read for DoubtWidth {
     const VALUES: &'static str = "near, block or switch";
     fn read(entry: &Entry<'_>) -> Option<Self> {
-        let word = text(entry)?;
-        Self::WORDS.iter().find(|(_, w)| *w == word).map(|(width, _)| *width)
+        named(entry, &Self::WORDS)
     }
     fn show(&self) -> String {
         self.word().to_owned()
@@ -355,8 +354,7 @@ impl Read for DoubtWidth {
 impl Read for Marking {
     const VALUES: &'static str = "none, any, priority or dscp";
     fn read(entry: &Entry<'_>) -> Option<Self> {
-        let word = text(entry)?;
-        Self::WORDS.iter().find(|(_, w)| *w == word).map(|(m, _)| *m)
+        named(entry, &Self::WORDS)
     }
     fn show(&self) -> String {
         self.word().to_owned()
@@ -375,11 +373,7 @@ pub enum DetectedEdges {
 impl Read for DetectedEdges {
     const VALUES: &'static str = "enough or set";
     fn read(entry: &Entry<'_>) -> Option<Self> {
-        match text(entry)? {
-            "enough" => Some(Self::Enough),
-            "set" => Some(Self::Set),
-            _ => None,
-        }
+        named(entry, &[(Self::Enough, "enough"), (Self::Set, "set")])
     }
     fn show(&self) -> String {
         match self {
@@ -402,11 +396,7 @@ pub enum HostTags {
 impl Read for HostTags {
     const VALUES: &'static str = "none or own-vlan";
     fn read(entry: &Entry<'_>) -> Option<Self> {
-        match text(entry)? {
-            "none" => Some(Self::None),
-            "own-vlan" => Some(Self::OwnVlan),
-            _ => None,
-        }
+        named(entry, &[(Self::None, "none"), (Self::OwnVlan, "own-vlan")])
     }
     fn show(&self) -> String {
         match self {
@@ -415,6 +405,12 @@ impl Read for HostTags {
         }
         .to_owned()
     }
+}
+
+/// The value that a word of a list names.
+fn named<T: Copy>(entry: &Entry<'_>, words: &[(T, &'static str)]) -> Option<T> {
+    let word = text(entry)?;
+    words.iter().find(|(_, w)| *w == word).map(|(value, _)| *value)
 }
 
 fn choice<C: Choice>(word: &str) -> Option<C> {
