@@ -8,6 +8,7 @@ mod changes;
 mod generated;
 mod own_policy;
 mod played;
+mod recorded;
 #[path = "../support/right.rs"]
 mod right;
 #[path = "../support/mod.rs"]

@@ -25,7 +25,7 @@ use super::{around, played, try_each};
 
 /// What a policy says otherwise than the strict one.
 #[derive(Debug, Clone)]
-enum Wish {
+pub(super) enum Wish {
     /// Of a role: a feature or a setting.
     Role(&'static str, &'static str, &'static str),
     /// Of the site.
@@ -94,7 +94,7 @@ const SITE: [(&str, &[&str]); 8] = [
 
 const ROLES: [&str; 9] = ["desk", "host", "screen", "virtual", "spare", "capture", "up", "down", "server"];
 
-fn wish() -> impl Strategy<Value = Wish> {
+pub(super) fn wish() -> impl Strategy<Value = Wish> {
     use proptest::sample::select;
     let feature = (select(&ROLES[..]), select(&FEATURES[..]), select(&WISHES[..]));
     let feature = feature.prop_map(|(role, feature, wish)| Wish::Role(role, feature, wish));
@@ -136,7 +136,7 @@ fn pairs(weak: &[Step]) -> Vec<(&'static str, &'static str, Step)> {
 }
 
 /// The strict policy's text with other wishes in it: of two of one thing the later.
-fn written(wishes: &[Wish]) -> String {
+pub(super) fn written(wishes: &[Wish]) -> String {
     let mut text = String::new();
     let site: BTreeMap<&str, &str> = wishes
         .iter()

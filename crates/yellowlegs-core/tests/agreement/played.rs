@@ -81,7 +81,7 @@ fn what_every_drill_tells() {
 }
 
 /// How it ended, and by what; then its story.
-fn put(page: &mut String, resolved: &Resolved, place: &str, one: &Rehearsed, whole: bool) {
+pub(super) fn put(page: &mut String, resolved: &Resolved, place: &str, one: &Rehearsed, whole: bool) {
     let told = &one.told;
     let by = told.because.map(|because| {
         let value = deciding(&resolved.switch, one.port, &because).value.as_ref().map(ToString::to_string);

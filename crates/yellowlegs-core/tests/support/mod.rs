@@ -281,3 +281,10 @@ pub(crate) fn compare(file: &str, made: &str) {
     let there = std::fs::read_to_string(&path).unwrap_or_default();
     assert!(there == made, "{file} is not what the rows say: run the tests once with YELLOWLEGS_RENEW=1");
 }
+
+/// A mark of a text: another for other words.
+pub(crate) fn mark(text: &str) -> String {
+    let step = |hash: u64, byte: u8| (hash ^ u64::from(byte)).wrapping_mul(0x0100_0000_01b3);
+    let hash = text.bytes().fold(0xcbf2_9ce4_8422_2325, step);
+    format!("{:08x}", hash >> 32 ^ hash & 0xffff_ffff)
+}
