@@ -267,6 +267,24 @@ fn what_queriers_ask_by(#[case] site: &str, #[case] changes: &[&str], #[case] ex
     }
 }
 
+/// What is outside a cable is what the port's role faces, or the list is wrong. c 1.1 is for a bridge.
+#[rstest]
+#[case::fits("bridge", false)]
+#[case::routes("router", false)]
+#[case::a_phone("phone", true)]
+#[case::a_host("host", true)]
+fn what_is_outside_fits_the_role(#[case] is: &str, #[case] wrong: bool) {
+    let link = format!("[[link]]\na = {{ switch = 'c', port = '1.1' }}\nb = {{ outside = 'ring', faces = '{is}' }}\n");
+    let (policy, as_of, selection) = (policy(&format!("{POLICY}{link}")), as_of(), Selection::default());
+    let source = Arc::new(Source::of("c/config.txt", "sockets 1.1..1.2\n"));
+    let resolved = resolve_with("c", &shingle_without(&[]), source, &State::default());
+    let found = Judge::new(&policy, &as_of, &selection, false).switch(&resolved, resolved.lists()).outcome.findings;
+    let told: Vec<String> =
+        found.iter().filter(|f| f.check == "port/role-mismatch").map(|f| f.message.clone()).collect();
+    assert_eq!(told.len(), usize::from(wrong), "{told:?}");
+    assert!(told.iter().all(|says| says.contains("the link to ring says that it is a") && says.contains("bridge-up")));
+}
+
 /// A cable that ends outside the fleet: what is there is known and foreign. `c` hangs on such a cable alone.
 #[rstest]
 #[case::nobody_knows("", &["multicast/querier-missing c: links", "dhcp-snooping/no-path c: links"], &[])]
@@ -356,6 +374,20 @@ fn a_station_that_moved() {
 #[case::baseline("baseline = 'c'", &["+c top: larder 200W"], &["config/drift b"])]
 fn sisters(#[case] group: &str, #[case] changes: &[&str], #[case] expected: &[&str]) {
     let (told, _) = judged(&format!("{LINKS}[[sisters]]\nswitches = ['b', 'c']\n{group}\n"), changes, &[]);
+    let drift: BTreeSet<String> = told.into_iter().filter(|line| line.starts_with("config/drift")).collect();
+    assert_eq!(drift, expected.iter().map(|e| (*e).to_owned()).collect());
+}
+
+/// A speed that state tells is nobody's doing, and no drift; one that is written is.
+#[rstest]
+#[case::seen("100M", &[], &[])]
+#[case::written("1G", &["+c socket 1.3: pace 100M"], &["config/drift c"])]
+fn what_state_tells_is_no_drift(#[case] seen: &str, #[case] changes: &[&str], #[case] expected: &[&str]) {
+    let table = format!(
+        "Socket  Line  Kept shut by  Since                Opens in  Pace\n1.3     up    nobody        2031-03-04 05:00:00  by hand   {seen}\n"
+    );
+    let tables = [("b", table.as_str())];
+    let (told, _) = judged(&format!("{LINKS}[[sisters]]\nswitches = ['b', 'c']\n"), changes, &tables);
     let drift: BTreeSet<String> = told.into_iter().filter(|line| line.starts_with("config/drift")).collect();
     assert_eq!(drift, expected.iter().map(|e| (*e).to_owned()).collect());
 }

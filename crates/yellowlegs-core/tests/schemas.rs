@@ -242,7 +242,7 @@ fn dialect_schema() -> Value {
                 "globals": words(&["later", "narrower"]), "profiles": words(&["add", "last"]), "taken-back": words(&["written", "platform"])})),
             "ports": table(&[], &json!({"names": texts, "also": by_name(&text),
                 "kind": many(table(&["names"], &json!({"names": texts, "defaults": defaults})))})),
-            "lists": table(&[], &json!({"range": texts, "item": texts, "carry": flag})),
+            "lists": table(&[], &json!({"range": texts, "item": texts, "counted": texts, "carry": flag})),
             "time": table(&[], &json!({"forms": texts, "zone": text})),
             "defaults": defaults,
             "traits": table(&[], &Value::Object(traits)),
@@ -340,7 +340,11 @@ fn policy_schema() -> Value {
     let faces = json!({"enum": ["host", "phone-and-host", "phone", "tagged-host", "router", "bridge-up", "bridge-down",
         "access-point", "capture", "nothing"]});
     let end = table(&["switch", "port"], &json!({"switch": text, "port": text}));
-    let outside = table(&["outside"], &json!({"outside": text, "vlans": vlans, "queriers": vlans}));
+    let outside = table(
+        &["outside"],
+        &json!({"outside": text, "vlans": vlans, "queriers": vlans,
+        "faces": {"enum": ["router", "bridge", "repeater", "access-point", "phone", "host"]}}),
+    );
     let site_vlan =
         table(&[], &json!({"name": text, "purpose": purposes, "switches": texts, "sensitive": flag, "subnet": texts}));
     let mut site =

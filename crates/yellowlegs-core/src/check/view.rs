@@ -141,7 +141,8 @@ impl<'a> PortView<'a> {
 
     /// Its speed in Mbit/s: as configured, or as its state tells.
     pub fn speed(&self) -> Result<u32, Unknown> {
-        let told = || self.facts(facts::port_status::FACT).next()?.get(facts::port_status::SPEED);
+        let believed = || self.seen(facts::port_status::FACT).ok().flatten();
+        let told = || believed()?.first()?.get(facts::port_status::SPEED);
         self.known(settings::SPEED).or_else(|unknown| told().ok_or(unknown))
     }
 

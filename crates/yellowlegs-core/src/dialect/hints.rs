@@ -175,23 +175,27 @@ impl Dialect {
         match missed {
             Missed::Cell { table, .. } => {
                 let Some(table) = state.tables.iter().find(|t| t.line == *table) else { return Vec::new() };
-                let settings = table.effects.iter().map(|effect| effect.setting).collect();
-                let beside = table.beside.iter().map(|beside| (Some(beside.fact), SettingSet::default()));
-                std::iter::once((Some(table.fact), settings)).chain(beside).collect()
+                let settings: SettingSet = table.effects.iter().map(|effect| effect.setting).collect();
+                let settings = settings.union(table.fact.map(|kind| state.decided_by(kind)).unwrap_or_default());
+                let beside = table.beside.iter().map(|beside| (Some(beside.fact), state.decided_by(beside.fact)));
+                std::iter::once((table.fact, settings)).chain(beside).collect()
             }
             Missed::Rule { context } => {
                 let words = self.words_at(text, mark);
                 let kind = state.fact_alike(text, &words, *context, &self.lists);
-                vec![(kind, state.settings_alike(text, &words, *context, &self.lists))]
+                let settings = state.settings_alike(text, &words, *context, &self.lists);
+                vec![(kind, settings.union(kind.map(|kind| state.decided_by(kind)).unwrap_or_default()))]
             }
         }
     }
 
     /// The settings that lines of state decide which tell a kind of facts.
     pub fn told_beside(&self, kind: FactKind) -> SettingSet {
-        let tables = self.state().tables.iter().filter(|table| table.fact == kind).flat_map(|table| &table.effects);
+        let tables =
+            self.state().tables.iter().filter(|table| table.fact == Some(kind)).flat_map(|table| &table.effects);
         let rules = self.state().rules.iter().filter(|rule| rule.fact == Some(kind)).flat_map(|rule| &rule.effects);
-        tables.chain(rules).map(|effect| effect.setting).collect()
+        let settings: SettingSet = tables.chain(rules).map(|effect| effect.setting).collect();
+        settings.union(self.state().decided_by(kind))
     }
 
     /// Where an unread line leads among the rules of a context: as far as it fits; and where a word is misspelt, cut or

@@ -41,7 +41,7 @@ hole_types! {
     Ports = "ports", "A list of ports and ranges, as `[lists]` says.";
     Station = "station", "A station address: `02:00:5e:10:00:01`, `02-00-5e-10-00-01`, `0200.5e10.0001` or `02005e100001`.";
     Stations = "stations", "A list of station addresses, as `[lists]` says, and one or more words.";
-    StationRange = "station-range", "Station addresses: one; `from-to` with a range sign of `[lists]`, also as words apart; `address/bits`; `address mask ADDRESS` or `address/ADDRESS`, the mask's ones in front.";
+    StationRange = "station-range", "Station addresses: one; `from-to` with a range sign of `[lists]`, also as words apart; `address for 256` with a sign of `[lists] counted`; `address/bits`; `address mask ADDRESS` or `address/ADDRESS`, the mask's ones in front.";
     Ip = "ip", "An IPv4 or IPv6 address.";
     Prefix = "prefix", "An IP address with its prefix length, `192.0.2.1/24`, or with a mask as the next word; its value is the address.";
     Milliseconds = "milliseconds", "A whole number of them; the value is whole seconds, rounded down.";
@@ -238,6 +238,9 @@ fn station_range(words: &[&str], lists: &Lists) -> Option<(usize, Captured)> {
     if let Some(from) = read(first) {
         return match words {
             [_, sign, to, ..] if lists.is_range_sign(sign) => found(3, StationRange::between(from, read(to)?)?),
+            [_, sign, count, ..] if lists.is_count_sign(sign) => {
+                found(3, StationRange::counted(from, count.parse().ok()?)?)
+            }
             [_, "mask", mask, ..] => found(3, StationRange::masked(from, read(mask)?)?),
             _ => found(1, StationRange::one(from)),
         };

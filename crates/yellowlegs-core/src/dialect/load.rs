@@ -355,6 +355,7 @@ fn read_lists(
         also: also.iter().map(|(form, stands_for)| (form.value, *stands_for)).collect(),
         ranges: signs("range").unwrap_or_else(|| vec!["-".into()]),
         items: signs("item").unwrap_or_else(|| vec![",".into()]),
+        counted: signs("counted").unwrap_or_default(),
         ignore_case,
         carry: lists.and_then(|t| t.flag("carry")).is_some_and(|i| i.value),
         times: time.and_then(|t| t.texts("forms")).unwrap_or_default().iter().map(|i| i.value).collect(),

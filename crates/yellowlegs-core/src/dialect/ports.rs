@@ -133,6 +133,7 @@ pub struct Lists {
     last_part: Vec<usize>,
     ranges: Vec<String>,
     items: Vec<String>,
+    counted: Vec<String>,
     /// The signs that are written: of ranges, and between elements.
     written: (Option<String>, Option<String>),
     ignore_case: bool,
@@ -160,6 +161,8 @@ pub struct ListsText<'t> {
     pub ranges: Vec<String>,
     /// Signs between elements.
     pub items: Vec<String>,
+    /// Signs between the first of a range of stations and how many they are.
+    pub counted: Vec<String>,
     /// Letters of both cases are the same.
     pub ignore_case: bool,
     /// An element that is only a number continues the parts before its last from the element before it.
@@ -191,13 +194,26 @@ impl Lists {
             named_by.push(target as u8);
         }
         let last_part = forms.iter().map(|f| parts_of(f).saturating_sub(1)).collect();
-        let ListsText { mut ranges, mut items, ignore_case, carry, times, offset, units, .. } = text;
+        let ListsText { mut ranges, mut items, counted, ignore_case, carry, times, offset, units, .. } = text;
         let written = (ranges.first().cloned(), items.first().cloned());
         ranges.sort_by_key(|s| std::cmp::Reverse(s.len()));
         items.sort_by_key(|s| std::cmp::Reverse(s.len()));
         let time_form = |form: &str| TimeForm { form: form.to_owned(), words: form.split_whitespace().count() };
         let times = times.into_iter().map(time_form).collect();
-        Ok(Self { forms, named_by, last_part, ranges, items, written, ignore_case, carry, times, offset, units })
+        Ok(Self {
+            forms,
+            named_by,
+            last_part,
+            ranges,
+            items,
+            counted,
+            written,
+            ignore_case,
+            carry,
+            times,
+            offset,
+            units,
+        })
     }
 
     /// Lists with a dash and a comma, and no port names: for texts outside a dialect.
@@ -218,6 +234,11 @@ impl Lists {
     /// Whether a word is a sign between the ends of a range.
     pub fn is_range_sign(&self, word: &str) -> bool {
         self.ranges.iter().any(|sign| sign == word)
+    }
+
+    /// Whether a word stands between the first of a range of stations and how many they are.
+    pub fn is_count_sign(&self, word: &str) -> bool {
+        self.counted.iter().any(|sign| sign == word)
     }
 
     /// What follows a range sign at the beginning of a text.

@@ -232,6 +232,9 @@ pub enum DialectProblem {
     /// A table without columns.
     #[error("a table needs `columns`, each with `title` and `is`")]
     NoColumns,
+    /// `fields` where there is no fact.
+    #[error("these are fields of no fact: the table has no `fact`")]
+    FieldsOfNothing,
     /// No rule at all.
     #[error("the dialect has no rules")]
     NoRules,
@@ -283,6 +286,7 @@ impl Explain for DialectProblem {
                     |near| format!("did you mean `{near}`?"),
                 ))
             }
+            Self::FieldsOfNothing => Some("add `fact = \"…\"` to the table, or let a column's holes be what `sets` takes".into()),
             Self::NoFact => Some("add `fact = \"…\"`, or let it stand in the context of a line that has one".into()),
             Self::TypeName { .. } => Some("take a word that no type has yet; `yellowlegs dialect settings` lists them".into()),
             Self::FeatureDefault { feature } => Some(format!("for example `{feature} = {{ enabled = true }}`")),

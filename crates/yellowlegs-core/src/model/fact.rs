@@ -275,6 +275,14 @@ catalogue! {
         PORT: Option<Arc<str>> = "port", "The port.";
         KIND: Learned = "kind", "How it came into the table: learned, pinned, written.";
         AGE: Seconds = "age", "Seconds since it was heard.";
+        IP: Option<IpAddr> = "ip", "Its IP address, where the table has it.";
+    }
+    claim = "claim", "An address that a station claims in ARP (RFC 826). Without a port it counts where the address table has the station." {
+        ADDRESS: StationAddress = "address", "The station.";
+        IP: Option<IpAddr> = "ip", "The IP address that it claims.";
+        VLAN: Option<VlanId> = "vlan", "The VLAN.";
+        PORT: Option<Arc<str>> = "port", "The port.";
+        AGE: Seconds = "age", "Seconds since it was heard.";
     }
     binding = "binding", "A row of the binding table of DHCP snooping." {
         ADDRESS: StationAddress = "address", "The station.";

@@ -26,6 +26,7 @@ pub use record::Record;
 pub use setting::{Key, Origin, Scope, Setting, SettingId, SettingInfo, SettingType};
 pub(crate) use slots::PortSlots;
 pub use station::{Station, StationAddress, StationError, StationRange};
+pub(crate) use switch::Owner;
 pub use switch::{Dangling, FileText, Mark, Quote, Remark, Requirement, SavedCopy, Slot, Switch, Unread, UnreadFact};
 pub use traits::{TraitId, TraitInfo, TraitSlot, Traits, platform};
 pub use value::{Kind, Milliwatts, Rate, Seconds, Value, ValueError};

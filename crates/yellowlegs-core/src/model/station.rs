@@ -117,6 +117,12 @@ impl StationRange {
         (from <= to).then_some(Self { from, to })
     }
 
+    /// So many addresses from one on; `None` when there are none, or not that many.
+    pub fn counted(from: StationAddress, count: u64) -> Option<Self> {
+        let last = from.number().checked_add(count.checked_sub(1)?)?;
+        (last < 1 << 48).then(|| Self { from, to: StationAddress::of_number(last) })
+    }
+
     /// The addresses that share the first `bits` bits, 0 to 48.
     pub fn prefix(address: StationAddress, bits: u32) -> Option<Self> {
         let free = 48_u32.checked_sub(bits)?;

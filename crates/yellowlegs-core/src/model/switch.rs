@@ -161,6 +161,19 @@ pub struct Requirement {
     pub mark: Option<Mark>,
 }
 
+/// What a setting belongs to.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) enum Owner {
+    /// The switch.
+    Switch,
+    /// A port, by its position.
+    Port(usize),
+    /// A VLAN.
+    Vlan(VlanId),
+    /// A mirror session.
+    Mirror(Arc<str>),
+}
+
 /// One switch.
 #[derive(Debug, Clone)]
 pub struct Switch {
@@ -172,6 +185,8 @@ pub struct Switch {
     pub(crate) port_slots: PortSlots,
     pub(crate) port_places: Vec<Option<Mark>>,
     pub(crate) switch_slots: Vec<Slot>,
+    /// What would be in force if state had told nothing.
+    pub(crate) behind_state: BTreeMap<(Owner, SettingId), Slot>,
     pub(crate) vlan_slots: BTreeMap<(VlanId, SettingId), Slot>,
     pub(crate) vlan_defaults: BTreeMap<SettingId, Slot>,
     pub(crate) mirrors: BTreeMap<Arc<str>, BTreeMap<SettingId, Slot>>,
@@ -214,6 +229,7 @@ impl Switch {
             port_slots: PortSlots::default(),
             port_places: Vec::new(),
             switch_slots: vec![Slot::UNKNOWN; settings::SWITCH_COUNT],
+            behind_state: BTreeMap::new(),
             vlan_slots: BTreeMap::new(),
             vlan_defaults: BTreeMap::new(),
             mirrors: BTreeMap::new(),
@@ -428,6 +444,29 @@ impl Switch {
             (Scope::Port, None) | (Scope::Vlan | Scope::Mirror, _) => None,
         };
         slot.unwrap_or(&Slot::UNKNOWN)
+    }
+
+    /// The same without what state told: what somebody wrote, or the platform's default.
+    pub(crate) fn slot_by_hand(&self, port: Option<usize>, id: SettingId) -> &Slot {
+        self.by_hand(port.map_or(Owner::Switch, Owner::Port), id, self.slot(port, id))
+    }
+
+    /// Of a VLAN without what state told.
+    pub(crate) fn vlan_slot_by_hand(&self, vlan: VlanId, id: SettingId) -> &Slot {
+        self.by_hand(Owner::Vlan(vlan), id, self.vlan_slot(vlan, id))
+    }
+
+    /// The mirror sessions that somebody wrote, each with what it has without what state told.
+    pub(crate) fn mirrors_by_hand(&self) -> BTreeMap<&Arc<str>, BTreeMap<SettingId, &Slot>> {
+        let written = self.mirrors.iter().map(|(name, slots)| {
+            let own = slots.iter().map(|(id, slot)| (*id, self.by_hand(Owner::Mirror(Arc::clone(name)), *id, slot)));
+            (name, own.filter(|(_, slot)| slot.origin != Origin::Unknown).collect::<BTreeMap<_, _>>())
+        });
+        written.filter(|(_, slots)| !slots.is_empty()).collect()
+    }
+
+    fn by_hand<'s>(&'s self, owner: Owner, id: SettingId, slot: &'s Slot) -> &'s Slot {
+        if slot.origin == Origin::State { self.behind_state.get(&(owner, id)).unwrap_or(slot) } else { slot }
     }
 
     /// Whether two ports have the same in force, their descriptions apart.

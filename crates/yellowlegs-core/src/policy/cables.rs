@@ -111,6 +111,14 @@ impl Policy {
         self.links.get(link)?.outside.as_ref()
     }
 
+    /// What is outside the fleet at a port, with the link that says so.
+    pub(crate) fn outside_at(&self, resolved: &Resolved, port: usize) -> Option<(&Outside, &super::Cite)> {
+        let mut of_switch =
+            self.outside.get(&**resolved.switch.name())?.iter().filter_map(|link| self.links.get(*link));
+        let link = of_switch.find(|link| Self::named(&link.a, resolved).contains(&port))?;
+        Some((link.outside.as_deref()?, &link.cite))
+    }
+
     /// Authorised servers on a switch: entry, port; the switch itself when none.
     pub fn servers_on(&self, resolved: &Resolved) -> Vec<(usize, Option<usize>)> {
         let here = self.dhcp_servers.iter().enumerate().filter(|(_, s)| s.at.switch == **resolved.switch.name());

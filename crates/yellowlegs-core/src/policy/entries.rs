@@ -7,7 +7,7 @@ use jiff::civil::Date;
 
 use super::load::Reader;
 use super::{Cite, PolicyProblem, PortsText};
-use crate::model::{Direction, Kind, SettingId, Value, VlanId, VlanSet, settings};
+use crate::model::{Capability, Direction, Kind, SettingId, Value, VlanId, VlanSet, settings};
 use crate::source::{Item, Spot, TableReader};
 
 /// One port, named by its switch and in that switch's own form.
@@ -46,8 +46,10 @@ pub struct Link {
 /// Something that is not of the fleet, at the other end of a cable: known, and foreign.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Outside {
-    /// What it is.
+    /// What it is called.
     pub name: String,
+    /// What it is; `None`: nobody says.
+    pub is: Option<Capability>,
     /// The VLANs that go on there; `None`: all that the port carries.
     pub vlans: Option<VlanSet>,
     /// The VLANs in which it asks for memberships; `None`: nobody says.
@@ -55,6 +57,16 @@ pub struct Outside {
 }
 
 impl Outside {
+    /// What may be there.
+    pub(super) const WORDS: [(Capability, &'static str); 6] = [
+        (Capability::Router, "router"),
+        (Capability::Bridge, "bridge"),
+        (Capability::Repeater, "repeater"),
+        (Capability::AccessPoint, "access-point"),
+        (Capability::Telephone, "phone"),
+        (Capability::Station, "host"),
+    ];
+
     /// Whether a VLAN goes on there.
     pub fn carries(&self, vlan: VlanId) -> bool {
         self.vlans.as_ref().is_none_or(|vlans| vlans.contains(vlan))
@@ -174,12 +186,14 @@ impl Reader<'_> {
 
     fn outside(&self, table: &TableReader<'_>) -> Option<Outside> {
         let name = table.required_text("outside");
+        let is = table.text("faces").map(|item| self.word("faces", &item, &Outside::WORDS));
         let vlans = |key: &'static str| -> Option<VlanSet> {
             Some(table.integers(key)?.iter().filter_map(|item| self.vlan_id(item)).collect())
         };
         let (vlans, queriers) = (vlans("vlans"), vlans("queriers"));
         table.finish();
-        Some(Outside { name: name?.value.to_owned(), vlans, queriers })
+        let is = is.map_or(Some(None), |is| is.map(Some))?;
+        Some(Outside { name: name?.value.to_owned(), is, vlans, queriers })
     }
 
     pub(super) fn last_day(&self, table: &TableReader<'_>) -> Option<Date> {

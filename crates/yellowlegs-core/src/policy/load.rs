@@ -1,6 +1,6 @@
 //! From a policy's TOML to the policy: every problem is gathered, with its place.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 
 use globset::{Glob, GlobMatcher};
@@ -9,8 +9,8 @@ use regex::Regex;
 use super::inventory::COLUMNS;
 use super::wishes::Refused;
 use super::{
-    AsOf, Cite, Derive, Expect, Faces, Files, HouseRule, InventoryFile, Management, Policy, PolicyProblem, PortPattern,
-    PortsText, Purpose, Role, Site, SiteVlan,
+    AsOf, Cite, Derive, Expect, Faces, Files, HouseRule, InventoryFile, Link, Management, Policy, PolicyProblem,
+    PortPattern, PortsText, Purpose, Role, Site, SiteVlan,
 };
 use crate::model::{Capability, Choice, VlanId, VlanSet};
 use crate::source::{Item, Problem, Scalar, Source, Spot, TableReader, TomlDoc};
@@ -56,7 +56,11 @@ impl<'d> Reader<'d> {
         let levels = self.levels(root.table("levels").as_ref(), &roles);
         let waivers = root.tables("waiver").iter().filter_map(|table| self.waiver(table)).collect();
         let dhcp_servers = root.tables("dhcp-server").iter().filter_map(|table| self.dhcp_server(table)).collect();
-        let links = root.tables("link").iter().filter_map(|table| self.link(table)).collect();
+        let links: Vec<Link> = root.tables("link").iter().filter_map(|table| self.link(table)).collect();
+        let mut outside: HashMap<String, Vec<usize>> = HashMap::new();
+        for (number, link) in links.iter().enumerate().filter(|(_, link)| link.outside.is_some()) {
+            outside.entry(link.a.switch.clone()).or_default().push(number);
+        }
         let mirrors = root.tables("mirror").iter().filter_map(|table| self.mirror(table)).collect();
         let sisters = root.tables("sisters").iter().filter_map(|table| self.sisters(table)).collect();
         let inventory = root.table("inventory").and_then(|table| {
@@ -84,6 +88,7 @@ impl<'d> Reader<'d> {
             waivers,
             dhcp_servers,
             links,
+            outside,
             mirrors,
             sisters,
             rules,

@@ -14,7 +14,7 @@ mod site;
 mod verdicts;
 mod wishes;
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use std::net::IpAddr;
 use std::sync::Arc;
 
@@ -382,6 +382,8 @@ pub struct Policy {
     pub dhcp_servers: Vec<DhcpServer>,
     /// Cables between switches.
     pub links: Vec<Link>,
+    /// Those that end outside the fleet, by the switch they begin on.
+    outside: HashMap<String, Vec<usize>>,
     /// Mirror sessions that are agreed on.
     pub mirrors: Vec<MirrorEntry>,
     /// Switches that are to be alike.

@@ -4,6 +4,7 @@
 //! lines of one layer the later wins. What nothing says stays unknown.
 
 mod apply;
+mod claims;
 mod doubt;
 mod edit;
 mod examples;
@@ -122,6 +123,7 @@ pub fn resolve_with(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: A
         let port = ports.positions(&dialect.named_in_state(text.text(), mark)).first().copied().filter(|_| some);
         switch.unread_facts.push(UnreadFact { mark, shape, kind, settings, port });
     }
+    claims::place(&mut facts);
     switch.take_state(facts, tables);
     torn::note(dialect, &source, &reading, &mut switch);
     let written = Applier::new(dialect, &source, &reading, &ports, None).run();

@@ -1,4 +1,5 @@
-//! Settings that state decides: they come before the platform's default and after everything that is written.
+//! Settings that state decides: they come before the platform's default and after everything that is written. A dialect says of its
+//! lines which they decide; what some facts tell is a setting by itself: a port's speed, the power there is.
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -8,7 +9,9 @@ use jiff::SignedDuration;
 use super::State;
 use super::port_table::PortTable;
 use crate::dialect::{SaidOf, StateSaid};
-use crate::model::{Mark, Origin, Remark, Scope, SettingId, Slot, Switch, Value, facts};
+use crate::model::{
+    Fact, Mark, Milliwatts, Origin, Owner, Remark, Scope, SettingId, Slot, Switch, Value, facts, settings,
+};
 
 /// So many ports of one contradiction are named.
 const NAMED: usize = 4;
@@ -17,41 +20,64 @@ const NAMED: usize = 4;
 #[derive(Default)]
 struct Contradictions(BTreeMap<SettingId, Vec<(String, String, String, Mark)>>);
 
-/// Puts in force what state tells, text by text and line by line.
+/// What facts say of settings: the speed of each port whose link is up; the power of all supplies that one text lists, together.
+fn by_facts(switch: &Switch) -> Vec<StateSaid> {
+    let of_port = |fact: &Fact| {
+        let is_up = fact.get(facts::port_status::LINK) != Some(false);
+        let amount = fact.get(facts::port_status::SPEED).filter(|amount| is_up && *amount > 0)?;
+        let of = SaidOf::Port(switch.port_index(fact.port()?)?);
+        Some(StateSaid { of, setting: settings::SPEED.id, value: Value::Count(amount), adds: false, mark: fact.mark })
+    };
+    let mut said: Vec<StateSaid> = switch.facts_of(facts::port_status::FACT).filter_map(of_port).collect();
+    let mut supplies: BTreeMap<u16, (u32, Mark)> = BTreeMap::new();
+    for fact in switch.facts_of(facts::power_supply::FACT) {
+        let Some(Milliwatts(amount)) = fact.get(facts::power_supply::BUDGET) else { continue };
+        let (sum, _) = supplies.entry(fact.mark.file).or_insert((0, fact.mark));
+        *sum = sum.saturating_add(amount);
+    }
+    said.extend(supplies.into_values().map(|(sum, mark)| StateSaid {
+        of: SaidOf::Switch,
+        setting: settings::POWER_BUDGET.id,
+        value: Value::Milliwatts(sum),
+        adds: false,
+        mark,
+    }));
+    said
+}
+
+/// Puts in force what state tells, text by text and line by line: facts first, so that what a dialect says of its lines counts.
 pub(super) fn apply(told: &[StateSaid], state: &State, ports: &PortTable, switch: &mut Switch) {
     let mut odds = Contradictions::default();
-    for said in told {
+    for said in by_facts(switch).iter().chain(told) {
         let is_old = is_old(switch, said.mark, state);
         let scope = said.setting.info().scope;
         match &said.of {
             SaidOf::Switch if scope == Scope::Switch => {
                 let Some(slot) = switch.switch_slots.get(said.setting.slot()) else { continue };
-                if let Some(slot) = odds.decide(slot, said, is_old, "the switch") {
-                    switch.switch_slots[said.setting.slot()] = slot;
+                if let Some(decided) = odds.decide(slot, said, is_old, "the switch") {
+                    switch.behind_state.entry((Owner::Switch, said.setting)).or_insert_with(|| slot.clone());
+                    switch.switch_slots[said.setting.slot()] = decided;
                 }
             }
+            SaidOf::Port(port) => odds.at_port(*port, said, is_old, switch),
             SaidOf::Ports(items) if scope == Scope::Port => {
-                for port in ports.positions(items) {
-                    let name = switch.ports.get(port).map_or_else(String::new, ToString::to_string);
-                    let Some(slot) = switch.port_slots.get(port, said.setting) else { continue };
-                    if let Some(slot) = odds.decide(slot, said, is_old, &name) {
-                        switch.port_slots.set(port, said.setting, slot);
-                    }
-                }
+                ports.positions(items).into_iter().for_each(|port| odds.at_port(port, said, is_old, switch));
             }
             SaidOf::Vlans(vlans) if scope == Scope::Vlan => {
                 for vlan in vlans {
-                    let slot = switch.vlan_slot(*vlan, said.setting);
-                    if let Some(slot) = odds.decide(slot, said, is_old, &format!("VLAN {vlan}")) {
-                        switch.vlan_slots.insert((*vlan, said.setting), slot);
+                    let slot = switch.vlan_slot(*vlan, said.setting).clone();
+                    if let Some(decided) = odds.decide(&slot, said, is_old, &format!("VLAN {vlan}")) {
+                        switch.behind_state.entry((Owner::Vlan(*vlan), said.setting)).or_insert(slot);
+                        switch.vlan_slots.insert((*vlan, said.setting), decided);
                     }
                 }
             }
             SaidOf::Mirror(name) if scope == Scope::Mirror => {
                 let slots = switch.mirrors.entry(Arc::clone(name)).or_default();
-                let slot = slots.get(&said.setting).unwrap_or(&Slot::UNKNOWN);
-                if let Some(slot) = odds.decide(slot, said, is_old, &format!("session {name}")) {
-                    slots.insert(said.setting, slot);
+                let slot = slots.get(&said.setting).cloned().unwrap_or(Slot::UNKNOWN);
+                if let Some(decided) = odds.decide(&slot, said, is_old, &format!("session {name}")) {
+                    switch.behind_state.entry((Owner::Mirror(Arc::clone(name)), said.setting)).or_insert(slot);
+                    slots.insert(said.setting, decided);
                 }
             }
             _ => {}
@@ -70,6 +96,15 @@ fn is_old(switch: &Switch, mark: Mark, state: &State) -> bool {
 }
 
 impl Contradictions {
+    fn at_port(&mut self, port: usize, said: &StateSaid, is_old: bool, switch: &mut Switch) {
+        let name = switch.ports.get(port).map_or_else(String::new, ToString::to_string);
+        let Some(slot) = switch.port_slots.get(port, said.setting) else { return };
+        if let Some(decided) = self.decide(slot, said, is_old, &name) {
+            switch.behind_state.entry((Owner::Port(port), said.setting)).or_insert_with(|| slot.clone());
+            switch.port_slots.set(port, said.setting, decided);
+        }
+    }
+
     /// What a slot becomes; `None` where it stays what it is.
     fn decide(&mut self, slot: &Slot, said: &StateSaid, is_old: bool, of: &str) -> Option<Slot> {
         let is_open = matches!(slot.origin, Origin::Default | Origin::Unknown | Origin::State);
@@ -84,7 +119,7 @@ impl Contradictions {
         }
         // What was true once is not known to be so now, and the default may be as wrong.
         if is_old {
-            return Some(Slot { contested: slot.contested, ..Slot::UNKNOWN });
+            return Some(Slot { value: None, origin: Origin::State, mark: Some(said.mark), contested: slot.contested });
         }
         let before = slot.value.clone().filter(|_| slot.origin == Origin::State);
         let value = match (said.adds, before) {

@@ -211,6 +211,10 @@ pub(crate) const CASES: &[Case] = &[
     ("recovery/shut-in-use", "violated", "desk", "seen status 1.1 down keeper 2031-03-04~05:00:00 _ 1G;raw 2031-03-03 05:00:00 socket 1.1 line up", &[]),
     ("recovery/shut-in-use", "violated", "desk", "asleep;seen station 110 02:00:5e:10:00:01 1.1 heard 5s", &[]),
     ("recovery/shut-in-use", "met", "desk", "asleep;raw 2030-12-04 05:00:00 socket 1.1 line down", &[]),
+    // No log, no station: the status says when it went down.
+    ("recovery/shut-in-use", "violated", "desk", "seen status 1.1 down keeper 2031-03-03~05:00:00 _ 1G", &[]),
+    ("recovery/shut-in-use", "met", "desk", "seen status 1.1 down keeper 2030-12-04~05:00:00 _ 1G", &[]),
+    ("recovery/shut-in-use", "violated", "desk", "asleep;seen status 1.1 down nobody 2031-03-03~05:00:00 _ 1G", &[]),
     ("recovery/shut-in-use", "met", "spare", "asleep;raw 2031-03-04 05:00:00 socket 1.1 line down", &[]),
     ("recovery/shut-in-use", "undetermined", "desk", "asleep;raw harbour clock 2031-03-04 06:00:00", &[]),
     ("recovery/shut-in-use", "not-applicable", "desk", "", &[]),

@@ -4,7 +4,9 @@
 use std::sync::Arc;
 
 use rstest::rstest;
-use yellowlegs_core::model::DoubtWidth;
+use yellowlegs_core::check::{Judge, Selection};
+use yellowlegs_core::model::{DoubtWidth, SavedCopy};
+use yellowlegs_core::policy::{AsOf, Policy};
 use yellowlegs_core::resolve::{Outcome, Resolved, State, explain_state, resolve_with};
 use yellowlegs_core::source::Source;
 
@@ -90,7 +92,7 @@ const TEXT: &str = "berth p1-p4\npool 110\n";
 )]
 #[case::of_a_vlan(TEXT, "pool 110 is asked here", "vlan 110 vlan.querier", "true state")]
 #[case::of_a_mirror(TEXT, "glass 2 onto p4", "mirror 2 mirror.target", "p4 state")]
-#[case::too_old(TEXT, "clock 2031-03-04T05:00:00Z\nlarder 740", "power.budget", "unknown unknown")]
+#[case::too_old(TEXT, "clock 2031-03-04T05:00:00Z\nlarder 740", "power.budget", "unknown state")]
 #[case::too_old_beside_what_is_written(
     "berth p1\n  media copper\n",
     "clock 2031-03-04T05:00:00Z\nplug of p1\n  is fibre\n",
@@ -257,4 +259,152 @@ const HEAD: &str = "[dialect]\nname = 'x'\n[ports]\nnames = ['p<n>']\n[[rule]]\n
 fn mistakes(#[case] more: &str, #[case] expected: &str) {
     let told = problems(&format!("{HEAD}{more}\n"));
     assert!(told.iter().any(|line| line.contains(expected)), "{told:#?}");
+}
+
+/// Facts that decide settings by themselves, and a table that tells no fact at all.
+const FACTS: &str = "
+[dialect]
+name = 'facts'
+[ports]
+names = ['p<n>']
+[defaults]
+port = { speed = 1000, media = 'copper' }
+power = { budget = '370W' }
+[[rule]]
+[rule.lines]
+'berth <p:ports>' = { opens = 'berth', ports = '<p>' }
+'larder <b:watts>' = 'power.budget'
+[[rule]]
+in = 'berth'
+pattern = 'runs <s:speed>'
+sets = { 'port.speed' = '<s>' }
+[[table]]
+fact = 'port-status'
+columns = ['Port = <port:port>', 'Line = <link:(up=true|down=false)>', 'Pace = (<speed:speed>|-)']
+[[table]]
+fact = 'power-supply'
+columns = ['Larder = <_which:word>', 'Holds = <budget:watts>']
+[[table]]
+ports = '<p>'
+sets = { 'port.media' = '<m>' }
+columns = ['Plug = (<p:port>|-)', 'Kind = <m:(copper|fibre)>']
+[[table]]
+fact = 'station'
+columns = ['Who = <address:station>', 'Pool = <vlan:vlan>', 'At = <port:port>']
+[[table]]
+fact = 'claim'
+columns = ['Says = <ip:ip>', 'Of = <address:station>', 'In = (<vlan:vlan>|-)']
+[[line]]
+pattern = 'clock <time:time>'
+fact = 'clock'
+";
+
+fn by_facts(text: &str, state: &str) -> Resolved {
+    let texts = vec![Arc::new(Source::of("t/state.out", state))];
+    let state = State { texts, as_of: "2031-03-04T06:30:00Z".parse().unwrap(), oldest: Some(3600) };
+    resolve_with("t", &dialect(FACTS), Arc::new(Source::of("t/config.txt", text)), &state)
+}
+
+#[rstest]
+#[case::a_speed("Port  Line  Pace\np1    up    100M\n", "p1 port.speed", "100 state")]
+#[case::none_told("Port  Line  Pace\np1    up    -\n", "p1 port.speed", "1000 default")]
+#[case::of_a_port_that_is_down("Port  Line  Pace\np1    down  10M\n", "p1 port.speed", "1000 default")]
+#[case::beside_what_is_written("Port  Line  Pace\np2    up    10M\n", "p2 port.speed", "100 port 3")]
+#[case::too_old("clock 2031-03-04T05:00:00Z\nPort  Line  Pace\np1    up    100M\n", "p1 port.speed", "unknown state")]
+#[case::a_row_that_is_not_understood(
+    "Port  Line  Pace\np1    up    fast\np2    up    100M\n",
+    "p1 port.speed",
+    "unknown unknown"
+)]
+#[case::one_supply("Larder  Holds\nnear    120W\n", "power.budget", "120 W state")]
+#[case::two_supplies("Larder  Holds\nnear    120W\nfar     370W\n", "power.budget", "490 W state")]
+#[case::without_a_fact("Plug  Kind\np1    fibre\n", "p1 port.media", "fibre state")]
+#[case::a_row_of_nobody("Plug  Kind\n-     fibre\np2    copper\n", "p1 port.media", "unknown unknown")]
+#[case::a_blank_cell("Plug  Kind\np1    glass\n", "p1 port.media", "unknown unknown")]
+fn facts_decide(#[case] state: &str, #[case] asked: &str, #[case] expected: &str) {
+    let resolved = by_facts("berth p1-p2\nberth p2\n  runs 100M\n", state);
+    let shown =
+        resolved.doubtful(DoubtWidth::Block).map_or_else(|| fact(&resolved, asked), |d| fact(&d.resolved, asked));
+    assert_eq!(shown, expected, "{:?}", resolved.switch.unread());
+}
+
+#[test]
+fn two_texts_of_supplies_are_not_added() {
+    let state = |text: &str| Arc::new(Source::of(format!("t/{}.out", text.len()), text));
+    let texts = vec![state("Larder  Holds\nnear    120W\nfar     120W\n"), state("Larder  Holds\nnear    740W\n")];
+    let state = State { texts, as_of: "2031-03-04T06:30:00Z".parse().unwrap(), oldest: None };
+    let resolved = resolve_with("t", &dialect(FACTS), Arc::new(Source::of("t/config.txt", "berth p1\n")), &state);
+    assert_eq!(fact(&resolved, "power.budget"), "740 W state");
+}
+
+#[test]
+fn a_speed_that_is_written_and_another_that_is_seen_is_told() {
+    let resolved = by_facts("berth p1\n  runs 1G\n", "Port  Line  Pace\np1    up    10M\n");
+    let told: Vec<&str> = resolved.switch.remarks().iter().map(|remark| remark.text.as_str()).collect();
+    assert!(
+        told.iter().any(|text| text.contains("port.speed is one thing") && text.contains("p1: 1000, and 10")),
+        "{told:?}"
+    );
+}
+
+/// A table of ARP names no ports: the address table has them.
+#[rstest]
+#[case::where_it_is_heard("Who                Pool  At\n02:00:5e:10:00:01  110   p2\n", "110", Some("p2"))]
+#[case::without_a_vlan("Who                Pool  At\n02:00:5e:10:00:01  110   p2\n", "-", Some("p2"))]
+#[case::in_another_vlan("Who                Pool  At\n02:00:5e:10:00:01  120   p2\n", "110", None)]
+#[case::by_its_vlan(
+    "Who                Pool  At\n02:00:5e:10:00:01  120   p1\n02:00:5e:10:00:01  110   p2\n",
+    "110",
+    Some("p2")
+)]
+#[case::in_two_places(
+    "Who                Pool  At\n02:00:5e:10:00:01  120   p1\n02:00:5e:10:00:01  110   p2\n",
+    "-",
+    None
+)]
+#[case::nowhere("", "110", None)]
+fn claims_are_placed(#[case] stations: &str, #[case] vlan: &str, #[case] expected: Option<&str>) {
+    use yellowlegs_core::model::facts;
+    let state = format!("Says         Of                 In\n169.254.7.7  02:00:5e:10:00:01  {vlan}\n{stations}");
+    let resolved = by_facts("berth p1-p2\n", &state);
+    let claims: Vec<_> = resolved.switch.facts_of(facts::claim::FACT).collect();
+    assert_eq!(claims.len(), 1, "{:?}", resolved.switch.unread());
+    assert_eq!(claims[0].port().map(|port| &**port), expected);
+}
+
+#[rstest]
+#[case::fields_of_nothing(
+    "[[table]]\ncolumns = ['P = <p:port>', 'M = <m:(copper|fibre)>']\nports = '<p>'\nsets = { 'port.media' = '<m>' }\nfields = { port = '<p>' }",
+    "these are fields of no fact: the table has no `fact` | add `fact"
+)]
+#[case::nothing("[[table]]\ncolumns = ['P = <p:port>']", "`fact`")]
+#[case::an_unknown_fact(
+    "[[table]]\nfact = 'statoin'\ncolumns = ['P = <p:port>']\nports = '<p>'\nsets = { 'port.media' = 'fibre' }",
+    "`statoin`"
+)]
+fn mistakes_of_tables(#[case] more: &str, #[case] expected: &str) {
+    let told = problems(&format!("{HEAD}{more}\n"));
+    assert!(told.iter().any(|line| line.contains(expected)), "{told:#?}");
+}
+
+/// What state tells is nobody's doing: a saved copy, which has no state, is no other one for it.
+#[rstest]
+#[case::nothing_written("", "met")]
+#[case::written_and_not_saved("pool 110\n  asks\n", "violated")]
+fn a_saved_copy_without_what_state_tells(#[case] more: &str, #[case] expected: &str) {
+    use yellowlegs_core::check::Told;
+    let state = format!("{TABLE}larder 740\npool 110 is asked here\nglass 2 onto p4\nplug of p4\n  is fibre\n");
+    let saved = told(TEXT, "").switch;
+    let resolved = told(&format!("{TEXT}{more}"), &state).with_saved(SavedCopy::Read(Box::new(saved)));
+    assert_eq!(fact(&resolved, "p4 port.media"), "fibre state");
+    let (policy, as_of) = (Policy::default(), AsOf::parse("2031-03-04T06:30:00Z").unwrap());
+    let selection = Selection::default();
+    let judge = Judge::new(&policy, &as_of, &selection, false);
+    let told = judge.told(&resolved, resolved.lists());
+    let unsaved = told.iter().find(|(_, check, _)| check.id == "config/unsaved").map(|(.., told)| match told {
+        Told::Met => "met",
+        Told::Violated(_) => "violated",
+        _ => "neither",
+    });
+    assert_eq!(unsaved, Some(expected));
 }

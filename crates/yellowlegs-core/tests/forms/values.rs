@@ -147,3 +147,24 @@ fn mistakes(#[case] more: &str, #[case] expected: &str) {
     let told = problems(&format!("{HEAD}{more}\n"));
     assert!(told.iter().any(|line| line.contains(expected)), "{told:#?}");
 }
+
+/// A range of stations by how many they are: more than 2^32, too.
+#[rstest]
+#[case::few("02:00:5e:20:00:00 for 256", Some("02:00:5e:20:00:00-02:00:5e:20:00:ff"))]
+#[case::one("02:00:5e:20:00:00 for 1", Some("02:00:5e:20:00:00-02:00:5e:20:00:00"))]
+#[case::more_than_a_word_holds("02:00:00:00:00:00 for 1099511627776", Some("02:00:00:00:00:00-02:ff:ff:ff:ff:ff"))]
+#[case::to_the_last("ff:ff:ff:ff:ff:00 for 256", Some("ff:ff:ff:ff:ff:00-ff:ff:ff:ff:ff:ff"))]
+#[case::beyond_the_last("ff:ff:ff:ff:ff:00 for 257", None)]
+#[case::none("02:00:5e:20:00:00 for 0", None)]
+#[case::no_number("02:00:5e:20:00:00 for all", None)]
+#[case::more_than_there_are("02:00:5e:20:00:00 for 18446744073709551615", None)]
+fn counted_ranges(#[case] words: &str, #[case] expected: Option<&str>) {
+    let language = "[dialect]\nname = 'x'\n[ports]\nnames = ['p<n>']\n[lists]\ncounted = ['for']\n[[rule]]\n\
+                    pattern = 'phones <r:station-range> in <v:vlan>'\nadds = { 'switch.address-ranges' = '<r>@<v>' }\n";
+    let resolved = read(&dialect(language), &format!("phones {words} in 210\n"));
+    let shown = fact(&resolved, "switch.address-ranges");
+    match expected {
+        Some(range) => assert_eq!(shown, format!("{range}@210 global 1")),
+        None => assert_eq!(resolved.switch.unread().len(), 1, "{shown}"),
+    }
+}

@@ -1,7 +1,6 @@
 //! What a restart would change, and what nobody would hear of.
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::Arc;
 
 use crate::check::{Check, Judgement, Run, SwitchView, Tally, Unknown, Verdict, Violation};
 use crate::model::{Action, SavedCopy, Scope, SettingId, Switch, Unidirectional, VlanId, settings};
@@ -76,10 +75,11 @@ struct Differing {
     others: Vec<String>,
 }
 
+/// What state tells of the running one is no difference.
 fn differing(running: &Switch, saved: &Switch) -> Differing {
     let mut found = Differing::default();
     for id in SettingId::of(Scope::Switch).filter(|id| !LEFT_OUT.contains(id)) {
-        if running.slot(None, id).value != saved.slot(None, id).value {
+        if running.slot_by_hand(None, id).value != saved.slot(None, id).value {
             found.settings.entry(id).or_default();
         }
     }
@@ -93,7 +93,7 @@ fn differing(running: &Switch, saved: &Switch) -> Differing {
             continue;
         };
         for id in SettingId::of(Scope::Port).filter(|id| !LEFT_OUT.contains(id)) {
-            if running.slot(Some(port), id).value != saved.slot(Some(other), id).value {
+            if running.slot_by_hand(Some(port), id).value != saved.slot(Some(other), id).value {
                 found.settings.entry(id).or_default().insert(name.to_string());
             }
         }
@@ -102,14 +102,14 @@ fn differing(running: &Switch, saved: &Switch) -> Differing {
     found.others.extend(more.map(|name| format!("port {name} is only in the saved copy")));
     let vlans: BTreeSet<VlanId> = running.vlans_written().chain(saved.vlans_written()).collect();
     for id in SettingId::of(Scope::Vlan).filter(|id| !LEFT_OUT.contains(id)) {
-        let differs = |vlan: &VlanId| running.vlan_slot(*vlan, id).value != saved.vlan_slot(*vlan, id).value;
+        let differs = |vlan: &VlanId| running.vlan_slot_by_hand(*vlan, id).value != saved.vlan_slot(*vlan, id).value;
         for vlan in vlans.iter().filter(|vlan| differs(vlan)) {
             found.settings.entry(id).or_default().insert(format!("VLAN {vlan}"));
         }
     }
-    let sessions: BTreeSet<&Arc<str>> = running.mirrors().keys().chain(saved.mirrors().keys()).collect();
-    for session in sessions {
-        match (running.mirrors().get(session), saved.mirrors().get(session)) {
+    let (running, saved) = (running.mirrors_by_hand(), saved.mirrors_by_hand());
+    for session in running.keys().chain(saved.keys()).copied().collect::<BTreeSet<_>>() {
+        match (running.get(session), saved.get(session)) {
             (Some(one), Some(other)) => {
                 for id in SettingId::of(Scope::Mirror) {
                     if one.get(&id).map(|slot| &slot.value) != other.get(&id).map(|slot| &slot.value) {

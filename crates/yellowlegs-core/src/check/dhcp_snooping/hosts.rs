@@ -79,7 +79,7 @@ pub(super) const SELF_ASSIGNED: Check = Check {
     id: "dhcp-snooping/self-assigned",
     title: "stations gave themselves an address on a covered VLAN",
     level: Level::Risk,
-    needs: &["binding or event arp-dropped"],
+    needs: &["binding or claim or station ip or event arp-dropped"],
     uses: &["dhcp-snooping.trusted"],
     policy: &["site.log-window"],
     reference: "RFC 3927, 2.1",
@@ -99,10 +99,15 @@ fn self_given<'a>(port: &PortView<'a>) -> BTreeMap<StationAddress, (IpAddr, &'a 
             given.entry(binding.station).or_insert((ip, binding.row));
         }
     }
-    for event in port.events(EventSeen::ArpDropped) {
-        let (station, ip) = (event.get(facts::event::ADDRESS), event.get(facts::event::IP).flatten());
-        if let (Some(station), Some(ip)) = (station, ip.filter(|ip| ip.is_ipv4() && is_link_local(*ip))) {
-            given.entry(station).or_insert((ip, event));
+    let dropped = port.events(EventSeen::ArpDropped);
+    let dropped = dropped.map(|event| (event.get(facts::event::ADDRESS), event.get(facts::event::IP), event));
+    let claims = port.seen(facts::claim::FACT).ok().flatten().unwrap_or_default().into_iter();
+    let claims = claims.map(|claim| (claim.get(facts::claim::ADDRESS), claim.get(facts::claim::IP), claim));
+    let heard = port.seen(facts::station::FACT).ok().flatten().unwrap_or_default().into_iter();
+    let heard = heard.map(|row| (row.get(facts::station::ADDRESS), row.get(facts::station::IP), row));
+    for (station, ip, fact) in dropped.chain(claims).chain(heard) {
+        if let (Some(station), Some(ip)) = (station, ip.flatten().filter(|ip| ip.is_ipv4() && is_link_local(*ip))) {
+            given.entry(station).or_insert((ip, fact));
         }
     }
     given
@@ -115,10 +120,11 @@ fn self_assigned(port: &PortView<'_>) -> Judgement {
     let given = self_given(port);
     if given.is_empty() {
         let reads = |kind| port.reads(kind);
-        return match (reads(facts::binding::FACT), reads(facts::event::FACT)) {
-            (Err(_), Err(_)) => Err(Unknown::fact("binding or event arp-dropped")),
-            _ => Ok(Verdict::Met),
-        };
+        let telling = [facts::binding::FACT, facts::claim::FACT, facts::event::FACT];
+        let with_address = port.facts(facts::station::FACT).any(|row| row.get(facts::station::IP).is_some());
+        let told =
+            telling.into_iter().any(|kind| reads(kind).is_ok()) || with_address && reads(facts::station::FACT).is_ok();
+        return if told { Ok(Verdict::Met) } else { Err(Unknown::fact(SELF_ASSIGNED.needs[0])) };
     }
     let shown: Vec<String> = given.iter().map(|(station, (ip, _))| format!("{station} ({ip})")).collect();
     let says = "{count} station(s) gave themselves an address: they asked and got none: {stations}";

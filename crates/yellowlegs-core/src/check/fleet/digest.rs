@@ -362,8 +362,10 @@ fn had(on: SwitchView<'_>) -> BTreeMap<(Arc<str>, SettingId), Vec<Had>> {
         return had;
     }
     let taken_in = |id: &SettingId| groups.iter().any(|group| group.compares(*id));
+    // What state tells is nobody's doing: a speed, a supply.
+    let value = |port, id| hash(&on.switch().slot_by_hand(port, id).value);
     for id in SettingId::of(Scope::Switch).filter(taken_in) {
-        had.insert(("".into(), id), vec![Had { value: hash(&on.slot(id).value), port: None }]);
+        had.insert(("".into(), id), vec![Had { value: value(None, id), port: None }]);
     }
     let mut by_role: BTreeMap<Arc<str>, Vec<usize>> = BTreeMap::new();
     for port in on.ports() {
@@ -373,8 +375,8 @@ fn had(on: SwitchView<'_>) -> BTreeMap<(Arc<str>, SettingId), Vec<Had>> {
     }
     for (role, ports) in by_role {
         for id in SettingId::of(Scope::Port).filter(taken_in) {
-            let value = |port: &usize| Had { value: hash(&on.switch().slot(Some(*port), id).value), port: Some(*port) };
-            let mut values: Vec<Had> = ports.iter().map(value).collect();
+            let of_port = |port: &usize| Had { value: value(Some(*port), id), port: Some(*port) };
+            let mut values: Vec<Had> = ports.iter().map(of_port).collect();
             values.sort_unstable();
             values.dedup_by_key(|had| had.value);
             had.insert((Arc::clone(&role), id), values);

@@ -114,7 +114,7 @@ impl Sides {
     fn tell(&self, here: &Resolved, there: Option<&Resolved>, violation: Violation) -> (Violation, Vec<Evidence>) {
         let id = self.setting;
         let value = |resolved: &Resolved, port| {
-            let value = resolved.switch.slot(port, id).value.as_ref();
+            let value = resolved.switch.slot_by_hand(port, id).value.as_ref();
             value.map_or_else(|| "not known".to_owned(), ToString::to_string)
         };
         let name = |resolved: &Resolved, port: Option<usize>| {

@@ -11,7 +11,7 @@ pub(super) const ROLE_MISMATCH: Check = Check {
     level: Level::Risk,
     needs: &["neighbour", "role"],
     uses: &["station"],
-    policy: &["role.faces", "site.phone-prefixes", "inventory.stations"],
+    policy: &["role.faces", "site.phone-prefixes", "inventory.stations", "link"],
     reference: "IEEE 802.1AB, 8.5.8; ANSI/TIA-1057, 10.2.2",
     why: "The port is judged as what somebody meant it to be. What hangs there is something else: either the list is \
           old, or somebody moved a cable.",
@@ -22,6 +22,15 @@ pub(super) const ROLE_MISMATCH: Check = Check {
 
 fn role_mismatch(port: &PortView<'_>) -> Judgement {
     let on = port.on();
+    if let Some((outside, cite)) = port.policy().outside_at(on.resolved(), port.port())
+        && let Some(is) = outside.is
+        && let Some((_, what)) = DEVICES.iter().find(|(capability, _)| *capability == is)
+        && !port.role()?.faces.fitting().contains(&is)
+    {
+        let says = "the link to {who} says that it is {what}; role {role} faces {faces}";
+        let violation = Violation::saying(says).fact("who", outside.name.as_str()).fact("what", *what);
+        return violation.demand(cite).demand(port.role()?.cite("faces")).into();
+    }
     if !port.switch().has_state() {
         return Ok(Verdict::NotApplicable);
     }

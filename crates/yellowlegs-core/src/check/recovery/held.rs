@@ -72,11 +72,7 @@ pub fn held(port: &PortView<'_>) -> Result<Option<Held>, Unknown> {
             && event.get(facts::event::TIME).is_none_or(|time| time <= taken)
     });
     let logged = logged.last();
-    let for_so_long = of_status.and_then(|fact| fact.get(facts::port_status::FOR));
-    let since = of_status
-        .and_then(|fact| fact.get(facts::port_status::SINCE))
-        .or_else(|| taken.checked_sub(SignedDuration::from_secs(for_so_long?.0.into())).ok())
-        .or_else(|| logged?.get(facts::event::TIME));
+    let since = of_status.and_then(|fact| since(port, fact)).or_else(|| logged?.get(facts::event::TIME));
     let left = of_status.and_then(|fact| fact.get(facts::port_status::LEFT));
     let left = left.or_else(|| of_flap?.get(facts::flap::LEFT));
     let waits = of_flap.is_some_and(|fact| fact.get(facts::flap::STATE) == Some(FlapSeen::Waiting));
@@ -188,11 +184,21 @@ fn held_down(port: &PortView<'_>) -> Judgement {
     held.lines.into_iter().fold(violation, |violation, mark| violation.and_line(Some(mark))).into()
 }
 
+/// Since when a port's status is what it is: as it says, or by how long it has been so.
+fn since(port: &PortView<'_>, status: &Fact) -> Option<Timestamp> {
+    let for_so_long = || {
+        let Seconds(seconds) = status.get(facts::port_status::FOR)?;
+        let taken = port.on().taken(facts::port_status::FACT);
+        taken.checked_sub(SignedDuration::from_secs(seconds.into())).ok()
+    };
+    status.get(facts::port_status::SINCE).or_else(for_so_long)
+}
+
 pub(super) const SHUT_IN_USE: Check = Check {
     id: "recovery/shut-in-use",
     title: "a port is shut though its role is active and it was used lately",
     level: Level::Advice,
-    needs: &["port.enabled", "event link-up or station", "role"],
+    needs: &["port.enabled", "event link-up or station or port-status since", "role"],
     uses: &["port-status", "binding"],
     policy: &["role.faces", "site.log-window"],
     reference: "docs/state.md, Ports that are down",
@@ -224,6 +230,16 @@ fn shut_in_use(port: &PortView<'_>) -> Judgement {
         let when = time(&event).map_or_else(|| "lately".to_owned(), |time| time.to_string());
         return violation.fact("used", format!("its link was up until {when}")).and_line(Some(event.mark)).into();
     }
+    // A status that has been what it is for no longer than the log is looked at: the link was up before.
+    let Seconds(window) = port.policy().site.log_window.value;
+    let recent = |since: &Timestamp| port.on().now().duration_since(*since) <= SignedDuration::from_secs(window.into());
+    let status = port.seen(facts::port_status::FACT).ok().flatten().unwrap_or_default();
+    let down = status.iter().filter(|fact| fact.get(facts::port_status::LINK) != Some(true));
+    let went = down.filter_map(|fact| Some((since(port, fact).filter(recent)?, fact))).next_back();
+    if let Some((since, fact)) = went {
+        let beside = Some(fact.mark).filter(|mark| told.is_none_or(|told| told.mark != *mark));
+        return violation.fact("used", format!("it went down at {since}")).and_line(beside).into();
+    }
     let bound = port.seen(facts::binding::FACT).ok().flatten().unwrap_or_default();
     let heard = port.seen(facts::station::FACT).ok().flatten().unwrap_or_default();
     if let Some(row) = heard.first().or(bound.first()) {
@@ -231,7 +247,8 @@ fn shut_in_use(port: &PortView<'_>) -> Judgement {
     }
     let reads = |kind| port.reads(kind);
     match (reads(facts::event::FACT), reads(facts::station::FACT)) {
-        (Err(_), Err(_)) => Err(Unknown::fact("event link-up or station")),
+        (Err(_), Err(_)) if status.iter().any(|fact| since(port, fact).is_some()) => Ok(Verdict::Met),
+        (Err(_), Err(_)) => Err(Unknown::fact(SHUT_IN_USE.needs[1])),
         _ => Ok(Verdict::Met),
     }
 }

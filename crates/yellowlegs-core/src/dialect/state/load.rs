@@ -354,24 +354,26 @@ fn share_heading(a: &[Column], b: &[Column], ignore_case: bool) -> bool {
 }
 
 fn read_table(doc: &TomlDoc<'_>, table: &TableReader<'_>, names: &[String], text: &Text) -> Option<(Table, Spot)> {
-    let item = table.required_text("fact");
-    let kind = item.as_ref().and_then(|item| fact(doc, item));
+    let decides = ["sets", "adds", "also"].into_iter().any(|key| table.key_spot(key).is_some());
+    // A row that only decides settings needs no fact.
+    let item = if decides { table.text("fact") } else { table.required_text("fact") };
+    let kind = item.as_ref().map(|item| fact(doc, item));
     let contexts = contexts(doc, table, names);
     let joined = one_of(table, "wrap", &["blank", "joined"]) == Some(1);
     let columns = table.mixed("columns", "a list of columns, each a text `Title = pattern` or a table");
     let written = table.table("fields");
-    let decides = ["sets", "adds", "also"].into_iter().any(|key| table.key_spot(key).is_some());
-    let kind = kind.or_else(|| {
+    if kind.is_some_and(|kind| kind.is_none()) || !decides && item.is_none() {
         table.finish();
-        None
-    })?;
-    let spot = item?.spot;
+        return None;
+    }
+    let kind = kind.flatten();
+    let spot = item.map_or_else(|| table.spot.clone(), |item| item.spot);
     let columns = columns.unwrap_or_default();
     if columns.is_empty() {
         doc.report(&spot, DialectProblem::NoColumns);
     }
     let nothing = Pattern::of_holes(Vec::new());
-    let fields = written.map(|w| fill(doc, kind, &nothing, Some(&w), &spot, true)).unwrap_or_default();
+    let fields = written.map(|w| filled(doc, kind, &nothing, Some(&w), &spot, true)).unwrap_or_default();
     let mut holes = Vec::new();
     let read = columns.iter().filter_map(|column| read_column(doc, column, (kind, decides), text, &mut holes));
     let columns: Vec<Column> = read.collect();
@@ -382,6 +384,25 @@ fn read_table(doc: &TomlDoc<'_>, table: &TableReader<'_>, names: &[String], text
     table.finish();
     let line = doc.place(&spot).line;
     Some((Table { line, fact: kind, columns, contexts, joined, fields, beside, subject, effects }, spot))
+}
+
+/// What fills the fields of a table's fact; a table without one has none.
+fn filled(
+    doc: &TomlDoc<'_>,
+    kind: Option<FactKind>,
+    pattern: &Pattern,
+    written: Option<&TableReader<'_>>,
+    spot: &Spot,
+    decides: bool,
+) -> Vec<(usize, Filled)> {
+    match (kind, written) {
+        (Some(kind), _) => fill(doc, kind, pattern, written, spot, decides),
+        (None, Some(fields)) => {
+            doc.report(&fields.spot, DialectProblem::FieldsOfNothing);
+            Vec::new()
+        }
+        (None, None) => Vec::new(),
+    }
 }
 
 /// Another fact that rows of a table tell: by holes of the names of its fields, and as `fields` says.
@@ -402,7 +423,7 @@ fn read_beside(doc: &TomlDoc<'_>, table: &TableReader<'_>, row: &Pattern) -> Opt
 fn read_column(
     doc: &TomlDoc<'_>,
     column: &Mixed<'_>,
-    (kind, decides): (FactKind, bool),
+    (kind, decides): (Option<FactKind>, bool),
     text: &Text,
     row: &mut Vec<Hole>,
 ) -> Option<Column> {
@@ -416,7 +437,7 @@ fn read_column(
             let at = item.spot.0.start + item.value.len() - is.len();
             let is = Item { value: is.trim(), spot: Spot(at..item.spot.0.end) };
             let pattern = parse_pattern(doc, &is, text)?;
-            let fields = fill(doc, kind, &pattern, None, &is.spot, decides);
+            let fields = filled(doc, kind, &pattern, None, &is.spot, decides);
             let cells = patterns(doc, std::slice::from_ref(&is), text);
             let (is_secret, holes) = (pattern.has_secret(), pattern.holes.len());
             row.extend(pattern.holes);
@@ -432,7 +453,7 @@ fn read_column(
     table.finish();
     let (title, is) = (title?, is?);
     let pattern = parse_pattern(doc, &is, text)?;
-    let fields = fill(doc, kind, &pattern, written.as_ref(), &is.spot, decides);
+    let fields = filled(doc, kind, &pattern, written.as_ref(), &is.spot, decides);
     let cells = patterns(doc, std::slice::from_ref(&is), text);
     let (is_secret, holes) = (pattern.has_secret(), pattern.holes.len());
     row.extend(pattern.holes);

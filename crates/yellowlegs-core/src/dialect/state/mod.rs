@@ -9,7 +9,7 @@ use super::automaton::{Automaton, Walk};
 use super::pattern::Pattern;
 use super::ports::Lists;
 use super::rule::{Effect, Subject};
-use crate::model::{FactKind, SettingSet, Value};
+use crate::model::{FactKind, SettingId, SettingSet, Value};
 use crate::source::Word;
 use crate::syntax::Splitter;
 
@@ -94,8 +94,8 @@ impl Filled {
 pub struct Table {
     /// Its line in the dialect.
     pub line: u32,
-    /// What a row tells.
-    pub fact: FactKind,
+    /// What a row tells; none where it only decides settings, or tells more facts.
+    pub fact: Option<FactKind>,
     /// Its columns from the left.
     pub columns: Vec<Column>,
     contexts: Vec<usize>,
@@ -159,6 +159,26 @@ impl StateRules {
             return near;
         }
         of(&mut self.rules.iter().filter(|rule| rule.contexts.contains(&context)))
+    }
+
+    /// The settings that facts of a kind decide by themselves, as this system tells them.
+    pub(super) fn decided_by(&self, kind: FactKind) -> SettingSet {
+        let tells = |fields: &[(usize, Filled)], field| fields.iter().any(|(position, _)| Some(*position) == field);
+        let of_table = |table: &Table, field| {
+            let columns = table.columns.iter().any(|column| tells(&column.fields, field));
+            let own = table.fact == Some(kind) && (columns || tells(&table.fields, field));
+            own || table.beside.iter().any(|beside| beside.fact == kind && tells(&beside.fields, field))
+        };
+        let of_rule = |rule: &StateRule, field| {
+            rule.fact.or_else(|| self.fact_around(rule)) == Some(kind) && tells(&rule.fields, field)
+        };
+        let decides = |(of, field, _): &&(FactKind, &str, SettingId)| {
+            let field = of.field(field);
+            let told =
+                || self.tables.iter().any(|t| of_table(t, field)) || self.rules.iter().any(|r| of_rule(r, field));
+            *of == kind && told()
+        };
+        said::BY_FACTS.iter().filter(decides).map(|(.., setting)| *setting).collect()
     }
 
     fn fact_around(&self, rule: &StateRule) -> Option<FactKind> {

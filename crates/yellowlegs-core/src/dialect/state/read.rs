@@ -251,7 +251,7 @@ impl<'a> Reader<'a> {
         self.flush();
         self.took(line, table.line);
         let mark = self.mark(line);
-        self.result.tables.push((table.fact, mark));
+        self.result.tables.extend(table.fact.map(|fact| (fact, mark)));
         self.result.tables.extend(table.beside.iter().map(|beside| (beside.fact, mark)));
         self.open = Some(Open { table, heading, row: None, above: Vec::new() });
         true
@@ -345,7 +345,8 @@ impl<'a> Reader<'a> {
     fn flush_row(&mut self) {
         let Some(open) = &mut self.open else { return };
         let (table, Some(row)) = (open.table, open.row.take()) else { return };
-        let mut fields: Vec<Option<Value>> = vec![None; table.fact.info().fields.len()];
+        let count = table.fact.map_or(0, |fact| fact.info().fields.len());
+        let mut fields: Vec<Option<Value>> = vec![None; count];
         let mut ports: Option<(usize, Arc<[PortItem]>)> = None;
         let mut wrong = None;
         let mut taken: Vec<(Captured, &str)> = Vec::new();
@@ -361,7 +362,9 @@ impl<'a> Reader<'a> {
                 wrong = Some(column);
                 break;
             }
-            self.fill(table.fact, &column.fields, cell, &captures, &mut fields, &mut ports);
+            if let Some(fact) = table.fact {
+                self.fill(fact, &column.fields, cell, &captures, &mut fields, &mut ports);
+            }
             taken.extend(captures.into_iter().map(|captured| (captured, cell.as_str())));
         }
         if let Some(column) = wrong {
@@ -369,14 +372,15 @@ impl<'a> Reader<'a> {
             self.miss(row.mark, &self.words_at(row.mark), missed);
             return;
         }
-        self.fill(table.fact, &table.fields, "", &[], &mut fields, &mut ports);
-        self.inherit(table.fact, &mut fields);
-        if let Some(column) = without_subject(table, &row.cells, &fields, ports.as_ref()) {
-            let missed = Missed::Cell { table: table.line, column: column.title.clone(), blank: true };
-            self.miss(row.mark, &self.words_at(row.mark), missed);
-            return;
+        if let Some(fact) = table.fact {
+            self.fill(fact, &table.fields, "", &[], &mut fields, &mut ports);
+            self.inherit(fact, &mut fields);
+            if let Some(column) = without_subject(table, fact, &row.cells, &fields, ports.as_ref()) {
+                self.miss_blank(table, column, row.mark);
+                return;
+            }
+            self.push(fact, fields, ports, row.mark);
         }
-        self.push(table.fact, fields, ports, row.mark);
         for beside in &table.beside {
             self.push_beside(beside, &taken, row.mark);
         }
@@ -385,8 +389,18 @@ impl<'a> Reader<'a> {
             HoleRef::Outer(name) => self.named(name).map(|captured| (captured.clone(), self.text)),
         };
         let of = self.about(table.subject.as_ref(), &taken);
+        if let (None, None, Some(column)) = (&of, table.fact, table.columns.first()) {
+            self.miss_blank(table, column, row.mark);
+            return;
+        }
         let said = said(self.dialect, &table.effects, of, row.mark, &taken);
         self.result.said.extend(said);
+    }
+
+    /// Notes a row that does not say what it is about.
+    fn miss_blank(&mut self, table: &Table, column: &Column, mark: Mark) {
+        let missed = Missed::Cell { table: table.line, column: column.title.clone(), blank: true };
+        self.miss(mark, &self.words_at(mark), missed);
     }
 
     /// Makes another fact of a row, where every hole that it needs took something.
@@ -592,11 +606,12 @@ impl<'a> Reader<'a> {
 /// The column whose cell should say which port or station a row is about, where it is blank: such a row tells nothing of anybody.
 fn without_subject<'t>(
     table: &'t Table,
+    fact: FactKind,
     cells: &[String],
     fields: &[Option<Value>],
     ports: Option<&(usize, Arc<[PortItem]>)>,
 ) -> Option<&'t Column> {
-    let subject = table.fact.info().fields.first().filter(|field| matches!(field.kind, Kind::Port | Kind::Station));
+    let subject = fact.info().fields.first().filter(|field| matches!(field.kind, Kind::Port | Kind::Station));
     if subject.is_none() || fields.first().is_some_and(Option::is_some) || ports.is_some_and(|(field, _)| *field == 0) {
         return None;
     }

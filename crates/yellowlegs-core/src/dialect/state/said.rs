@@ -6,15 +6,17 @@ use super::super::Dialect;
 use super::super::captured::Captured;
 use super::super::ports::PortItem;
 use super::super::rule::{Change, Effect, HoleRef, Operand, Subject};
-use crate::model::{Kind, Mark, SettingId, Value, VlanId};
+use crate::model::{FactKind, Kind, Mark, SettingId, Value, VlanId, facts, settings};
 
 /// What a setting belongs to that state decides.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum SaidOf {
     /// The switch.
     Switch,
-    /// Ports.
+    /// Ports, as the dialect writes them.
     Ports(Arc<[PortItem]>),
+    /// A port of the switch.
+    Port(usize),
     /// VLANs.
     Vlans(Vec<VlanId>),
     /// A mirror session.
@@ -35,6 +37,12 @@ pub struct StateSaid {
     /// The line.
     pub mark: Mark,
 }
+
+/// What facts decide by themselves: the kind, its field, the setting.
+pub(super) const BY_FACTS: [(FactKind, &str, SettingId); 2] = [
+    (facts::port_status::FACT, "speed", settings::SPEED.id),
+    (facts::power_supply::FACT, "budget", settings::POWER_BUDGET.id),
+];
 
 /// What a hole took, with the text it stands in.
 pub(super) type Taken<'f, 't> = &'f dyn Fn(&HoleRef) -> Option<(Captured, &'t str)>;
