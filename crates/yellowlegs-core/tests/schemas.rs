@@ -42,7 +42,8 @@ fn settings(scope: Scope) -> Value {
     let mut properties = serde_json::Map::new();
     for info in SettingId::all().map(SettingId::info).filter(|info| info.scope == scope) {
         let slot = json!({"type": "object", "additionalProperties": false, "required": ["value"], "properties": {
-            "value": value(info.kind), "origin": {"$ref": "#/$defs/origin"}, "evidence": {"$ref": "#/$defs/quote"}}});
+            "value": value(info.kind), "origin": {"$ref": "#/$defs/origin"}, "evidence": {"$ref": "#/$defs/quote"},
+            "instead_of": {"description": "What would be in force if state had told nothing."}}});
         properties.insert(info.name.into(), json!({"description": info.meaning, "anyOf": [slot, value(info.kind)]}));
     }
     json!({"type": "object", "additionalProperties": false, "properties": properties})
@@ -250,7 +251,7 @@ fn dialect_schema() -> Value {
             "rule": many(rule),
             "state": table(&[], &json!({"split": text, "split-ends": text, "quote": text, "comment": texts, "ignore": texts, "borders": text})),
             "line": many(line),
-            "table": many(table(&["fact", "columns"], &with_settings(json!({
+            "table": many(table(&["columns"], &with_settings(json!({
                 "fact": fact, "in": texts, "columns": many(json!({"anyOf": [text, column]})), "fields": fields, "wrap": words(&["blank", "joined"]),
                 "also": many(table(&["fact"], &json!({"fact": fact, "fields": fields})))})))),
             "write": table(&[], &json!({

@@ -203,6 +203,7 @@ impl Resolved {
         switch.switch_slots.iter_mut().zip(SettingId::of(Scope::Switch)).for_each(|(slot, id)| narrow(slot, id));
         switch.vlan_slots.iter_mut().for_each(|((_, id), slot)| narrow(slot, *id));
         switch.vlan_defaults.iter_mut().for_each(|(id, slot)| narrow(slot, *id));
+        switch.behind_state.iter_mut().for_each(|((_, id), slot)| narrow(slot, *id));
         switch.mirrors.values_mut().flatten().for_each(|(id, slot)| narrow(slot, *id));
         switch.told_doubts = Some(self.doubtful(DoubtWidth::Block).map(|doubtful| doubtful.doubts).unwrap_or_default());
         Record::of(&switch)

@@ -408,3 +408,20 @@ fn a_saved_copy_without_what_state_tells(#[case] more: &str, #[case] expected: &
     });
     assert_eq!(unsaved, Some(expected));
 }
+
+/// A record keeps what is behind state: judged again, it says the same of the saved copy.
+#[test]
+fn a_record_keeps_what_is_behind_state() {
+    let state = format!("{TABLE}larder 740\npool 110 is asked here\nglass 2 onto p4\n");
+    let resolved = told(TEXT, &state).with_saved(SavedCopy::Read(Box::new(told(TEXT, "").switch)));
+    let record = serde_json::to_string(&resolved.record()).unwrap();
+    let again = serde_json::from_str::<yellowlegs_core::model::Record>(&record).unwrap().into_switch("t");
+    let again = Resolved::from_record(again);
+    assert_eq!(fact(&again, "p1 port.media"), "fibre state");
+    assert_eq!(serde_json::to_string(&again.record()).unwrap(), record);
+    let (policy, as_of) = (Policy::default(), AsOf::parse("2031-03-04T06:30:00Z").unwrap());
+    let selection = Selection::default();
+    let told = Judge::new(&policy, &as_of, &selection, false).told(&again, None);
+    let unsaved = told.iter().find(|(_, check, _)| check.id == "config/unsaved").map(|(.., told)| format!("{told:?}"));
+    assert_eq!(unsaved.as_deref(), Some("Met"));
+}

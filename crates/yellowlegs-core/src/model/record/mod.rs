@@ -15,8 +15,8 @@ use self::doubts::{RecordDangling, RecordDoubt, RecordTorn};
 use self::fact::{RecordFact, RecordKind};
 use self::settings::{RecordSettings, RecordSlot};
 use super::{
-    Fact, FileText, Mark, PortName, Quote, Remark, Requirement, SavedCopy, Scope, SettingId, Slot, Switch, TraitId,
-    TraitSlot, Traits, Unread, VlanId, platform,
+    Fact, FileText, Mark, Owner, PortName, Quote, Remark, Requirement, SavedCopy, Scope, SettingId, Slot, Switch,
+    TraitId, TraitSlot, Traits, Unread, VlanId, platform,
 };
 use crate::source::Place;
 
@@ -215,18 +215,24 @@ impl RecordQuote {
 impl Record {
     /// The record of a switch.
     pub fn of(switch: &Switch) -> Self {
-        let slot = |slot: &Slot| RecordSlot {
+        let plain = |slot: &Slot| RecordSlot {
             value: slot.value.clone(),
             origin: slot.origin,
             evidence: RecordQuote::of(switch, slot.mark),
+            instead_of: None,
+        };
+        let slot = |owner: Owner, id: SettingId, slot: &Slot| {
+            let instead_of = switch.behind_state.get(&(owner, id)).map(|behind| Box::new(plain(behind)));
+            RecordSlot { instead_of, ..plain(slot) }
         };
         let settings = |scope: Scope, port: Option<usize>| {
             let ids = SettingId::all().filter(|id| id.info().scope == scope);
-            RecordSettings(ids.map(|id| (id, slot(switch.slot(port, id)))).collect())
+            let owner = port.map_or(Owner::Switch, Owner::Port);
+            RecordSettings(ids.map(|id| (id, slot(owner.clone(), id, switch.slot(port, id)))).collect())
         };
         let mut vlans: BTreeMap<VlanId, RecordSettings> = BTreeMap::new();
         for ((vlan, id), value) in &switch.vlan_slots {
-            vlans.entry(*vlan).or_default().0.insert(*id, slot(value));
+            vlans.entry(*vlan).or_default().0.insert(*id, slot(Owner::Vlan(*vlan), *id, value));
         }
         let traits = TraitId::all().filter_map(|id| {
             let words = switch.traits.words(id)?.into_iter().map(str::to_owned).collect();
@@ -251,13 +257,18 @@ impl Record {
                 })
                 .collect(),
             settings: settings(Scope::Switch, None),
-            every_vlan: RecordSettings(switch.vlan_defaults.iter().map(|(id, value)| (*id, slot(value))).collect()),
+            every_vlan: RecordSettings(switch.vlan_defaults.iter().map(|(id, value)| (*id, plain(value))).collect()),
             mirrors: switch
                 .mirrors
                 .iter()
                 .map(|(name, slots)| RecordMirror {
                     mirror: name.to_string(),
-                    settings: RecordSettings(slots.iter().map(|(id, value)| (*id, slot(value))).collect()),
+                    settings: RecordSettings(
+                        slots
+                            .iter()
+                            .map(|(id, value)| (*id, slot(Owner::Mirror(Arc::clone(name)), *id, value)))
+                            .collect(),
+                    ),
                 })
                 .collect(),
             vlans: vlans.into_iter().map(|(v, settings)| RecordVlan { vlan: v, settings }).collect(),
@@ -316,20 +327,23 @@ impl Record {
         self.files.iter().for_each(|file| quotes.file(file));
         for (id, slot) in self.settings.0 {
             if id.info().scope == Scope::Switch {
-                switch.switch_slots[id.slot()] = quotes.slot(slot);
+                switch.switch_slots[id.slot()] = quotes.slot(Some(Owner::Switch), id, slot);
             }
         }
-        let of = |settings: RecordSettings, scope: Scope, quotes: &mut Quotes| -> BTreeMap<SettingId, Slot> {
+        let of = |settings: RecordSettings, scope: Scope, owner: Option<Owner>, quotes: &mut Quotes| {
             let mine = settings.0.into_iter().filter(|(id, _)| id.info().scope == scope);
-            mine.map(|(id, slot)| (id, quotes.slot(slot))).collect()
+            mine.map(|(id, slot)| (id, quotes.slot(owner.clone(), id, slot))).collect::<BTreeMap<SettingId, Slot>>()
         };
-        switch.vlan_defaults = of(self.every_vlan, Scope::Vlan, &mut quotes);
+        switch.vlan_defaults = of(self.every_vlan, Scope::Vlan, None, &mut quotes);
         for RecordMirror { mirror, settings } in self.mirrors {
-            let slots = of(settings, Scope::Mirror, &mut quotes);
-            switch.mirrors.insert(mirror.into(), slots);
+            let name: Arc<str> = mirror.into();
+            let slots = of(settings, Scope::Mirror, Some(Owner::Mirror(Arc::clone(&name))), &mut quotes);
+            switch.mirrors.insert(name, slots);
         }
         for RecordVlan { vlan, settings } in self.vlans {
-            switch.vlan_slots.extend(settings.0.into_iter().map(|(id, slot)| ((vlan, id), quotes.slot(slot))));
+            let slots = settings.0.into_iter();
+            let owner = Some(Owner::Vlan(vlan));
+            switch.vlan_slots.extend(slots.map(|(id, slot)| ((vlan, id), quotes.slot(owner.clone(), id, slot))));
         }
         let mut ports = self.ports;
         ports.sort_by_cached_key(|p| PortName::new(p.port.as_str()));
@@ -340,7 +354,7 @@ impl Record {
             switch.port_slots.add_port();
             for id in SettingId::of(Scope::Port) {
                 if let Some(slot) = settings.0.remove(&id) {
-                    switch.port_slots.set(index, id, quotes.slot(slot));
+                    switch.port_slots.set(index, id, quotes.slot(Some(Owner::Port(index)), id, slot));
                 }
             }
         }
@@ -384,16 +398,16 @@ impl Record {
         switch.remarks = self.remarks;
         switch.statements = self.statements;
         doubts::read(self.torn, self.dangling, self.doubts, &mut switch, &mut quotes);
-        switch.files = quotes.0;
+        (switch.files, switch.behind_state) = (quotes.0, quotes.1);
         switch.take_state(facts, tables);
         debug_assert!(platform::ALL.len() < 32);
         switch
     }
 }
 
-/// The quoted files of a record being read.
+/// The quoted files of a record being read, and what state stands before.
 #[derive(Default)]
-struct Quotes(Vec<FileText>);
+struct Quotes(Vec<FileText>, BTreeMap<(Owner, SettingId), Slot>);
 
 impl Quotes {
     fn file(&mut self, path: &str) {
@@ -411,7 +425,11 @@ impl Quotes {
         Mark { file: position as u16, line: quote.line, offset: quote.column.saturating_sub(1), width: quote.width }
     }
 
-    fn slot(&mut self, slot: RecordSlot) -> Slot {
+    fn slot(&mut self, owner: Option<Owner>, id: SettingId, slot: RecordSlot) -> Slot {
+        if let (Some(owner), Some(behind)) = (owner, slot.instead_of) {
+            let behind = self.slot(None, id, *behind);
+            self.1.insert((owner, id), behind);
+        }
         Slot { value: slot.value, origin: slot.origin, mark: slot.evidence.map(|e| self.mark(e)), contested: false }
     }
 }

@@ -17,6 +17,9 @@ pub(super) struct RecordSlot {
     pub(super) origin: Origin,
     #[serde(skip_serializing_if = "Option::is_none")]
     pub(super) evidence: Option<RecordQuote>,
+    /// What would be in force if state had told nothing.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(super) instead_of: Option<Box<RecordSlot>>,
 }
 
 #[derive(serde::Deserialize)]
@@ -27,6 +30,8 @@ struct RawSlot {
     origin: Option<String>,
     #[serde(default)]
     evidence: Option<RecordQuote>,
+    #[serde(default)]
+    instead_of: Option<Box<RawEntry>>,
 }
 
 #[derive(serde::Deserialize)]
@@ -63,17 +68,18 @@ enum RawEntry {
 
 impl RawEntry {
     fn into_slot(self, id: SettingId) -> Result<RecordSlot, String> {
-        let (value, origin, evidence) = match self {
-            Self::Full(slot) => (slot.value, slot.origin, slot.evidence),
-            Self::Short(value) => (value, None, None),
+        let (value, origin, evidence, instead_of) = match self {
+            Self::Full(slot) => (slot.value, slot.origin, slot.evidence, slot.instead_of),
+            Self::Short(value) => (value, None, None, None),
         };
+        let instead_of = instead_of.map(|entry| entry.into_slot(id).map(Box::new)).transpose()?;
         let value = value.of_kind(id.info().kind).map_err(|e| e.to_string())?;
         let origin = match origin {
             Some(word) => Origin::from_word(&word).ok_or_else(|| format!("`{word}` is no origin"))?,
             None if value.is_some() => Origin::Record,
             None => Origin::Unknown,
         };
-        Ok(RecordSlot { value, origin, evidence })
+        Ok(RecordSlot { value, origin, evidence, instead_of })
     }
 }
 
