@@ -212,15 +212,17 @@ impl RecordQuote {
     }
 }
 
+impl RecordSlot {
+    fn of(switch: &Switch, slot: &Slot) -> Self {
+        let evidence = RecordQuote::of(switch, slot.mark);
+        Self { value: slot.value.clone(), origin: slot.origin, evidence, instead_of: None }
+    }
+}
+
 impl Record {
     /// The record of a switch.
     pub fn of(switch: &Switch) -> Self {
-        let plain = |slot: &Slot| RecordSlot {
-            value: slot.value.clone(),
-            origin: slot.origin,
-            evidence: RecordQuote::of(switch, slot.mark),
-            instead_of: None,
-        };
+        let plain = |slot: &Slot| RecordSlot::of(switch, slot);
         let slot = |owner: Owner, id: SettingId, slot: &Slot| {
             let instead_of = switch.behind_state.get(&(owner, id)).map(|behind| Box::new(plain(behind)));
             RecordSlot { instead_of, ..plain(slot) }
