@@ -3,7 +3,7 @@
 mod support;
 
 use rstest::rstest;
-use support::Fleet;
+use support::{Fleet, list};
 
 const SHINGLE: &str = "dialects/shingle.toml";
 
@@ -54,6 +54,54 @@ fn facts_that_checks_will_miss_are_listed_and_the_audit_says_so_once() {
     let remark = "neither a rule nor a default gives port.dynamic-vlan; undetermined by that: port/dynamic-uplink";
     let words: Vec<&str> = audit.out.split_whitespace().collect();
     assert_eq!(words.join(" ").matches(remark).count(), 1, "{}{}", audit.out, audit.err);
+}
+
+const YOUNG: &str = "[dialect]\nname = 'young'\n[ports]\nnames = ['p<n>']\n[recognise]\nlines = ['berth <x:ports>']\n\
+                     [[rule]]\npattern = 'berth <p:ports>'\ndeclares = '<p>'\n";
+
+/// A dialect that gives next to nothing: what it lacks is told by feature, and once.
+#[test]
+fn a_young_dialect_is_told_by_feature_what_to_begin_with() {
+    let fleet = Fleet::empty();
+    fleet
+        .write("yellowlegs.toml", "")
+        .write("dialects/young.toml", YOUNG)
+        .write("sw1/config.txt", "berth p1\nberth p2\n");
+    let test = fleet.run(&["dialect", "test", "dialects/young.toml"]);
+    let lines: Vec<&str> = test.out.lines().collect();
+    assert_eq!(lines[0], "Without these facts checks stay undetermined:");
+    assert!(
+        lines[1].starts_with("  port            opens 21 checks, has a part in 23: enabled, mode, access-vlan"),
+        "{}",
+        test.out
+    );
+    assert!(test.out.contains("first: port: a rule for its lines") && lines.len() < 60, "{}", test.out);
+    // Each feature opens as many as follow, most first.
+    let opens: Vec<usize> = lines
+        .iter()
+        .take_while(|line| !line.contains("first:"))
+        .filter_map(|line| line.split_once(" opens ")?.1.split(' ').next()?.parse().ok())
+        .collect();
+    assert!(opens.len() > 10 && opens.is_sorted_by(|a, b| a >= b), "{opens:?}");
+    let each = fleet.run(&["dialect", "test", "dialects/young.toml", "-v"]).out;
+    assert!(each.contains("port.mode neither a rule nor a default gives it") && each.contains("guard/storm-missing"));
+    let audit = fleet.run(&["audit"]);
+    let words = audit.out.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert_eq!(words.matches("neither a rule nor a default gives").count(), 1, "{}", audit.out);
+    for told in [
+        "facts that checks need, of port, dhcp-snooping, guard, port-security, mirror, multicast and 18 more",
+        "`yellowlegs dialect test dialects/young.toml` says where to begin",
+        "role 48 checks on 2 ports: `yellowlegs policy new` drafts roles from the switches",
+        "port-security 4 checks on 2 ports: enabled, pinned-stations",
+    ] {
+        assert!(words.contains(told), "`{told}` is not in {}", audit.out);
+    }
+    assert!(audit.out.lines().count() < 60, "{}", audit.out);
+    // Machines hear of every fact.
+    let report = fleet.report(&[]);
+    let needs: std::collections::BTreeSet<&str> =
+        list(&report, "undetermined").iter().flat_map(|row| list(row, "needs")).filter_map(|n| n.as_str()).collect();
+    assert!(needs.contains("port.mode") && needs.len() > 15, "{needs:?}");
 }
 
 #[test]

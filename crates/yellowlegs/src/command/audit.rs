@@ -24,6 +24,7 @@ use crate::failure::Failure;
 use crate::fleet::{self, Fleet, Found, Loaded, Root, Unreadable, in_order};
 use crate::output;
 use crate::progress::Progress;
+use crate::render::missing::{FEW, Missing, by_feature};
 use crate::render::{Head, Open, REPORT, Tail};
 use crate::sinks::Sinks;
 
@@ -304,6 +305,9 @@ impl Work<'_> {
     }
 }
 
+/// So many features are named of those that a young dialect says nothing of.
+const NAMED_FEATURES: usize = 6;
+
 /// What a dialect never tells, said once and not for each port; of checks that are on.
 fn beyond(dialect: &Dialect, policy: &Policy) -> Vec<Remark> {
     let is_on = |id: &&str| {
@@ -316,17 +320,32 @@ fn beyond(dialect: &Dialect, policy: &Policy) -> Vec<Remark> {
         .filter(|out| !out.can_set)
         .map(|out| check::OutOfReach { checks: out.checks.iter().copied().filter(is_on).collect(), ..out });
     let never = never.filter(|out| !out.checks.is_empty());
-    let remark = |out: check::OutOfReach| Remark {
+    let remark = |text: String| Remark {
         about: format!("dialect {}", dialect.name()),
         file: Some(dialect.source().path().to_string()),
         line: None,
-        text: format!(
-            "neither a rule nor a default gives {}; undetermined by that: {}",
-            out.fact,
-            out.checks.join(", ")
-        ),
+        text,
     };
-    never.map(remark).collect()
+    let never: Vec<check::OutOfReach> = never.collect();
+    if never.len() <= FEW {
+        let each = never.iter().map(|out| {
+            format!("neither a rule nor a default gives {}; undetermined by that: {}", out.fact, out.checks.join(", "))
+        });
+        return each.map(remark).collect();
+    }
+    // A young dialect: by feature, and where to go on.
+    let missing: Vec<Missing<'_>> = never.iter().map(Missing::from).collect();
+    let features = by_feature(&missing);
+    let mut names: Vec<&str> = features.iter().map(|feature| feature.name).collect();
+    let more = names.len().saturating_sub(NAMED_FEATURES);
+    names.truncate(NAMED_FEATURES);
+    let more = if more > 0 { format!(" and {more} more") } else { String::new() };
+    vec![remark(format!(
+        "neither a rule nor a default gives {} facts that checks need, of {}{more}; `yellowlegs dialect test {}` says where to begin",
+        never.len(),
+        names.join(", "),
+        dialect.source().path()
+    ))]
 }
 
 fn finish(args: &Audit, fleet: &FleetOutcome, gathered: Gathered, sinks: Sinks) -> Result<ExitCode, Failure> {

@@ -57,8 +57,14 @@ fn test(args: &Test, loudness: Loudness) -> Result<ExitCode, Failure> {
     let dialect = load(&args.file)?;
     let failed = run_examples(&dialect);
     let mut out = output::stdout(loudness.color);
-    let written =
-        page::tested(&mut out, &dialect, &failed, &check::out_of_reach(&dialect), &left_open(&dialect), loudness.quiet);
+    let written = page::tested(
+        &mut out,
+        &dialect,
+        &failed,
+        &check::out_of_reach(&dialect),
+        &left_open(&dialect),
+        output::look(loudness, false),
+    );
     written.and_then(|()| out.flush()).map_err(Failure::stdout)?;
     Ok(ExitCode::from(u8::from(!failed.is_empty())))
 }

@@ -11,6 +11,8 @@ use yellowlegs_core::model::{Fact, FactKind, SettingId, TraitId};
 use yellowlegs_core::resolve::{Explained, Failed, Outcome, Said};
 
 use super::clean;
+use super::look::Look;
+use super::missing::{self, Missing};
 use super::style::{BOLD, DIM, GOOD, PLACE, level, paint};
 use yellowlegs_core::policy::Level;
 
@@ -311,10 +313,6 @@ pub(crate) fn rules(out: &mut dyn Write, dialect: &Dialect) -> io::Result<()> {
     Ok(())
 }
 
-fn unsettled(can_set: bool) -> &'static str {
-    if can_set { "no [defaults] value where the text is silent" } else { "neither a rule nor a default gives it" }
-}
-
 /// How the examples came out, and what users of the dialect will miss.
 pub(crate) fn tested(
     out: &mut dyn Write,
@@ -322,7 +320,7 @@ pub(crate) fn tested(
     failed: &[Failed],
     missing: &[OutOfReach],
     open: &[LeftOpen],
-    quiet: bool,
+    look: Look,
 ) -> io::Result<()> {
     for Failed { place, about, expected, got, line } in failed {
         let place = paint(PLACE, &clean(&place.to_string()));
@@ -332,27 +330,14 @@ pub(crate) fn tested(
             writeln!(out, "    by line {number} of the example: {}", clean(text.trim()))?;
         }
     }
-    if !missing.is_empty() && !quiet {
-        writeln!(out, "{}", paint(BOLD, "Without these facts checks stay undetermined:"))?;
-        for OutOfReach { fact, can_set, line, checks } in missing {
-            let why = unsettled(*can_set);
-            let place = line.map(|line| format!("  {}:{line}", clean(dialect.source().path()))).unwrap_or_default();
-            writeln!(out, "  {} {}{}", paint(BOLD, fact), paint(DIM, why), paint(PLACE, &place))?;
-            for some in checks.chunks(5) {
-                writeln!(out, "      {}", some.join(", "))?;
-            }
-        }
-    }
-    // Those that checks need are told already.
-    let more = || open.iter().filter(|open| missing.iter().all(|told| told.fact != open.fact));
-    if more().next().is_some() && !quiet {
-        writeln!(out, "{}", paint(BOLD, "Without these facts drills stay undetermined:"))?;
-        for LeftOpen { fact, can_set, drills } in more() {
-            writeln!(out, "  {} {}", paint(BOLD, fact), paint(DIM, unsettled(*can_set)))?;
-            for some in drills.chunks(6) {
-                writeln!(out, "      {}", some.join(", "))?;
-            }
-        }
+    if !look.is_quiet() {
+        let path = dialect.source().path();
+        let checks: Vec<Missing<'_>> = missing.iter().map(Missing::from).collect();
+        missing::write(out, path, missing::CHECKS, &checks, &look)?;
+        // Those that checks need are told already.
+        let more = open.iter().filter(|open| missing.iter().all(|told| told.fact != open.fact));
+        let drills: Vec<Missing<'_>> = more.map(Missing::from).collect();
+        missing::write(out, path, "drill", &drills, &look)?;
     }
     let examples = dialect.examples();
     let checked: usize =

@@ -1,10 +1,10 @@
 //! What is not known: facts that are missing, lines not understood, remarks.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::io::{self, Write};
 
 use yellowlegs_core::finding::{Totals, UndeterminedRow, UnreadRow};
-use yellowlegs_core::model::FactKind;
+use yellowlegs_core::model::{FactKind, SettingId, TraitId};
 
 use super::super::clean;
 use super::super::look::Look;
@@ -46,7 +46,10 @@ pub(super) fn undetermined(out: &mut dyn Write, totals: &Totals, look: &Look) ->
         return Ok(());
     }
     writeln!(out, "\n{}", paint(BOLD, "Undetermined: facts are missing"))?;
-    for (needs, rows) in facts.iter().take(GROUPS) {
+    if facts.len() > GROUPS {
+        return by_feature(out, &facts, look);
+    }
+    for (needs, rows) in &facts {
         let ports = rows.iter().map(|r| r.ports).max().unwrap_or_default();
         let switches = rows.iter().map(|r| r.switches).max().unwrap_or_default();
         let sample = rows.iter().find_map(|r| r.sample.first());
@@ -56,10 +59,42 @@ pub(super) fn undetermined(out: &mut dyn Write, totals: &Totals, look: &Look) ->
         wrapped(out, &format!("  {} ", paint(BOLD, &needs.join(", "))), 4, &clean(&on), look.width)?;
         wrapped(out, "    ", 4, &few(rows.iter().map(|r| r.check).collect()).join(", "), look.width)?;
     }
-    if facts.len() > GROUPS {
-        writeln!(out, "  and {} more; --format json lists them all", facts.len() - GROUPS)?;
-    }
     Ok(())
+}
+
+/// Many facts, each feature once: how many checks wait for it and on how many ports, and what is missing of it.
+fn by_feature(out: &mut dyn Write, facts: &[(&[&str], Vec<&UndeterminedRow>)], look: &Look) -> io::Result<()> {
+    let mut features: BTreeMap<&str, (BTreeSet<&str>, Vec<&UndeterminedRow>)> = BTreeMap::new();
+    for (needs, rows) in facts {
+        for need in *needs {
+            let (feature, name) = match need.split_once('.') {
+                Some(parts) if SettingId::by_name(need).is_some() => parts,
+                _ if TraitId::by_name(need).is_some() => ("platform", *need),
+                _ => (*need, ""),
+            };
+            let (names, waiting) = features.entry(feature).or_default();
+            names.extend(Some(name).filter(|name| !name.is_empty()));
+            waiting.extend(rows);
+        }
+    }
+    let mut features: Vec<_> = features.into_iter().collect();
+    let checks = |rows: &[&UndeterminedRow]| rows.iter().map(|row| row.check).collect::<BTreeSet<_>>().len();
+    features.sort_by_key(|(_, (_, rows))| std::cmp::Reverse(checks(rows)));
+    for (feature, (names, rows)) in features {
+        let ports = rows.iter().map(|row| row.ports).max().unwrap_or_default();
+        let switches = rows.iter().map(|row| row.switches).max().unwrap_or_default();
+        let on = if ports > 0 { many(ports, "port") } else { many(switches, "switch") };
+        let names: Vec<&str> = names.into_iter().collect();
+        let mut text = format!("{} on {on}", many(checks(&rows), "check"));
+        if !names.is_empty() {
+            text = format!("{text}: {}", names.join(", "));
+        }
+        if feature == "role" {
+            text.push_str(": `yellowlegs policy new` drafts roles from the switches");
+        }
+        wrapped(out, &format!("  {}  ", paint(BOLD, feature)), 4, &clean(&text), look.width)?;
+    }
+    writeln!(out, "  (--format json lists each fact with its checks)")
 }
 
 /// What lines that are not understood keep open: each shape once.
