@@ -113,14 +113,18 @@ pub(crate) fn format_of(path: &Path) -> Result<&'static Format, Failure> {
     })
 }
 
-/// How a report for people is to look on standard output.
-pub(crate) fn look(loudness: Loudness, each: bool) -> Look {
-    let stdout = std::io::stdout();
-    let plain = match loudness.color {
-        Color::Auto => AutoStream::choice(&stdout) == anstream::ColorChoice::Never,
+/// Whether standard output takes no colours.
+pub(crate) fn is_plain(color: Color) -> bool {
+    match color {
+        Color::Auto => AutoStream::choice(&std::io::stdout()) == anstream::ColorChoice::Never,
         Color::Always => false,
         Color::Never => true,
-    };
+    }
+}
+
+/// How a report for people is to look on standard output.
+pub(crate) fn look(loudness: Loudness, each: bool) -> Look {
+    let (stdout, plain) = (std::io::stdout(), is_plain(loudness.color));
     let columns = terminal_size::terminal_size_of(&stdout).map(|(columns, _)| usize::from(columns.0));
     let amount = match (loudness.quiet, loudness.verbose) {
         (true, _) => Amount::Little,

@@ -9,7 +9,7 @@ use crate::args::{Audit, Loudness};
 use crate::failure::Failure;
 use crate::output::{self, Target};
 use crate::progress::Progress;
-use crate::render::{Head, Report, Tail};
+use crate::render::{FORMATS, Head, Nothing, Report, Tail, TextReport};
 
 /// The reports, opened before the slow work.
 pub(crate) struct Sinks {
@@ -27,7 +27,14 @@ impl Sinks {
         for path in &args.write {
             files.push((path.clone(), Target::open(path)?, output::format_of(path)?.report(look.in_file())));
         }
-        let stdout = (output::stdout(loudness.color), args.format.report(look));
+        // Where the whole is in files, the screen has what is read first; with -q it stays empty.
+        let report = match (args.format, args.write.is_empty(), loudness.quiet) {
+            (Some(format), ..) => format.report(look),
+            (None, true, _) => FORMATS[0].report(look),
+            (None, false, false) => Box::new(TextReport::last_screen(look)),
+            (None, false, true) => Box::new(Nothing),
+        };
+        let stdout = (output::stdout(loudness.color), report);
         Ok(Self { stdout, closed: false, files, progress })
     }
 

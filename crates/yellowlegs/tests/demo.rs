@@ -171,14 +171,28 @@ fn the_tour_unpacks_the_fleet_and_runs_on_it() {
         here.read("marram-ferries/yellowlegs.toml"),
         fs::read_to_string(demo_folder().join("yellowlegs.toml")).unwrap()
     );
-    // Every command it shows can be run again by hand, with the same answer.
-    let shown: Vec<&str> = first.out.lines().filter_map(|l| l.strip_prefix("$ yellowlegs ")).collect();
-    assert!(shown.len() >= 3, "{shown:?}");
-    for command in shown {
-        let words: Vec<&str> = command.split(' ').collect();
-        let again = here.run(&words);
+    // Every command it shows can be run again by hand, with the same answer: of it the tour shows a screen, and says how much more there is.
+    let stops: Vec<&str> = first.out.split("\n── ").skip(1).collect();
+    assert_eq!(stops.len(), 9);
+    let whole = here.run(&["demo", "tour", "--whole"]).out;
+    assert!(first.out.lines().count() < 300 && whole.lines().count() > 500 && !whole.contains("(+ "));
+    for stop in stops {
+        let (_, rest) = stop.split_once("$ yellowlegs ").unwrap();
+        let (command, shown) = rest.split_once("\n\n").unwrap();
+        let again = here.run(&command.split(' ').collect::<Vec<_>>());
         assert!([0, 1].contains(&again.code), "{command}: {}", again.err);
-        assert!(first.out.contains(again.out.trim_end()), "{command} says something else by hand");
+        let answer = again.out.trim_end().trim_start_matches('\n');
+        let all: Vec<&str> = answer.lines().collect();
+        let lines: Vec<&str> = shown.trim_end().lines().collect();
+        let most = all.len().min(18);
+        if answer.is_empty() {
+            assert_eq!(lines[0], format!("(nothing printed; exit code {})", again.code));
+            continue;
+        }
+        assert_eq!(lines[..most], all[..most], "{command} says something else by hand");
+        let more = format!("(+ {} lines)", all.len() - most);
+        assert_eq!(shown.contains(&more), all.len() > most, "{command}: {more}");
+        assert!(whole.contains(&answer.replace("marram-ferries", "tour")), "{command} is not told whole");
     }
     // The next one takes a fresh folder, and none is ever written over.
     assert_eq!(here.run(&["demo"]).code, 0);

@@ -278,3 +278,22 @@ fn own_drills_of_the_guide() {
         assert_eq!(ran.code, 0, "{}{}", ran.out, ran.err);
     }
 }
+
+/// What hangs on who is heard there is told of that port alone, and not of those that are configured like it.
+#[test]
+fn two_receivers_are_where_two_are_heard() {
+    let fleet = Fleet::demo();
+    let ran = fleet.run(&["drill", "two-receivers", "--switch", "sp-hall-1", "--format", "json"]);
+    let report: serde_json::Value = serde_json::from_str(&ran.out).unwrap();
+    let played: Vec<&str> = list(&report, "drills").iter().map(|one| text(one, "port")).collect();
+    let record: serde_json::Value = serde_json::from_str(&fleet.run(&["read", "saltpan/sp-hall-1", "-q"]).out).unwrap();
+    let mut heard: std::collections::BTreeMap<&str, std::collections::BTreeSet<&str>> = Default::default();
+    for fact in list(&record, "facts").iter().filter(|fact| text(fact, "fact") == "station") {
+        heard.entry(text(&fact["fields"], "port")).or_default().insert(text(&fact["fields"], "address"));
+    }
+    assert!(!played.is_empty());
+    assert!(
+        played.iter().all(|port| heard.get(port).is_some_and(|stations| stations.len() > 1)),
+        "{played:?} {heard:?}"
+    );
+}

@@ -5,6 +5,7 @@
 
 mod support;
 
+use std::io::Write as _;
 use std::process::{Command, Stdio};
 
 use rstest::rstest;
@@ -12,16 +13,37 @@ use support::{Fleet, nasty};
 
 /// What the program writes to a terminal, by `script` of util-linux.
 fn on_a_terminal(fleet: &Fleet, words: &str) -> String {
+    typed_on_a_terminal(fleet, words, "")
+}
+
+/// The same with what somebody types.
+fn typed_on_a_terminal(fleet: &Fleet, words: &str, keys: &str) -> String {
     let program = assert_cmd::cargo::cargo_bin("yellowlegs");
     let line = format!("{} {words}", program.display());
-    let output = Command::new("script")
+    let mut script = Command::new("script")
         .current_dir(fleet.path())
         .args(["-qec", &line, "/dev/null"])
-        .stdin(Stdio::null())
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
         .env("TERM", "dumb")
-        .output()
+        .spawn()
         .unwrap();
+    script.stdin.take().unwrap().write_all(keys.as_bytes()).unwrap();
+    let output = script.wait_with_output().unwrap();
     String::from_utf8_lossy(&output.stdout).into_owned()
+}
+
+/// The tour waits at each stop: Enter leads on, `q` ends it, and so does the end of what is typed.
+#[rstest]
+#[case::on_and_enough("\n\nq\n", 3)]
+#[case::enough_at_once("q\n", 1)]
+#[case::all_of_it("\n\n\n\n\n\n\n\n", 9)]
+#[case::nobody_types("", 1)]
+fn the_tour_goes_stop_by_stop(#[case] keys: &str, #[case] stops: usize) {
+    let told = typed_on_a_terminal(&Fleet::empty(), "demo tour", keys);
+    assert_eq!(told.matches("$ yellowlegs ").count(), stops, "{told}");
+    assert_eq!(told.matches("q: enough").count(), stops.min(8), "{told}");
+    assert!(told.contains("For your own switches:") && told.contains("(+ "), "{told}");
 }
 
 /// Colours and the program's own progress apart, what is left that a terminal would obey.

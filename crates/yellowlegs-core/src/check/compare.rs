@@ -50,7 +50,7 @@ pub fn compare(a: &Resolved, b: &Resolved, matters: impl Fn(SettingId) -> bool) 
     let mut groups: Vec<(Key, Vec<About>)> = Vec::new();
     let claimed = |one: &Slot, other: &Slot| one.value.is_some() || other.origin.is_written();
     for (about, id) in differences(a, b).into_iter().filter(|(_, id)| matters(*id)) {
-        let (on_a, on_b) = (a.slot_of(&about, id), b.slot_of(&about, id));
+        let (on_a, on_b) = (a.slot_by_hand(&about, id), b.slot_by_hand(&about, id));
         if !claimed(&on_a, &on_b) || !claimed(&on_b, &on_a) {
             continue;
         }
@@ -95,7 +95,7 @@ pub fn compare(a: &Resolved, b: &Resolved, matters: impl Fn(SettingId) -> bool) 
 
 fn evidence(of: &Resolved, about: &About, id: SettingId) -> Vec<Evidence> {
     let switch = &of.switch;
-    let slot = of.slot_of(about, id);
+    let slot = of.slot_by_hand(about, id);
     let shown = Slot { mark: slot.mark.map(|mark| of.deciding_words(mark, id)), ..slot };
     let port = match about {
         About::Port(name) => switch.port_index(name),

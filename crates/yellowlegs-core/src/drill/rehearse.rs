@@ -1,6 +1,6 @@
 //! Plays drills on ports: on each once, and once more for either value of what nobody knows.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use super::agreed::agree;
@@ -9,7 +9,7 @@ use super::asked::{Asked, Assumed, Hang, Known};
 use super::machine::{Because, Machine, Millis, Session, Told};
 use super::{Drill, all};
 use crate::finding::{Evidence, quote_slot};
-use crate::model::{Cause, Scope, SettingId, Slot, StationAddress, Switch, platform};
+use crate::model::{Cause, Scope, SettingId, Slot, StationAddress, Switch, facts, platform};
 use crate::policy::{Assignment, Faces, Policy, Role, assign};
 use crate::resolve::Resolved;
 
@@ -265,7 +265,7 @@ pub struct Rehearser<'a> {
     policy: &'a Policy,
     around: &'a Around,
     roles: Assignment,
-    /// Ports that a cable, a server or a mirror sets apart.
+    /// Ports that a cable, a server, a mirror or a second station sets apart.
     apart: BTreeSet<usize>,
     flood: u32,
 }
@@ -280,6 +280,14 @@ impl<'a> Rehearser<'a> {
         for session in Machine::new(Asked::new(switch)).sessions().into_iter().flatten() {
             apart.extend(session.sources.keys().copied().chain(session.target));
         }
+        let mut heard: BTreeMap<usize, BTreeSet<StationAddress>> = BTreeMap::new();
+        for row in switch.facts_of(facts::station::FACT) {
+            let port = row.port().and_then(|name| switch.port_index(name));
+            if let (Some(port), Some(address)) = (port, row.get(facts::station::ADDRESS)) {
+                heard.entry(port).or_default().insert(address);
+            }
+        }
+        apart.extend(heard.into_iter().filter(|(_, stations)| stations.len() > 1).map(|(port, _)| port));
         Self { resolved, policy, around, roles, apart, flood: 10_000 }
     }
 

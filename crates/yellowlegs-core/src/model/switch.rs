@@ -456,10 +456,16 @@ impl Switch {
         self.by_hand(Owner::Vlan(vlan), id, self.vlan_slot(vlan, id))
     }
 
+    /// Of a mirror session without what state told.
+    pub(crate) fn mirror_slot_by_hand(&self, name: &Arc<str>, id: SettingId) -> Option<&Slot> {
+        let slot = self.mirrors.get(name)?.get(&id)?;
+        Some(self.by_hand(Owner::Mirror(Arc::clone(name)), id, slot))
+    }
+
     /// The mirror sessions that somebody wrote, each with what it has without what state told.
     pub(crate) fn mirrors_by_hand(&self) -> BTreeMap<&Arc<str>, BTreeMap<SettingId, &Slot>> {
         let written = self.mirrors.iter().map(|(name, slots)| {
-            let own = slots.iter().map(|(id, slot)| (*id, self.by_hand(Owner::Mirror(Arc::clone(name)), *id, slot)));
+            let own = slots.keys().filter_map(|id| Some((*id, self.mirror_slot_by_hand(name, *id)?)));
             (name, own.filter(|(_, slot)| slot.origin != Origin::Unknown).collect::<BTreeMap<_, _>>())
         });
         written.filter(|(_, slots)| !slots.is_empty()).collect()

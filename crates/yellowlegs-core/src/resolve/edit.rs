@@ -121,6 +121,18 @@ impl Resolved {
         slot.cloned().unwrap_or(Slot::UNKNOWN)
     }
 
+    /// The same without what state told: what somebody wrote, or the platform's default. Changes and comparisons go by it.
+    pub fn slot_by_hand(&self, about: &About, setting: SettingId) -> Slot {
+        let switch = &self.switch;
+        let slot = match about {
+            About::Switch => Some(switch.slot_by_hand(None, setting)),
+            About::Port(name) => switch.port_index(name).map(|port| switch.slot_by_hand(Some(port), setting)),
+            About::Vlan(vlan) => Some(switch.vlan_slot_by_hand(*vlan, setting)),
+            About::Mirror(name) => switch.mirror_slot_by_hand(name, setting),
+        };
+        slot.cloned().unwrap_or(Slot::UNKNOWN)
+    }
+
     /// The lines that make a change; the ones that change the least besides, of those the fewest.
     pub fn edit(&self, wanted: &Wanted) -> Result<Edit, EditProblem> {
         let history = self.history.as_deref().ok_or(EditProblem::NoText)?;
@@ -159,7 +171,7 @@ impl<'a> Writer<'a> {
     /// Every group of lines that might make the change.
     fn candidates(&self) -> Vec<Vec<String>> {
         let Wanted { setting, value, about } = self.wanted;
-        let current = self.before.slot_of(about, *setting).value;
+        let current = self.before.slot_by_hand(about, *setting).value;
         let mut found: Vec<Vec<String>> = Vec::new();
         for (rule, effect, negated) in self.sayings() {
             match &effect.change {
@@ -436,7 +448,7 @@ impl<'a> Writer<'a> {
             let Change::Set(operands) = &effect.change else { continue };
             for operand in operands {
                 let open = matches!(operand.hole(), Some(HoleRef::Own(hole)) if chain[0].is_open(*hole));
-                let value = self.before.slot_of(&self.wanted.about, effect.setting).value;
+                let value = self.before.slot_by_hand(&self.wanted.about, effect.setting).value;
                 if let (true, Some(value)) = (open, value) {
                     self.assign(&mut chain, operand, &value)?;
                 }
@@ -480,7 +492,7 @@ impl<'a> Writer<'a> {
             return None;
         }
         let Wanted { about, setting, value } = self.wanted;
-        if after.slot_of(about, *setting).value.as_ref() != Some(value) {
+        if after.slot_by_hand(about, *setting).value.as_ref() != Some(value) {
             return None;
         }
         let mut also = differences(self.before, &after);
@@ -523,7 +535,7 @@ pub fn differences(before: &Resolved, after: &Resolved) -> Vec<(About, SettingId
     let mut found = Vec::new();
     let mut compare = |about: About, scope: Scope| {
         for id in SettingId::of(scope) {
-            if before.slot_of(&about, id).value != after.slot_of(&about, id).value {
+            if before.slot_by_hand(&about, id).value != after.slot_by_hand(&about, id).value {
                 found.push((about.clone(), id));
             }
         }

@@ -425,3 +425,16 @@ fn a_record_keeps_what_is_behind_state() {
     let unsaved = told.iter().find(|(_, check, _)| check.id == "config/unsaved").map(|(.., told)| format!("{told:?}"));
     assert_eq!(unsaved.as_deref(), Some("Met"));
 }
+
+/// A change is tried by reading the text, which has no state: what state tells is no change besides.
+#[test]
+fn a_change_beside_what_state_tells() {
+    use yellowlegs_core::model::{SettingId, Value};
+    use yellowlegs_core::resolve::{About, Wanted};
+    let resolved = told(TEXT, &format!("{TABLE}larder 740\npool 110 is asked here\nglass 2 onto p4\n"));
+    let speed = SettingId::by_name("port.speed").unwrap();
+    let wanted = Wanted { about: About::Port("p2".into()), setting: speed, value: Value::Count(100) };
+    let edit = resolved.edit(&wanted).unwrap();
+    assert_eq!(edit.lines.len(), 2, "{:?}", edit.lines);
+    assert!(edit.also.is_empty(), "{:?}", edit.also);
+}

@@ -42,10 +42,10 @@ pub(crate) struct Audit {
     /// Read so many switches at a time [default: one for each processor]
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=1024))]
     pub(crate) jobs: Option<u16>,
-    /// What to print
-    #[arg(long, value_parser = kinds(), default_value = "text", value_name = "NAME")]
-    pub(crate) format: &'static Format,
-    /// Write a report to this file too, its kind by its ending (may be given several times)
+    /// What to print [default: text; its last screen alone where --write is given, nothing with -q besides]
+    #[arg(long, value_parser = kinds(), value_name = "NAME")]
+    pub(crate) format: Option<&'static Format>,
+    /// Write a report to this file, its kind by its ending (may be given several times)
     #[arg(long, value_name = "FILE")]
     pub(crate) write: Vec<PathBuf>,
     #[command(flatten)]

@@ -1,13 +1,13 @@
-//! `yellowlegs demo`: the demo fleet, unpacked and walked through.
+//! `yellowlegs demo`: the demo fleet, unpacked and walked through. Each stop is a command of this program, run as anybody would; in a
+//! terminal the tour waits after each.
 
-use std::io::Write;
+use std::io::{BufRead as _, IsTerminal as _, Write};
 use std::path::{Path, PathBuf};
-use std::process::ExitCode;
+use std::process::{Command, ExitCode, Stdio};
 
-use clap::Parser;
 use include_dir::{Dir, include_dir};
 
-use crate::args::{Cli, Demo, Loudness};
+use crate::args::{Demo, Loudness};
 use crate::failure::Failure;
 use crate::output;
 use crate::render::clean;
@@ -16,6 +16,16 @@ static FLEET: Dir<'static> = include_dir!("$CARGO_MANIFEST_DIR/../../demo");
 
 /// The folder that the fleet goes into when none is named.
 const NAME: &str = "marram-ferries";
+/// Lines of a stop where nobody knows how tall the screen is.
+const SCREEN: usize = 24;
+/// Lines of a screen that a stop's title and its end take.
+const FRAME: usize = 6;
+
+/// A stop of the tour: what it shows, and the words of the command.
+struct Stop {
+    shows: &'static str,
+    words: Vec<String>,
+}
 
 pub(super) fn run(args: &Demo, loudness: Loudness) -> Result<ExitCode, Failure> {
     let dir = match &args.dir {
@@ -23,48 +33,91 @@ pub(super) fn run(args: &Demo, loudness: Loudness) -> Result<ExitCode, Failure> 
         None => fresh(Path::new(NAME)),
     };
     unpack(&dir)?;
-    let folder = dir.display().to_string();
+    let stops = stops(&dir);
+    let waits = std::io::stdout().is_terminal() && std::io::stdin().is_terminal();
+    let height = terminal_size::terminal_size_of(std::io::stdout()).map_or(SCREEN, |(_, rows)| usize::from(rows.0));
+    let most = if args.whole { usize::MAX } else { height.saturating_sub(FRAME).max(FRAME) };
+    let count = stops.len();
+    for (number, stop) in stops.iter().enumerate() {
+        let title = format!("\n── {} of {count}. {}\n$ yellowlegs {}\n\n", number + 1, stop.shows, quoted(&stop.words));
+        say(loudness, &title)?;
+        show(stop, most, loudness)?;
+        if waits && number + 1 < count && !leads_on(loudness)? {
+            break;
+        }
+    }
+    say(loudness, &end(&dir))?;
+    Ok(ExitCode::SUCCESS)
+}
+
+fn stops(dir: &Path) -> Vec<Stop> {
     let inside = |path: &str| dir.join(path).display().to_string();
+    let folder = dir.display().to_string();
     let (dialect, gates) = (inside("dialects/shingle.toml"), inside("northquay/nq-gates-1/config.txt"));
-    let page = inside("page.html");
-    let stops: [(&str, Vec<&str>); 9] = [
+    let (page, report) = (inside("page.html"), inside("report.json"));
+    let all: [(&str, &[&str]); 9] = [
+        ("the whole audit as a page: how bad it is, and where to begin", &["audit", &folder, "--write", &page]),
         (
-            "which ports of one switch break port security",
-            vec!["audit", &folder, "--switch", "nq-desks-1", "--only", "port-security"],
+            "which ports of one switch break port security, and the lines that prove it",
+            &["audit", &folder, "--switch", "nq-desks-1", "--only", "port-security"],
         ),
-        ("one check explained", vec!["checks", "port-security/not-armed"]),
-        ("a socket that somebody calls about", vec!["port", "nq-desks-1", "1.7", "--fleet", &folder]),
+        ("one check explained", &["checks", "port-security/not-armed"]),
+        ("a socket that somebody calls about", &["port", "nq-desks-1", "1.7", "--fleet", &folder]),
         (
             "what an attacker would get through on the ticket desks of one switch",
-            vec!["drill", "--fleet", &folder, "--switch", "nq-desks-1", "--role", "desk"],
+            &["drill", "--fleet", &folder, "--switch", "nq-desks-1", "--role", "desk"],
         ),
-        ("which links came and went too often", vec!["flaps", "--fleet", &folder]),
-        ("two sister switches that should be alike", vec!["compare", "sp-gates-1", "sp-gates-2", "--fleet", &folder]),
-        ("lines of a text that its dialect does not know", vec!["dialect", "explain", &dialect, &gates, "--unread"]),
+        ("which links came and went too often", &["flaps", "--fleet", &folder]),
+        ("two sister switches that should be alike", &["compare", "sp-gates-1", "sp-gates-2", "--fleet", &folder]),
+        ("lines of a text that its dialect does not know", &["dialect", "explain", &dialect, &gates, "--unread"]),
         (
-            "everything, for a pipeline: only the exit code and a file",
-            vec!["audit", &folder, "-q", "--only", "port/mode-negotiated", "--write"],
+            "for a pipeline: only the exit code and a file",
+            &["audit", &folder, "-q", "--only", "port/mode-negotiated", "--write", &report],
         ),
-        ("the whole audit, and the same as a page", vec!["audit", &folder, "--write", &page]),
     ];
-    let report = inside("report.json");
-    for (number, (what, mut words)) in stops.into_iter().enumerate() {
-        if words.last() == Some(&"--write") {
-            words.push(&report);
-        }
-        say(loudness, &format!("\n── {}. {what}\n$ yellowlegs {}\n\n", number + 1, quoted(&words)))?;
-        let cli = Cli::try_parse_from(std::iter::once("yellowlegs").chain(words))
-            .map_err(|error| Failure::usage(error, "this is a mistake in the demo"))?;
-        super::run(&Cli { loudness: Loudness { color: loudness.color, ..cli.loudness }, ..cli })?;
+    all.map(|(shows, words)| Stop { shows, words: words.iter().map(|word| (*word).to_owned()).collect() }).into()
+}
+
+/// Runs a stop's command and shows so many lines of what it prints.
+fn show(stop: &Stop, most: usize, loudness: Loudness) -> Result<(), Failure> {
+    let this = std::env::current_exe().map_err(|error| Failure::path(Path::new("yellowlegs"), error))?;
+    let mut command = Command::new(&this);
+    command.args(&stop.words).arg("--color").arg(if output::is_plain(loudness.color) { "never" } else { "always" });
+    let ran = command.stderr(Stdio::inherit()).output().map_err(|error| Failure::path(&this, error))?;
+    let text = String::from_utf8_lossy(&ran.stdout);
+    let lines: Vec<&str> = text.trim_end().trim_start_matches('\n').lines().collect();
+    let mut out = output::stdout(loudness.color);
+    let mut tell = |line: &str| writeln!(out, "{line}").map_err(Failure::stdout);
+    lines.iter().take(most).try_for_each(|line| tell(line))?;
+    if lines.len() > most {
+        tell(&format!("(+ {} lines)", lines.len() - most))?;
     }
-    say(
-        loudness,
-        &format!(
-            "\nThe fleet is in {folder}; open {page} in a browser. Change a line, run a command again, see what it says.\n\
-             What was understood of a configuration, as JSON: yellowlegs read {folder}/northquay/nq-desks-1\n"
-        ),
-    )?;
-    Ok(ExitCode::SUCCESS)
+    match ran.status.code() {
+        Some(code @ 0..=3) if lines.is_empty() => tell(&format!("(nothing printed; exit code {code})"))?,
+        Some(0 | 1 | 3) => {}
+        _ => return Err(Failure::usage("a command of the tour failed", "what it said stands above")),
+    }
+    out.flush().map_err(Failure::stdout)
+}
+
+/// Waits at the end of a stop: whether the tour goes on.
+fn leads_on(loudness: Loudness) -> Result<bool, Failure> {
+    say(loudness, "\nEnter: the next stop; q: enough ")?;
+    let mut answer = String::new();
+    let read = std::io::stdin().lock().read_line(&mut answer);
+    Ok(read.is_ok_and(|read| read > 0) && !answer.trim().eq_ignore_ascii_case("q"))
+}
+
+/// What to do next, here and at home.
+fn end(dir: &Path) -> String {
+    let folder = dir.display();
+    format!(
+        "\nThe fleet is in {folder}. Change a line, run a command again, see what it says; --whole shows all of every stop.\n\
+         For your own switches:\n  \
+         yellowlegs dialect sketch CONFIG...        a starting dialect from texts nobody described yet\n  \
+         yellowlegs policy new FOLDER               a policy drafted from a fleet: VLANs, roles, servers, links\n  \
+         yellowlegs audit FOLDER --write page.html  what breaks it\n"
+    )
 }
 
 /// `marram-ferries`, or with a number behind it where that is taken.
@@ -84,10 +137,10 @@ fn unpack(dir: &Path) -> Result<(), Failure> {
     FLEET.extract(dir).map_err(|error| Failure::path(dir, error))
 }
 
-fn quoted(words: &[&str]) -> String {
-    let quote = |word: &&str| {
+fn quoted(words: &[String]) -> String {
+    let quote = |word: &String| {
         let plain = word.chars().all(|c| c.is_ascii_alphanumeric() || "-_./*".contains(c));
-        if plain { (*word).to_owned() } else { format!("'{}'", word.replace('\'', "'\\''")) }
+        if plain { word.clone() } else { format!("'{}'", word.replace('\'', "'\\''")) }
     };
     words.iter().map(quote).collect::<Vec<_>>().join(" ")
 }

@@ -30,6 +30,8 @@ use yellowlegs_core::finding::{Evidence, EvidenceKind, Finding, Summary, SwitchO
 use yellowlegs_core::model::Value;
 use yellowlegs_core::policy::RoleFrom;
 
+pub(crate) use text::TextReport;
+
 pub(crate) use catalogue::{catalogue_json, catalogue_text, explain};
 pub(crate) use clean::clean;
 pub(crate) use json::{REPORT, write_json};
@@ -96,6 +98,23 @@ pub(crate) struct Format {
     /// How its files end.
     pub(crate) endings: &'static [&'static str],
     make: fn(Look) -> Box<dyn Report>,
+}
+
+/// A report that prints nothing: what was asked for is in files.
+pub(crate) struct Nothing;
+
+impl Report for Nothing {
+    fn head(&mut self, _: &mut dyn Write, _: &Head) -> io::Result<()> {
+        Ok(())
+    }
+
+    fn switch(&mut self, _: &mut dyn Write, _: &SwitchOutcome) -> io::Result<()> {
+        Ok(())
+    }
+
+    fn tail(&mut self, _: &mut dyn Write, _: &Tail<'_>) -> io::Result<()> {
+        Ok(())
+    }
 }
 
 impl Format {

@@ -29,17 +29,27 @@ pub(crate) const FORMAT: Format = Format {
 pub(crate) struct TextReport {
     pub(crate) look: Look,
     head: Head,
+    /// Only the last screen.
+    brief: bool,
 }
 
 impl TextReport {
     pub(crate) fn new(look: Look) -> Self {
-        Self { look, head: Head::default() }
+        Self { look, head: Head::default(), brief: false }
+    }
+
+    /// Only how bad it is and where to begin.
+    pub(crate) fn last_screen(look: Look) -> Self {
+        Self { brief: true, ..Self::new(look) }
     }
 }
 
 impl Report for TextReport {
     fn head(&mut self, out: &mut dyn Write, head: &Head) -> io::Result<()> {
         self.head = head.clone();
+        if self.brief {
+            return Ok(());
+        }
         wrapped(out, "", 2, &clean(&head.title()), self.look.width)?;
         if !head.chosen.is_empty() {
             let lead = paint(DIM, "reported is only ");
@@ -49,7 +59,7 @@ impl Report for TextReport {
     }
 
     fn switch(&mut self, out: &mut dyn Write, outcome: &SwitchOutcome) -> io::Result<()> {
-        let Some(row) = &outcome.row else { return Ok(()) };
+        let Some(row) = outcome.row.as_ref().filter(|_| !self.brief) else { return Ok(()) };
         writeln!(out)?;
         heading(out, row, &self.look)?;
         panel::draw(out, &outcome.ports, &self.look)?;
@@ -69,15 +79,8 @@ impl Report for TextReport {
     }
 
     fn tail(&mut self, out: &mut dyn Write, tail: &Tail<'_>) -> io::Result<()> {
-        if !tail.fleet_findings.is_empty() {
-            writeln!(out, "\n{}", paint(BOLD, "Across the fleet"))?;
-            self.blocks(out, tail.fleet_findings, true)?;
-        }
-        open::undetermined(out, tail.totals, &self.look)?;
-        open::doubts(out, tail.totals, self.head.doubt, &self.look)?;
-        if !self.look.is_quiet() {
-            open::unread(out, tail.totals, &self.look)?;
-            open::remarks(out, tail.totals, &self.look)?;
+        if !self.brief {
+            self.details(out, tail)?;
         }
         if !tail.unreadable.is_empty() {
             writeln!(out, "\n{}", paint(BOLD, "Could not be read"))?;
@@ -92,6 +95,21 @@ impl Report for TextReport {
 }
 
 impl TextReport {
+    /// What stands between the switches and the last screen.
+    fn details(&self, out: &mut dyn Write, tail: &Tail<'_>) -> io::Result<()> {
+        if !tail.fleet_findings.is_empty() {
+            writeln!(out, "\n{}", paint(BOLD, "Across the fleet"))?;
+            self.blocks(out, tail.fleet_findings, true)?;
+        }
+        open::undetermined(out, tail.totals, &self.look)?;
+        open::doubts(out, tail.totals, self.head.doubt, &self.look)?;
+        if !self.look.is_quiet() {
+            open::unread(out, tail.totals, &self.look)?;
+            open::remarks(out, tail.totals, &self.look)?;
+        }
+        Ok(())
+    }
+
     fn blocks(&self, out: &mut dyn Write, findings: &[Finding], across: bool) -> io::Result<()> {
         for block in blocks(findings) {
             writeln!(out)?;
