@@ -299,3 +299,31 @@ fn cases(base: &Resolved, about: &About, id: SettingId) -> Vec<Case> {
     }
     all
 }
+
+/// A text without one of its lines is what it would be if nobody had written the line.
+#[test]
+fn a_text_without_a_line() {
+    let text = include_str!("../../../demo/northquay/nq-desks-1/config.txt");
+    let dialect = shingle_without(&[]);
+    let read = |text: &str| resolve("t", &dialect, Arc::new(Source::of("t/config.txt", text)));
+    let resolved = read(text);
+    let lines: std::collections::BTreeMap<u32, _> = (0..resolved.switch.ports().len())
+        .flat_map(|port| SettingId::of(Scope::Port).map(move |id| (port, id)))
+        .filter_map(|(port, id)| resolved.switch.slot(Some(port), id).mark)
+        .filter_map(|mark| Some((mark.line(), resolved.without_line(mark)?)))
+        .collect();
+    assert!(lines.len() > 20, "{}", lines.len());
+    for (line, without) in lines {
+        let kept: Vec<&str> =
+            text.lines().enumerate().filter(|(i, _)| i + 1 != line as usize).map(|(_, l)| l).collect();
+        assert!(shown(&without) == shown(&read(&format!("{}\n", kept.join("\n")))), "without line {line}");
+    }
+}
+
+/// What is in force, without the lines that say so.
+fn shown(resolved: &Resolved) -> Vec<String> {
+    let switch = &resolved.switch;
+    let ports = (0..switch.ports().len()).flat_map(|port| SettingId::of(Scope::Port).map(move |id| (Some(port), id)));
+    let all = ports.chain(SettingId::of(Scope::Switch).map(|id| (None, id)));
+    all.map(|(port, id)| format!("{port:?} {} {:?}", id.name(), switch.slot(port, id).value)).collect()
+}

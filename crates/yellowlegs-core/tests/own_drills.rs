@@ -254,7 +254,7 @@ fn whom_a_frame_is_for(#[case] steps: &str) {
 #[case::two(r#"port = "1", link = "up", wire-to = "2""#, "link, wire-to")]
 #[case::count(r#"port = "1", from = "a", send = "plain", count = 0"#, "1 to 100000")]
 #[case::vlan(r#"port = "1", from = "a", send = "plain", tags = [4095]"#, "0 to 4094")]
-#[case::too_late(r#"at = "8d", port = "1", port-is = "down""#, "at most a week")]
+#[case::too_late(r#"at = "8d", port = "1", port-is = "down""#, "at most a week, 604800 s in all, not 691200")]
 #[case::too_long(r#"port = "1", from = "a", send = "plain", count = 100000, every = "60s""#, "at most a week")]
 fn mistakes(#[case] step: &str, #[case] words: &str) {
     let text = format!("step = [ {{ {step} }} ]\n{HEAD}");

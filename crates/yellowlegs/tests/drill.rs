@@ -287,7 +287,7 @@ fn two_receivers_are_where_two_are_heard() {
     let report: serde_json::Value = serde_json::from_str(&ran.out).unwrap();
     let played: Vec<&str> = list(&report, "drills").iter().map(|one| text(one, "port")).collect();
     let record: serde_json::Value = serde_json::from_str(&fleet.run(&["read", "saltpan/sp-hall-1", "-q"]).out).unwrap();
-    let mut heard: std::collections::BTreeMap<&str, std::collections::BTreeSet<&str>> = Default::default();
+    let mut heard: BTreeMap<&str, BTreeSet<&str>> = BTreeMap::default();
     for fact in list(&record, "facts").iter().filter(|fact| text(fact, "fact") == "station") {
         heard.entry(text(&fact["fields"], "port")).or_default().insert(text(&fact["fields"], "address"));
     }

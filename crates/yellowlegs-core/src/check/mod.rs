@@ -108,7 +108,7 @@ impl Check {
     pub(crate) const ROW: Self = Self {
         id: "",
         title: "",
-        level: Level::Risk,
+        level: Level::Advice,
         needs: &[],
         uses: &[],
         policy: &[],

@@ -40,7 +40,7 @@ impl Cables {
         let mut ends: BTreeMap<usize, [Option<At>; 2]> = BTreeMap::new();
         for (number, told) in switches.iter().enumerate() {
             for (link, is_a, port) in told.ends {
-                ends.entry(*link).or_default()[usize::from(!is_a)] = Some((number, *port));
+                ends.entry(*link).or_default()[usize::from(*is_a)] = Some((number, *port));
             }
         }
         for [a, b] in ends.into_values() {

@@ -18,17 +18,36 @@ use super::own_policy::{Wish, wish, written};
 use super::played::put;
 use super::support::{as_of, compare, mark, policy};
 
-const CASES: usize = 200;
+const CASES: usize = 300;
 
 /// What each drill tells of the fleet as it was: a case shows what differs.
 type Base = BTreeMap<&'static str, String>;
+
+/// What roles ask of single settings.
+const ASKED: [(&str, &str); 10] = [
+    ("port.trust", "dscp"),
+    ("port.trust", "none"),
+    ("port.mode", "trunk"),
+    ("port-security.action", "drop"),
+    ("port-security.aging", "8h"),
+    ("port-security.pinning", "wanted"),
+    ("spanning-tree.link-type", "shared"),
+    ("fast-start.mode", "edge"),
+    ("storm.broadcast", "100pps"),
+    ("unidirectional.mode", "strict"),
+];
+
+const ROLES: [&str; 6] = ["desk", "host", "screen", "virtual", "up", "down"];
 
 /// What is changed: of the policy and of the fleet.
 fn changes(steps: [Vec<Step>; 3]) -> impl Strategy<Value = (Vec<Wish>, Vec<Step>)> {
     let weak: Vec<Step> = steps[0].iter().filter(|step| step.weakens()).cloned().collect();
     let [settings, traits, roles] = steps.map(proptest::sample::select);
     let step = proptest::prop_oneof![4 => settings, 3 => proptest::sample::select(weak), 1 => traits, 1 => roles];
-    (proptest::collection::vec(wish(), 0..3), proptest::collection::vec(step, 1..14))
+    let asked = (proptest::sample::select(&ROLES[..]), proptest::sample::select(&ASKED[..]));
+    let asked = asked.prop_map(|(role, (name, value))| Wish::Role(role, name, value));
+    let wish = proptest::prop_oneof![2 => wish(), 1 => asked];
+    (proptest::collection::vec(wish, 0..4), proptest::collection::vec(step, 1..14))
 }
 
 #[test]

@@ -61,7 +61,6 @@ pub(super) const NO_BINDINGS: Check = Check {
         "snooping-switches",
     ],
     uses: &["switch.vlans"],
-    policy: &[],
     reference: "RFC 826; RFC 2131",
     why: "Without bindings every ARP message looks forged: everybody in the VLAN is cut off, or, where the platform \
           lets unknown ones pass, nobody is protected.",
@@ -98,7 +97,6 @@ pub(super) const TRUSTED_EDGE: Check = Check {
     title: "ARP inspection trusts an edge port",
     level: Level::Breach,
     needs: &["arp-inspection.trusted", "role"],
-    uses: &[],
     policy: &["role.faces"],
     reference: "RFC 826",
     why: "What comes from a trusted port is not looked at: whoever plugs in there may claim any address.",

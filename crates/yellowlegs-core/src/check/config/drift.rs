@@ -13,7 +13,6 @@ pub(super) const DRIFT: Check = Check {
     id: "config/drift",
     title: "a switch differs from its sisters",
     level: Level::Risk,
-    needs: &[],
     uses: &["role"],
     policy: &["sisters"],
     reference: "docs/policy.md, Sisters",

@@ -8,9 +8,6 @@ pub(super) const TORN: Check = Check {
     id: "config/torn",
     title: "the text is not one whole configuration of this switch",
     level: Level::Risk,
-    needs: &[],
-    uses: &[],
-    policy: &[],
     reference: "docs/audit.md, What is not understood",
     why: "A file that was cut, two configurations in one file or that of another switch read like any other. What is \
           missing behind the tear would have been judged, and what stands there may not be in force.",
@@ -33,9 +30,6 @@ pub(super) const DANGLING: Check = Check {
     id: "config/dangling",
     title: "something is used by name and described nowhere",
     level: Level::Risk,
-    needs: &[],
-    uses: &[],
-    policy: &[],
     reference: "docs/dialects.md, Profiles",
     why: "What ports do not find they do without: guards that everybody believes to be there, for the line that uses them \
           stands on the port. Some systems take such a line and do nothing, others do what nobody knows.",

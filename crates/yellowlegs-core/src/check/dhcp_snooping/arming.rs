@@ -96,7 +96,6 @@ pub(super) const NOT_ARMED: Check = Check {
     level: Level::Breach,
     needs: NEEDS,
     uses: &["dhcp-snooping.trusted", "dhcp-snooping.rate-limit", "dhcp-snooping.relay-info", "dhcp-snooping.store"],
-    policy: &[],
     reference: "docs/dialects.md, Traits",
     why: "The feature has several switches that must all be thrown. Half of them looks configured and does nothing.",
     remedy: "Set {missing} too.",

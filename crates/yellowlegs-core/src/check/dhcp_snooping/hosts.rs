@@ -137,7 +137,6 @@ pub(super) const ROGUE_SEEN: Check = Check {
     title: "server messages were dropped on an untrusted port",
     level: Level::Breach,
     needs: &["event server-dropped or counters", "dhcp-snooping.trusted"],
-    uses: &[],
     policy: &["site.log-window"],
     reference: "RFC 2131, 4.3; RFC 7610",
     why: "Somebody's machine hands out addresses. Snooping holds it off here; where a VLAN is not covered it does not.",

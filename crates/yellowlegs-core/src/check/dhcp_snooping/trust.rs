@@ -9,7 +9,6 @@ pub(super) const TRUSTED_EDGE: Check = Check {
     title: "a port is trusted that leads to no server",
     level: Level::Breach,
     needs: &["dhcp-snooping.trusted", "role"],
-    uses: &[],
     policy: &["role.faces", "dhcp-server"],
     reference: "RFC 2131; RFC 3046, 2.1",
     why: "Whatever answers on a trusted port is believed. On an edge port that is whoever plugs in: a home router, \

@@ -78,7 +78,6 @@ pub(super) const NO_EFFECT: Check = Check {
     level: Level::Risk,
     needs: &["fast-start.mode", "port.mode", "plain-fast-start-on-trunk"],
     uses: &["spanning-tree.enabled", "spanning-tree.port-enabled"],
-    policy: &[],
     reference: "docs/dialects.md, Traits",
     why: "The plain form of fast start does nothing on a trunk of this platform. It stands in the configuration and \
           whoever hangs on the port waits all the same.",

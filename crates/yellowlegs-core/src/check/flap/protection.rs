@@ -9,7 +9,6 @@ pub(super) const OFF: Check = Check {
     title: "flap protection is off",
     level: Level::Risk,
     needs: &["flap.enabled", "role"],
-    uses: &[],
     policy: &["role.expect.flap"],
     reference: "docs/policy.md, Expectations",
     why: "A loose plug takes the link up and down all day, and each time the whole site works out its ways anew.",

@@ -46,7 +46,6 @@ pub(super) const FILTERED: Check = Check {
     level: Level::Breach,
     needs: &["guard.bpdu-filter"],
     uses: &["edge-bpdu-filter-ends", "guard.bpdu", "spanning-tree.enabled", "spanning-tree.port-enabled"],
-    policy: &[],
     reference: "IEEE 802.1Q, 13",
     why: "A port that neither sends nor hears BPDUs takes no part in the tree. BPDU guard beside it never hears \
           what it waits for, and a loop through the port is seen by nobody.",

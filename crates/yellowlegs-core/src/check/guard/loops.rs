@@ -82,7 +82,6 @@ pub(super) const DETECT_MISSING: Check = Check {
     title: "a phone's port has no loop detection",
     level: Level::Risk,
     needs: &["guard.loop-detection", "role"],
-    uses: &[],
     policy: &["role.expect.guard.loop-detection"],
     reference: "docs/policy.md, Expectations",
     why: "A phone has two sockets. Patched into the wall with both, it joins two ports, often in two VLANs, and a \

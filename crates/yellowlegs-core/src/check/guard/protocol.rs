@@ -11,7 +11,6 @@ pub(super) const TREE_OFF: Check = Check {
     level: Level::Breach,
     needs: &["spanning-tree.enabled", "spanning-tree.port-enabled", "spanning-tree.off-vlans"],
     uses: &["port.mode", "port.access-vlan", "port.native-vlan", "port.voice-vlan", "port.tagged-vlans"],
-    policy: &[],
     reference: "IEEE 802.1Q, 13",
     why: "One cable in the wrong socket closes a loop, and nothing opens it again: broadcast multiplies until every \
           link it reaches is full.",
@@ -62,7 +61,6 @@ pub(super) const OLD: Check = Check {
     title: "the classic spanning tree runs where the policy wants the rapid one",
     level: Level::Risk,
     needs: &["spanning-tree.protocol", "spanning-tree.enabled"],
-    uses: &[],
     policy: &["site.rapid-protocol"],
     reference: "IEEE 802.1Q, 13; IEEE 802.1D-1998, 8",
     why: "After a fault the classic protocol takes 30 to 50 seconds to find another way. The rapid one takes about \

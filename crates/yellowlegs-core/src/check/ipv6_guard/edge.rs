@@ -9,7 +9,6 @@ pub(super) const ADVERTISEMENT_OPEN: Check = Check {
     title: "an edge port may send router advertisements",
     level: Level::Breach,
     needs: &["ipv6-guard.advertisements-blocked", "role"],
-    uses: &[],
     policy: &["role.expect.ipv6-guard"],
     reference: "RFC 6105",
     why: "Every machine speaks IPv6, asked or not, and believes the first router that speaks up. One advertisement \
@@ -32,7 +31,6 @@ pub(super) const SERVER_OPEN: Check = Check {
     title: "an edge port may answer DHCP for IPv6",
     level: Level::Breach,
     needs: &["ipv6-guard.servers-blocked", "role"],
-    uses: &[],
     policy: &["role.expect.ipv6-guard"],
     reference: "RFC 7610",
     why: "A stranger's answer gives a machine its name server, and with it every name it looks up.",

@@ -13,7 +13,6 @@ pub(super) const OVERDRAWN: Check = Check {
     level: Level::Risk,
     needs: &["mirror.enabled", "mirror.sources", "mirror.target", "port.speed"],
     uses: &["mirror.source-vlans", "vlan-mirror", "port-status", "counters"],
-    policy: &[],
     reference: "IEEE 802.3, 1.4",
     why: "What does not fit is dropped without a word, and the frame that is missing is the one somebody looks for.",
     remedy: "Copy fewer ports or one direction, or use a faster target.",

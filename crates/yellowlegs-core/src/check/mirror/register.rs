@@ -29,7 +29,6 @@ pub(super) const ONE_SIDED: Check = Check {
     title: "a mirror copies another direction than agreed",
     level: Level::Advice,
     needs: NEEDS,
-    uses: &[],
     policy: &["mirror.sources", "as-of"],
     reference: "docs/policy.md, Mirrors",
     why: "Half of the conversation is missing and nobody notices until the day it is needed; or more is copied than \

@@ -79,7 +79,6 @@ pub(super) const ROUTER_PORT_EDGE: Check = Check {
     title: "an edge port gets every stream",
     level: Level::Risk,
     needs: &["multicast.router-port", "multicast.forward-all", "role"],
-    uses: &[],
     policy: &["role.faces"],
     reference: "RFC 4541, 2.1.2",
     why: "A static router port, or one that is sent everything, floods whoever hangs there with every stream of its \

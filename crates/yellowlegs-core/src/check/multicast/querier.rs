@@ -11,7 +11,6 @@ pub(super) const NO_ADDRESS: Check = Check {
     level: Level::Risk,
     needs: &["vlan.querier", "vlan.querier-address", "multicast.querier-address", "switch.vlans"],
     uses: &["multicast.snooping-vlans"],
-    policy: &[],
     reference: "RFC 4541, 2.1.1; RFC 2236, 2",
     why: "Without an address its queries are sent from 0.0.0.0, which many receivers ignore, or not at all.",
     remedy: "Give the querier of VLAN {vlan} an address.",

@@ -9,7 +9,6 @@ pub(super) const UNEXPECTED: Check = Check {
     title: "a setting is not what the role expects",
     level: Level::Risk,
     needs: &["role"],
-    uses: &[],
     policy: &["role.expect"],
     reference: "docs/policy.md, Expectations",
     why: "The policy says what the setting should be for this role. Settings that have a check of their own are \

@@ -9,7 +9,6 @@ pub(super) const STRANGER: Check = Check {
     title: "a station is seen that the inventory does not list",
     level: Level::Breach,
     needs: &["station", "role"],
-    uses: &[],
     policy: &["inventory.stations"],
     reference: "docs/policy.md, Inventory",
     why: "Somebody brought a machine that is nobody's. It may be a visitor's; it may be what records the traffic.",

@@ -11,7 +11,6 @@ pub(super) const OFF: Check = Check {
     title: "source guard is wanted and off",
     level: Level::Risk,
     needs: &["source-guard.enabled", "role"],
-    uses: &[],
     policy: &["role.expect.source-guard"],
     reference: "RFC 7039",
     why: "A station may send under any address: its neighbour's, the server's, the gateway's.",
@@ -39,7 +38,6 @@ pub(super) const NO_BINDINGS: Check = Check {
     level: Level::Breach,
     needs: &["source-guard.enabled", "dhcp-snooping.enabled", "dhcp-snooping.vlans", "snooping-switches", "port.mode"],
     uses: &["port.access-vlan", "port.native-vlan", "role"],
-    policy: &[],
     reference: "RFC 7039; RFC 2131",
     why: "Source guard lets through what the binding table knows. With no snooping in the VLAN the table is empty: \
           everybody on the port is cut off, or nobody is guarded.",
@@ -90,7 +88,6 @@ pub(super) const ON_UPLINK: Check = Check {
     title: "source guard stands towards another switch",
     level: Level::Breach,
     needs: &["source-guard.enabled", "role"],
-    uses: &[],
     policy: &["role.faces", "role.expect.source-guard"],
     reference: "RFC 7039",
     why: "Behind the port are everybody else's addresses, and this switch has no bindings for them: they are all \

@@ -41,7 +41,6 @@ pub(super) const TOO_SLOW: Check = Check {
     level: Level::Risk,
     needs: &["unidirectional.interval", "spanning-tree.protocol", "spanning-tree.hello", "spanning-tree.forward-delay"],
     uses: &["rapid-without-edge", "spanning-tree.max-age", "links"],
-    policy: &[],
     reference: "RFC 5171; IEEE 802.1Q, 13",
     why: "Detection takes about three intervals. When the tree is quicker, the loop stands first and the detection \
           comes to a network that cannot hear it.",

@@ -69,7 +69,6 @@ pub(super) const UNTRUSTED: Check = Check {
     title: "a phone's port does not trust the site's marking",
     level: Level::Risk,
     needs: &["port.trust", "role"],
-    uses: &[],
     policy: &["site.marking", "role.expect.port.trust"],
     reference: "IEEE 802.1Q, 6.9.4; RFC 2474",
     why: "The phone marks its frames, and the port wipes the mark off at the first step.",

@@ -60,7 +60,6 @@ pub(super) const SHARED: Check = Check {
     title: "voice VLAN and data VLAN are one",
     level: Level::Breach,
     needs: &["port.mode", "port.voice-vlan", "port.access-vlan", "role"],
-    uses: &[],
     policy: &["role.faces"],
     reference: "ANSI/TIA-1057, 10.2.3",
     why: "Calls and computers share a VLAN: whoever sits at a desk can record its neighbours' calls.",
@@ -92,7 +91,6 @@ pub(super) const ON_TRUNK: Check = Check {
     title: "a phone hangs on a trunk that carries more than data and voice",
     level: Level::Breach,
     needs: &["port.mode", "port.tagged-vlans", "port.native-vlan", "role"],
-    uses: &[],
     policy: &["role.vlans", "role.voice"],
     reference: "IEEE 802.1Q, 8.8.10",
     why: "A trunk towards a phone does what a voice VLAN does, and hands every other VLAN it carries to whoever \
@@ -135,7 +133,6 @@ pub(super) const ROOM_MISSING: Check = Check {
     title: "port security leaves no room for the phone",
     level: Level::Risk,
     needs: &["port-security.enabled", "port-security.limit", "port.mode", "stations-counted", "role"],
-    uses: &[],
     policy: &["role.stations-needed", "role.faces"],
     reference: "docs/policy.md, Stations",
     why: "Phone and computer are two stations, and three where the platform counts a phone once in each VLAN. The one \

@@ -2,7 +2,7 @@
 
 use super::{Because, Machine, Millis};
 use crate::drill::asked::Known;
-use crate::drill::frame::{Frame, Payload, Root, To};
+use crate::drill::frame::{Frame, Payload, Root};
 use crate::model::{Cause, Protocol, StationAddress, platform, settings};
 
 /// The address of a switch: made up from its name, so that two differ.
@@ -87,7 +87,7 @@ impl Machine<'_> {
         if !self.probes(port)? {
             return Ok(Vec::new());
         }
-        let plain = Frame { to: To::All, ..Frame::to_all(self.address(), Payload::Probe(port)) };
+        let plain = Frame::to_all(self.address(), Payload::Probe(port));
         let tagged = self.tagged(port)?;
         let each = tagged.iter().map(|vlan| plain.clone().tagged(vlan));
         Ok(std::iter::once(plain.clone()).chain(each).collect())
