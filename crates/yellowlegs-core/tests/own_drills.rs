@@ -192,6 +192,19 @@ fn a_frame(#[case] steps: &str) {
 }
 
 /// Each kind of frame is that kind: what stops it is the feature that looks at it, with the port's guards all on.
+/// Where it came out otherwise, what came is said.
+#[rstest]
+#[case::nobody(
+    r#"port = "2", from = "b", send = "plain"
+    port = "1", from = "a", send = "plain", to = "b", heard-on = ["3"]"#,
+    "not heard on 2"
+)]
+#[case::nobody_at_all(r#"port = "1", from = "a", send = "lldp", heard-on = ["2"]"#, "not heard on nobody")]
+fn who_heard_it_instead(#[case] steps: &str, #[case] words: &str) {
+    let told = not_met(steps, &json!({}), &json!({}), 0);
+    assert!(told.len() == 1 && told[0].lines().next().is_some_and(|line| line.ends_with(words)), "{told:?}");
+}
+
 #[rstest]
 #[case("plain", "", "let-in", "nothing")]
 #[case("arp", ", ip = \"192.0.2.10\"", "stopped", "ARP inspection")]

@@ -95,6 +95,15 @@ fn a_setting_that_is_unknown_on_one_side() {
     assert!(compare(&unknown, &written, |id| id.name() != "port.mtu").is_empty());
 }
 
+/// Where one side is silent, its evidence is the port's block in which nobody says anything.
+#[test]
+fn the_side_that_is_silent_shows_where() {
+    let unlike = compare(&read("socket 1.1", ""), &read("socket 1.1;  asleep", ""), |_| true);
+    let [one] = &unlike[..] else { panic!("{:?}", told(&unlike)) };
+    let quoted: Vec<&str> = one.evidence_a.iter().map(|line| line.text.as_str()).collect();
+    assert!(quoted.contains(&"socket 1.1"), "{quoted:?}");
+}
+
 #[test]
 fn a_mirror_that_is_on_one_side_only() {
     let with = read("looking-glass 2;  shows 1.1 both;  onto 1.4;  awake", "");
