@@ -29,7 +29,7 @@ fn role_mismatch(port: &PortView<'_>) -> Judgement {
     {
         let says = "the link to {who} says that it is {what}; role {role} faces {faces}";
         let violation = Violation::saying(says).fact("who", outside.name.as_str()).fact("what", *what);
-        return violation.demand(cite).demand(port.role()?.cite("faces")).into();
+        return violation.demand(cite).into();
     }
     if !port.switch().has_state() {
         return Ok(Verdict::NotApplicable);

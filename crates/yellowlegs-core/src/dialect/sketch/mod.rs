@@ -3,6 +3,7 @@
 
 mod layout;
 mod lines;
+mod propose;
 mod tree;
 
 use std::collections::{BTreeMap, BTreeSet};
@@ -13,6 +14,7 @@ use super::{Dialect, HoleType, Reading};
 use crate::source::Source;
 use layout::Guessed;
 use lines::{Told, told};
+use propose::{Subject, literals, propose};
 use tree::Tree;
 
 /// A rule of a sketch.
@@ -185,7 +187,8 @@ fn write(name: &str, guessed: &Guessed, rules: &BTreeMap<Rule, Seen>, told: &[To
         out,
         "# A sketch, made from {texts} text(s) with {} lines. It reads them; what the lines mean is to be filled in:\n\
          # `yellowlegs dialect settings` lists what a rule can set, docs/dialects.md shows how. Lines of rules that are\n\
-         # about \"open\" count as not understood: put `sets` there instead, or `about = \"nothing\"`.\n\n\
+         # about \"open\" count as not understood: put `sets` there instead, or `about = \"nothing\"`. Where the words of the trade\n\
+         # say what a line may mean it is proposed, with how sure that is (0 to 1): look, and take it by removing the sign.\n\n\
          [dialect]\nname = {}\n",
         told.len(),
         quoted(name)
@@ -199,6 +202,7 @@ fn write(name: &str, guessed: &Guessed, rules: &BTreeMap<Rule, Seen>, told: &[To
         out,
         "# What holds where the text is silent, and what is law on the platform:\n[defaults]\n\n[traits]\n"
     );
+    let around = Around::of(rules);
     let mut order: Vec<(&Rule, &Seen)> = rules.iter().collect();
     order.sort_by_key(|(rule, seen)| {
         let top = seen.contexts.iter().any(|c| c == "top");
@@ -230,14 +234,78 @@ fn write(name: &str, guessed: &Guessed, rules: &BTreeMap<Rule, Seen>, told: &[To
         if !is_settled {
             out.push_str("about = \"open\"\n");
         }
-        let holes: Vec<String> = rule.holes.iter().map(|(name, _)| format!("\"…\" = \"<{name}>\"")).collect();
-        let _ = writeln!(
-            out,
-            "# sets = {{ {} }}\n",
-            if holes.is_empty() { "\"…\" = true".into() } else { holes.join(", ") }
-        );
+        let _ = writeln!(out, "{}\n", meaning(rule, seen, &around));
     }
     out
+}
+
+/// What a rule may set, as comments: a meaning that is likely, or holes to be filled in.
+fn meaning(rule: &Rule, seen: &Seen, around: &Around) -> String {
+    let context = seen.contexts.first().map_or("top", String::as_str);
+    let Some(proposal) = propose(rule, &around.words(context), around.subject(context)) else {
+        let holes: Vec<String> = rule.holes.iter().map(|(name, _)| format!("\"…\" = \"<{name}>\"")).collect();
+        return format!("# sets = {{ {} }}", if holes.is_empty() { "\"…\" = true".into() } else { holes.join(", ") });
+    };
+    let mut lines = String::new();
+    if let Some((name, kind)) = &proposal.retyped {
+        let old = rule.holes.iter().find(|(hole, _)| hole == name).map_or("", |(_, kind)| kind.name());
+        let pattern = rule.pattern.replace(&format!("<{name}:{old}>"), &format!("<{name}:{}>", kind.name()));
+        let _ = writeln!(lines, "# pattern = {}", quoted(&pattern));
+    }
+    let next = proposal
+        .next
+        .map(|(setting, score)| format!("; else {} {}", setting.name(), of_one(score)))
+        .unwrap_or_default();
+    let _ = write!(lines, "# sets = {}  # likely {}{next}", proposal.sets, of_one(proposal.score));
+    lines
+}
+
+/// A score of 100 as a part of one.
+fn of_one(score: usize) -> String {
+    if score >= 100 { "1.0".into() } else { format!("0.{}", score / 10) }
+}
+
+/// What the contexts of a sketch are about, and the words that open them.
+struct Around<'r>(BTreeMap<&'r str, Vec<(&'r Rule, &'r Seen)>>);
+
+impl<'r> Around<'r> {
+    fn of(rules: &'r BTreeMap<Rule, Seen>) -> Self {
+        let mut openers: BTreeMap<&str, Vec<(&Rule, &Seen)>> = BTreeMap::new();
+        for (rule, seen) in rules {
+            if let Some(opens) = &rule.opens {
+                openers.entry(opens).or_default().push((rule, seen));
+            }
+        }
+        Self(openers)
+    }
+
+    /// The openers of a context, then those of the contexts these stand in.
+    fn chain(&self, context: &str) -> Vec<&'r Rule> {
+        let (mut found, mut left, mut passed) = (Vec::new(), vec![context], BTreeSet::new());
+        while let Some(context) = left.pop() {
+            if !passed.insert(context) {
+                continue;
+            }
+            for (rule, seen) in self.0.get(context).into_iter().flatten() {
+                found.push(*rule);
+                left.extend(seen.contexts.iter().map(String::as_str));
+            }
+        }
+        found
+    }
+
+    fn words(&self, context: &str) -> BTreeSet<String> {
+        self.chain(context).into_iter().flat_map(|rule| literals(&rule.pattern)).collect()
+    }
+
+    fn subject(&self, context: &str) -> Subject {
+        let of = |rule: &Rule| match (named(rule, SUBJECTS[0].1), named(rule, SUBJECTS[1].1)) {
+            (Some(_), _) => Some(Subject::Port),
+            (None, Some(_)) => Some(Subject::Vlan),
+            (None, None) => None,
+        };
+        self.chain(context).into_iter().find_map(of).unwrap_or(Subject::Switch)
+    }
 }
 
 /// What a context can be about, and the types of the holes that name it.

@@ -1,0 +1,194 @@
+//! What a sketch proposes for texts in words of the trade, in three structures, held against what the lines mean: how much of it is right,
+//! wrong, left open.
+
+use std::collections::BTreeMap;
+
+use rstest::rstest;
+use yellowlegs_core::dialect::{Dialect, sketch};
+use yellowlegs_core::source::Source;
+
+/// Indented blocks. Behind each line what it sets; `-`: nothing that the catalogue has.
+const INDENTED: &str = "\
+sysname heron-1 # switch.name
+clock zone 2 # -
+vlan 110 # -
+ name \"desks\" # vlan.name
+ querier on # vlan.querier
+ querier address 192.0.2.1 # vlan.querier-address
+ query interval 60 # vlan.query-interval
+vlan 210 # -
+ name \"phones\" # vlan.name
+dhcp snooping on # dhcp-snooping.enabled
+dhcp snooping vlans 110,210 # dhcp-snooping.vlans
+dhcp snooping verify address # dhcp-snooping.address-check
+arp inspection vlans 110 # arp-inspection.vlans
+spanning-tree mode rapid # spanning-tree.protocol
+spanning-tree priority 8192 # spanning-tree.priority
+igmp snooping on # multicast.snooping
+lldp on # lldp.enabled
+recovery interval 300 # recovery.interval
+syslog server 192.0.2.9 # switch.report-receivers
+user clerk level 3 # -
+port 1-8 # -
+ description \"desk one\" # port.description
+ access vlan 110 # port.access-vlan
+ voice vlan 210 # port.voice-vlan
+ station limit 3 # port-security.limit
+ station aging 8h # port-security.aging
+ edge on # fast-start.mode
+ bpdu guard on # guard.bpdu
+ loop detection on # guard.loop-detection
+ storm broadcast 200pps # storm.broadcast
+ storm multicast limit 100pps # storm.multicast
+ power limit 15W # power.limit
+ lldp med on # lldp.med
+ source guard on # source-guard.enabled
+ ra guard on # ipv6-guard.advertisements-blocked
+ snooping rate 10pps # dhcp-snooping.rate-limit
+ flap threshold 5 # flap.threshold
+ flap window 10s # flap.window
+ colour blue # -
+port 9 # -
+ trunk mode # port.mode
+ native vlan 999 # port.native-vlan
+ tagged vlan 110,210 # port.tagged-vlans
+ dhcp snooping trust # dhcp-snooping.trusted
+ arp inspection trust # arp-inspection.trusted
+ root guard on # guard.root
+ unidirectional strict # unidirectional.mode
+ mtu 9000 # port.mtu
+ speed 10G # port.speed
+port 10 # -
+ shutdown # port.enabled
+ poe off # power.enabled
+";
+
+const BRACES: &str = "\
+system { # -
+ hostname egret; # switch.name
+ banner quiet; # -
+} # -
+bridge { # -
+ stp-protocol multiple; # spanning-tree.protocol
+ forward-delay 15; # spanning-tree.forward-delay
+ max-age 20; # spanning-tree.max-age
+ hello-time 2; # spanning-tree.hello
+} # -
+multicast-snooping on; # multicast.snooping
+pool vlan 110 { # -
+ title desks; # vlan.name
+ igmp-version 3; # vlan.query-version
+} # -
+socket port a1-a8 { # -
+ remark crew; # port.description
+ untagged-vlan 120; # port.access-vlan
+ security { # -
+  max-stations 2; # port-security.limit
+  violation shutdown; # port-security.action
+  sticky-stations; # port-security.pinning
+ } # -
+ storm-control { # -
+  broadcast 300pps; # storm.broadcast
+ } # -
+ admin-edge; # fast-start.mode
+ bpdu-guard; # guard.bpdu
+ igmp-fast-leave; # multicast.fast-leave
+ authentication on; # authentication.enabled
+ trust-dscp; # port.trust
+ whistle low; # -
+} # -
+socket port a9 { # -
+ link-type point; # spanning-tree.link-type
+ loop-guard; # guard.loop
+ bpdu-filter; # guard.bpdu-filter
+ multicast-router-port; # multicast.router-port
+ dhcp-trusted; # dhcp-snooping.trusted
+ eee off; # port.energy-saving
+} # -
+";
+
+const PATHS: &str = "\
+set hostname plover # switch.name
+set lldp interval 30 # lldp.interval
+set lantern bright # -
+set vlan 110 name desks # vlan.name
+set vlan 110 querier # vlan.querier
+set port p1 description desk # port.description
+set port p1 pvid 110 # port.access-vlan
+set port p1 voice-vlan 210 # port.voice-vlan
+set port p1 mac-limit 2 # port-security.limit
+set port p1 bpdu-guard # guard.bpdu
+set port p2 description crew # port.description
+set port p2 pvid 120 # port.access-vlan
+set port p2 mac-limit 4 # port-security.limit
+set port p3 frames accept tagged # port.acceptable-frames
+set port p3 ingress-filtering # port.ingress-filtering
+set port p3 udld report # unidirectional.mode
+set port p3 dhcp-snooping trust # dhcp-snooping.trusted
+set port p3 power never # power.enabled
+set port p3 ink black # -
+";
+
+/// The texts without what stands behind them, and what each line sets.
+fn told(text: &str) -> (String, Vec<(String, String)>) {
+    let lines = text.lines().filter_map(|line| line.split_once(" # "));
+    let truth = lines
+        .clone()
+        .map(|(line, sets): (&str, &str)| (line.trim_end_matches([';', '{', ' ']).trim().to_owned(), sets.to_owned()));
+    let text: Vec<&str> = lines.map(|(line, _)| line).collect();
+    (text.join("\n") + "\n", truth.collect())
+}
+
+/// What the sketch proposes, by the words of its pattern that are no holes.
+fn proposed(sketch: &str) -> BTreeMap<Vec<String>, String> {
+    let mut proposed = BTreeMap::new();
+    let mut words = Vec::new();
+    for line in sketch.lines() {
+        if let Some(pattern) = line.strip_prefix("pattern = ") {
+            let all = pattern.trim_matches('"').split_whitespace();
+            words = all.filter(|word| !word.starts_with('<')).map(str::to_owned).collect();
+        } else if let Some((setting, _)) = line.strip_prefix("# sets = { \"").and_then(|rest| rest.split_once('"'))
+            && setting != "…"
+        {
+            proposed.insert(words.clone(), setting.to_owned());
+        }
+    }
+    proposed
+}
+
+#[rstest]
+#[case::indented(INDENTED, 80)]
+#[case::braces(BRACES, 80)]
+#[case::paths(PATHS, 70)]
+fn meanings_are_proposed(#[case] text: &str, #[case] least: usize) {
+    let (text, truth) = told(text);
+    let written = sketch("new", &[&text]).unwrap();
+    assert!(Dialect::load(&std::sync::Arc::new(Source::of("new.toml", written.as_str()))).is_ok(), "{written}");
+    let proposed = proposed(&written);
+    let (mut right, mut wrong, mut open) = (Vec::new(), Vec::new(), Vec::new());
+    for (line, sets) in &truth {
+        let words: Vec<&str> = line.split_whitespace().collect();
+        // The rule whose words the line has, in their order: the one with most.
+        let fits = |pattern: &&Vec<String>| {
+            let mut left = words.iter();
+            pattern.iter().all(|word| left.any(|other| *other == word.trim_matches('\'')))
+        };
+        let rule = proposed.keys().filter(fits).max_by_key(|pattern| pattern.len());
+        match rule.map(|rule| &proposed[rule]) {
+            Some(setting) if setting == sets => right.push(line),
+            Some(setting) => wrong.push(format!("{line}: {setting}, not {sets}")),
+            None if sets == "-" => {}
+            None => open.push(format!("{line}: {sets}")),
+        }
+    }
+    let meant = truth.iter().filter(|(_, sets)| sets != "-").count();
+    assert!(wrong.is_empty(), "wrong: {wrong:#?}\n{written}");
+    assert!(right.len() * 100 >= least * meant, "{} of {meant}; open: {open:#?}\n{written}", right.len());
+}
+
+/// What looks like a secret is no food for proposals, and no words of it are kept.
+#[test]
+fn secrets_are_no_food() {
+    let written = sketch("new", &["port 1\n security password vlan110trunk\n limit 3\n"]).unwrap();
+    assert!(!written.contains("vlan110trunk"), "{written}");
+}
