@@ -9,7 +9,7 @@ use yellowlegs_core::source::Source;
 
 /// Indented blocks. Behind each line what it sets; `-`: nothing that the catalogue has.
 const INDENTED: &str = "\
-sysname heron-1 # switch.name
+hostname heron-1 # switch.name
 clock zone 2 # -
 vlan 110 # -
  name \"desks\" # vlan.name
@@ -22,8 +22,8 @@ dhcp snooping on # dhcp-snooping.enabled
 dhcp snooping vlans 110,210 # dhcp-snooping.vlans
 dhcp snooping verify address # dhcp-snooping.address-check
 arp inspection vlans 110 # arp-inspection.vlans
-spanning-tree mode rapid # spanning-tree.protocol
-spanning-tree priority 8192 # spanning-tree.priority
+tree protocol rapid # spanning-tree.protocol
+tree priority 8192 # spanning-tree.priority
 igmp snooping on # multicast.snooping
 lldp on # lldp.enabled
 recovery interval 300 # recovery.interval
@@ -52,14 +52,14 @@ port 9 # -
  trunk mode # port.mode
  native vlan 999 # port.native-vlan
  tagged vlan 110,210 # port.tagged-vlans
- dhcp snooping trust # dhcp-snooping.trusted
- arp inspection trust # arp-inspection.trusted
+ trust dhcp # dhcp-snooping.trusted
+ trust arp # arp-inspection.trusted
  root guard on # guard.root
  unidirectional strict # unidirectional.mode
  mtu 9000 # port.mtu
  speed 10G # port.speed
 port 10 # -
- shutdown # port.enabled
+ disabled # port.enabled
  poe off # power.enabled
 ";
 
@@ -84,10 +84,10 @@ socket port a1-a8 { # -
  untagged-vlan 120; # port.access-vlan
  security { # -
   max-stations 2; # port-security.limit
-  violation shutdown; # port-security.action
-  sticky-stations; # port-security.pinning
+  excess close; # port-security.action
+  pinned-stations; # port-security.pinning
  } # -
- storm-control { # -
+ storm { # -
   broadcast 300pps; # storm.broadcast
  } # -
  admin-edge; # fast-start.mode
@@ -123,8 +123,8 @@ set port p2 pvid 120 # port.access-vlan
 set port p2 mac-limit 4 # port-security.limit
 set port p3 frames accept tagged # port.acceptable-frames
 set port p3 ingress-filtering # port.ingress-filtering
-set port p3 udld report # unidirectional.mode
-set port p3 dhcp-snooping trust # dhcp-snooping.trusted
+set port p3 unidirectional report # unidirectional.mode
+set port p3 trust dhcp # dhcp-snooping.trusted
 set port p3 power never # power.enabled
 set port p3 ink black # -
 ";

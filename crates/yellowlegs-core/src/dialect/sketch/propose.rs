@@ -199,3 +199,23 @@ fn fitting(kind: Kind, of: HoleType) -> Option<HoleType> {
         _ => None,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// A line that is misspelt would be passed over: each names a setting, words, a value of it where it has one, and a reason.
+    #[test]
+    fn every_line_of_the_lexicon_counts() {
+        let lines: Vec<&str> = include_str!("lexicon.txt").lines().filter(|line| !line.starts_with('#')).collect();
+        assert_eq!(LEXICON.len(), lines.len());
+        for line in lines {
+            let cells: Vec<&str> = line.split('|').map(str::trim).collect();
+            let [setting, groups, .., value, why] = cells[..] else { panic!("{line}") };
+            let kind = SettingId::by_name(setting).unwrap().info().kind;
+            assert!(cells.len() == 6 && !groups.is_empty() && !why.is_empty(), "{line}");
+            assert!(value.is_empty() || kind.parse(value).is_ok(), "{line}");
+            assert!(!value.is_empty() || !matches!(kind, Kind::Flag | Kind::Choice(_)), "{line}");
+        }
+    }
+}
