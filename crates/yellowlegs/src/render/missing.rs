@@ -5,7 +5,7 @@ use std::io::{self, Write};
 
 use yellowlegs_core::check::OutOfReach;
 use yellowlegs_core::drill::LeftOpen;
-use yellowlegs_core::model::SettingId;
+use yellowlegs_core::model::{SettingId, TraitId};
 
 use super::clean;
 use super::look::Look;
@@ -63,16 +63,21 @@ impl Feature {
     }
 }
 
+/// The feature that a fact belongs to, and its name without it: of settings the first part of their names, `traits`, or the fact itself.
+pub(crate) fn feature_of(fact: &str) -> (&str, &str) {
+    match fact.split_once('.') {
+        Some(parts) if SettingId::by_name(fact).is_some() => parts,
+        _ if TraitId::by_name(fact).is_some() => ("traits", fact),
+        _ => (fact, ""),
+    }
+}
+
 /// The features, those that open most by themselves first.
 pub(crate) fn by_feature(missing: &[Missing<'_>]) -> Vec<Feature> {
-    let split = |fact: &'static str| match fact.split_once('.') {
-        Some(parts) if SettingId::by_name(fact).is_some() => parts,
-        _ => ("traits", fact),
-    };
     let mut facts: BTreeMap<&str, Vec<&str>> = BTreeMap::new();
     let mut waiting: BTreeMap<&str, BTreeSet<&str>> = BTreeMap::new();
     for one in missing {
-        let (feature, name) = split(one.fact);
+        let (feature, name) = feature_of(one.fact);
         facts.entry(feature).or_default().push(name);
         one.waiting.iter().for_each(|waits| _ = waiting.entry(*waits).or_default().insert(feature));
     }

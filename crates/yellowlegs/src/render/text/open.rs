@@ -4,10 +4,11 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::io::{self, Write};
 
 use yellowlegs_core::finding::{Totals, UndeterminedRow, UnreadRow};
-use yellowlegs_core::model::{FactKind, SettingId, TraitId};
+use yellowlegs_core::model::FactKind;
 
 use super::super::clean;
 use super::super::look::Look;
+use super::super::missing::feature_of;
 use super::super::style::{BOLD, PLACE, paint};
 use super::super::wrap::wrapped;
 use super::many;
@@ -67,11 +68,7 @@ fn by_feature(out: &mut dyn Write, facts: &[(&[&str], Vec<&UndeterminedRow>)], l
     let mut features: BTreeMap<&str, (BTreeSet<&str>, Vec<&UndeterminedRow>)> = BTreeMap::new();
     for (needs, rows) in facts {
         for need in *needs {
-            let (feature, name) = match need.split_once('.') {
-                Some(parts) if SettingId::by_name(need).is_some() => parts,
-                _ if TraitId::by_name(need).is_some() => ("platform", *need),
-                _ => (*need, ""),
-            };
+            let (feature, name) = feature_of(need);
             let (names, waiting) = features.entry(feature).or_default();
             names.extend(Some(name).filter(|name| !name.is_empty()));
             waiting.extend(rows);
