@@ -186,6 +186,14 @@ fn meanings_are_proposed(#[case] text: &str, #[case] least: usize) {
     assert!(right.len() * 100 >= least * meant, "{} of {meant}; open: {open:#?}\n{written}", right.len());
 }
 
+/// In a block about something that nobody recognises nothing is the switch's.
+#[test]
+fn a_block_about_nobody_knows_what() {
+    let text = "[device]\nname = bunting-4\n[port 1/1]\nlldp = on\n[port 1/2]\nlldp = on\n";
+    let proposed: Vec<String> = proposed(&sketch("new", &[text]).unwrap()).into_values().collect();
+    assert_eq!(proposed, ["switch.name"]);
+}
+
 /// What looks like a secret is no food for proposals, and no words of it are kept.
 #[test]
 fn secrets_are_no_food() {

@@ -302,7 +302,8 @@ impl<'r> Around<'r> {
         let of = |rule: &Rule| match (named(rule, SUBJECTS[0].1), named(rule, SUBJECTS[1].1)) {
             (Some(_), _) => Some(Subject::Port),
             (None, Some(_)) => Some(Subject::Vlan),
-            (None, None) => None,
+            (None, None) if rule.holes.is_empty() => None,
+            (None, None) => Some(Subject::Unknown),
         };
         self.chain(context).into_iter().find_map(of).unwrap_or(Subject::Switch)
     }

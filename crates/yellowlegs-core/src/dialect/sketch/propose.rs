@@ -45,6 +45,8 @@ pub(super) enum Subject {
     Port,
     /// A VLAN.
     Vlan,
+    /// Something with a name, and nobody knows what.
+    Unknown,
 }
 
 /// A line of the lexicon.
