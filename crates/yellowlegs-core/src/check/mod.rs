@@ -46,13 +46,17 @@ pub use fleet::{Digest, Digests, EntriesView, FleetJudgement, FleetOutcome, Flee
 pub use in_force::{InForce, in_force};
 pub use judge::{Judge, Judged, Told};
 pub use page::{FeatureNow, LinkNow, NeighbourNow, PortPage, SettingNow, StationNow};
-pub use reach::{OutOfReach, out_of_reach};
+pub use reach::{OutOfReach, feature_of, out_of_reach};
 pub use recovery::{Back, Held, held, what_to_do, whom_to_visit};
 pub use select::Selection;
 pub use since::{Comparison, Earlier};
 pub use switch_view::SwitchView;
 pub use verdict::{Judgement, Tally, Unknown, Verdict, Violation};
 pub use view::PortView;
+
+use std::sync::LazyLock;
+
+use rustc_hash::FxHashSet;
 
 use crate::model::{FactKind, SettingId};
 use crate::policy::Level;
@@ -127,10 +131,7 @@ impl Check {
 
     /// Whether it needs state besides the configuration: one of the facts it cannot do without is one of state.
     pub fn is_state(&self) -> bool {
-        // Of events the kind is named, too: `event link-up`.
-        let kind = |name: &str| FactKind::by_name(name.split(' ').next().unwrap_or(name));
-        let is_fact = |name: &str| name.split(" or ").all(|name| kind(name).is_some());
-        self.needs.iter().any(|needs| is_fact(needs))
+        OF_STATE.contains(self.id)
     }
 
     /// The checks that say it in its place.
@@ -163,6 +164,14 @@ pub static FAMILIES: &[&[Check]] = &[
     recovery::CHECKS,
     config::CHECKS,
 ];
+
+/// The ids of the checks that need state: every undecided check is asked, so this is worked out once.
+static OF_STATE: LazyLock<FxHashSet<&'static str>> = LazyLock::new(|| {
+    // Of events the kind is named, too: `event link-up`.
+    let kind = |name: &str| FactKind::by_name(name.split(' ').next().unwrap_or(name));
+    let is_fact = |name: &str| name.split(" or ").all(|name| kind(name).is_some());
+    all().filter(|check| check.needs.iter().any(|needs| is_fact(needs))).map(|check| check.id).collect()
+});
 
 /// Every check.
 pub fn all() -> impl Iterator<Item = &'static Check> {

@@ -2,6 +2,7 @@
 
 use super::all;
 use crate::dialect::Dialect;
+use crate::model::{SettingId, TraitId};
 
 /// A fact that a dialect never gives where the text is silent, and what waits for it.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -14,6 +15,15 @@ pub struct OutOfReach {
     pub line: Option<u32>,
     /// The checks that need it.
     pub checks: Vec<&'static str>,
+}
+
+/// The feature that a fact belongs to, and its name without it: of settings the first part of their names, `traits`, or the fact itself.
+pub fn feature_of(fact: &str) -> (&str, &str) {
+    match fact.split_once('.') {
+        Some(parts) if SettingId::by_name(fact).is_some() => parts,
+        _ if TraitId::by_name(fact).is_some() => ("traits", fact),
+        _ => (fact, ""),
+    }
 }
 
 /// The facts that checks need and a dialect does not settle.

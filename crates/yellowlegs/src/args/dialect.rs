@@ -17,6 +17,7 @@ pub(crate) enum DialectTask {
     Test(Test),
     Explain(Explain),
     Sketch(Sketch),
+    Teach(Teach),
 }
 
 /// List every setting, fact, trait and type of hole that a dialect can use
@@ -81,6 +82,70 @@ pub(crate) struct Sketch {
     /// The dialect's name
     #[arg(long, value_name = "NAME", default_value = "new")]
     pub(crate) name: String,
+}
+
+/// Fill a dialect in from texts: what each kind of line means is asked, or said by options
+#[derive(Debug, Args)]
+#[command(after_help = "\
+In a terminal one kind of line after the other is asked about, the most frequent first; every answer is in FILE at once.
+Where FILE is not there yet it begins as a sketch. With an option that says something nothing is asked.
+
+Examples: yellowlegs dialect teach dialects/quay.toml quay-*/config.txt
+          yellowlegs dialect teach dialects/quay.toml --line quay-1/config.txt:83 --sets port-security.limit=3
+          yellowlegs dialect teach dialects/quay.toml --silent guard=off --silent port.mode=access")]
+pub(crate) struct Teach {
+    /// The dialect
+    #[arg(value_name = "FILE")]
+    pub(crate) file: PathBuf,
+    /// Configurations of its system
+    #[arg(value_name = "TEXT-FILE")]
+    pub(crate) texts: Vec<PathBuf>,
+    /// Say something about the lines that are like this one: TEXT-FILE:LINE
+    #[arg(long, value_name = "PLACE")]
+    pub(crate) line: Option<String>,
+    /// They give a setting this value, which stands in the line or is what its words mean; repeat for several
+    #[arg(long, value_name = "SETTING=VALUE", requires = "line", conflicts_with_all = ["nothing", "names"])]
+    pub(crate) sets: Vec<String>,
+    /// They are about nothing that is judged, and so are the lines inside
+    #[arg(long, requires = "line", conflicts_with = "names")]
+    pub(crate) nothing: bool,
+    /// They name this, and the lines inside are about it; `uses`: a profile that their ports use
+    #[arg(long, value_enum, value_name = "WHAT", requires = "line")]
+    pub(crate) names: Option<NamesWhat>,
+    /// Take every proposal that is at least so sure, 0.6 to 1
+    #[arg(long, value_name = "SHARE")]
+    pub(crate) likely: Option<f64>,
+    /// What the platform has where the text is silent; `FEATURE=off`: all of a feature that can be off; repeat for several
+    #[arg(long, value_name = "SETTING=VALUE")]
+    pub(crate) silent: Vec<String>,
+}
+
+/// What lines can name.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum NamesWhat {
+    /// Ports
+    Ports,
+    /// A VLAN, or several
+    Vlan,
+    /// A profile that ports use
+    Profile,
+    /// A mirror session
+    Mirror,
+    /// A profile, and these ports use it
+    Uses,
+}
+
+impl NamesWhat {
+    /// The key of a rule that says so.
+    pub(crate) fn key(self) -> &'static str {
+        match self {
+            Self::Ports => "ports",
+            Self::Vlan => "vlan",
+            Self::Profile => "profile",
+            Self::Mirror => "mirror",
+            Self::Uses => "uses",
+        }
+    }
 }
 
 /// How the lists are printed.

@@ -20,7 +20,7 @@ pub(crate) use checks::{Checks, ChecksFormat};
 pub(crate) use common::{Chosen, Color, FailOn, FleetArgs, Judging, Loudness};
 pub(crate) use compare::{Against, Compare};
 pub(crate) use demo::Demo;
-pub(crate) use dialect::{Dialect, DialectFormat, DialectTask, Explain, Settings, Sketch, Test};
+pub(crate) use dialect::{Dialect, DialectFormat, DialectTask, Explain, NamesWhat, Settings, Sketch, Teach, Test};
 pub(crate) use drill::{Drill, DrillFormat};
 pub(crate) use flaps::Flaps;
 pub(crate) use packaging::{Completions, Man};

@@ -23,16 +23,17 @@ pub(super) fn run(task: &DialectTask, loudness: Loudness) -> Result<ExitCode, Fa
         DialectTask::Test(args) => test(args, loudness),
         DialectTask::Explain(args) => explained(args, loudness),
         DialectTask::Sketch(args) => sketched(args),
+        DialectTask::Teach(args) => super::teach::run(args, loudness),
     }
 }
 
-fn source(path: &Path) -> Result<Arc<Source>, Failure> {
+pub(super) fn source(path: &Path) -> Result<Arc<Source>, Failure> {
     let bytes = crate::fleet::regular(path).map_err(|error| Failure::path(path, error))?;
     let shown = path.display().to_string();
     Source::decode(shown, bytes).map(Arc::new).map_err(|at| Failure::Problems(vec![Problem::from(at)]))
 }
 
-fn load(path: &Path) -> Result<Arc<Dialect>, Failure> {
+pub(super) fn load(path: &Path) -> Result<Arc<Dialect>, Failure> {
     Dialect::load(&source(path)?).map(Arc::new).map_err(Failure::Problems)
 }
 

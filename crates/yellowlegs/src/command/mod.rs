@@ -12,6 +12,7 @@ mod packaging;
 mod policy;
 mod port;
 mod read;
+mod teach;
 
 use std::process::ExitCode;
 

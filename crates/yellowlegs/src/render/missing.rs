@@ -3,9 +3,8 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::io::{self, Write};
 
-use yellowlegs_core::check::OutOfReach;
+use yellowlegs_core::check::{OutOfReach, feature_of};
 use yellowlegs_core::drill::LeftOpen;
-use yellowlegs_core::model::{SettingId, TraitId};
 
 use super::clean;
 use super::look::Look;
@@ -60,15 +59,6 @@ impl Feature {
         };
         let part = (self.part > 0).then(|| format!("has a part in {}", self.part));
         opens.into_iter().chain(part).collect::<Vec<_>>().join(", ")
-    }
-}
-
-/// The feature that a fact belongs to, and its name without it: of settings the first part of their names, `traits`, or the fact itself.
-pub(crate) fn feature_of(fact: &str) -> (&str, &str) {
-    match fact.split_once('.') {
-        Some(parts) if SettingId::by_name(fact).is_some() => parts,
-        _ if TraitId::by_name(fact).is_some() => ("traits", fact),
-        _ => (fact, ""),
     }
 }
 

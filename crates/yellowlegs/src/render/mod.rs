@@ -20,6 +20,7 @@ pub(crate) mod port;
 mod sarif;
 mod style;
 mod svg;
+pub(crate) mod teach;
 mod text;
 mod whole;
 mod wrap;

@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 
+use super::super::Dialect;
 use super::super::layout::{Braces, Layout, Structure};
 use super::super::ports::{Lists, ListsText};
 use crate::model::StationAddress;
@@ -25,6 +26,10 @@ pub(super) struct Guessed {
 }
 
 const COMMENTS: [&str; 5] = ["#", "!", "//", ";", "--"];
+/// Words of the trade that ports stand behind.
+const PORT_WORDS: [&str; 4] = ["port", "ports", "interface", "interfaces"];
+/// Words of the trade that VLANs stand behind.
+const VLAN_WORDS: [&str; 4] = ["vlan", "vlans", "vid", "pvid"];
 const RANGES: [&str; 4] = ["..", "-", "~", "to"];
 
 impl Guessed {
@@ -64,7 +69,9 @@ impl Guessed {
         let openers: BTreeSet<&str> = opens.filter_map(|(_, words)| words.first()).map(String::as_str).collect();
         let (verb, negation) = leading(&worded, structure, &openers);
         let (forms, range) = ports(&worded);
-        let (vlan_words, vlans) = vlans(&worded);
+        let (mut vlan_words, vlans) = vlans(&worded);
+        let of_trade = worded.iter().flatten().filter(|word| is_vlan_word(word));
+        vlan_words.extend(of_trade.cloned());
         let port_words = if forms.is_empty() { port_words(&worded, &vlan_words) } else { BTreeSet::new() };
         let forms = if forms.is_empty() && !port_words.is_empty() { vec!["<n>".to_owned()] } else { forms };
         let carry = carried(&worded);
@@ -79,6 +86,12 @@ impl Guessed {
         let layout =
             Layout { structure, splitter, comments, continuation, negation, verb, braces, ..Layout::default() };
         Self { layout, lists, forms, range, carry, vlan_words, vlans, port_words, alone }
+    }
+
+    /// The same where a dialect says already how texts are laid out and ports are named.
+    pub(super) fn beside(dialect: &Dialect, texts: &[&str]) -> Self {
+        let guessed = Self::of(texts);
+        Self { layout: dialect.layout().clone(), lists: dialect.lists().clone(), ..guessed }
     }
 
     /// The sections of the dialect that say so.
@@ -132,6 +145,12 @@ fn joined(lines: Vec<(u32, &str)>) -> (Vec<(u32, &str)>, Option<String>) {
         goes_on = line.ends_with(sign);
     }
     (kept, Some(sign.to_owned()))
+}
+
+/// Whether a word is one of the trade that VLANs stand behind, or ends with one: `native-vlan`.
+fn is_vlan_word(word: &str) -> bool {
+    let last = word.rsplit(['-', '_']).next().unwrap_or_default();
+    VLAN_WORDS.contains(&last.to_ascii_lowercase().as_str())
 }
 
 fn is_assignment(word: &str) -> bool {
@@ -228,8 +247,15 @@ fn form(word: &str) -> Option<String> {
 fn ports(lines: &[Vec<String>]) -> (Vec<String>, Option<&'static str>) {
     let mut forms: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
     let mut ranges: BTreeMap<&'static str, usize> = BTreeMap::new();
+    let mut said: BTreeSet<String> = BTreeSet::new();
     for words in lines {
         for (at, word) in words.iter().enumerate() {
+            // Behind the trade's own word for it one is enough.
+            if at > 0 && PORT_WORDS.contains(&words[at - 1].to_ascii_lowercase().as_str()) {
+                let first = word.split([',', '-', '~']).next().unwrap_or_default();
+                let is_plain = !first.is_empty() && first.bytes().all(|b| b.is_ascii_digit());
+                said.extend(form(word).filter(|_| !is_plain).or_else(|| form(first)));
+            }
             for part in word.split(',').filter(|p| !p.is_empty()) {
                 let cut = RANGES.iter().filter(|s| s.len() < 3).find_map(|sign| {
                     let (from, to) = part.split_once(sign)?;
@@ -252,11 +278,14 @@ fn ports(lines: &[Vec<String>]) -> (Vec<String>, Option<&'static str>) {
             }
         }
     }
-    let mut found: Vec<(usize, String)> =
-        forms.into_iter().map(|(form, names)| (names.len(), form)).filter(|(n, _)| *n >= 3).collect();
+    let mut found: Vec<(usize, String)> = forms
+        .into_iter()
+        .map(|(form, names)| (names.len(), form))
+        .filter(|(n, f)| *n >= 3 || said.contains(f))
+        .collect();
     found.sort_by(|a, b| b.cmp(a));
     let most = found.first().map_or(0, |(n, _)| *n);
-    found.retain(|(n, _)| n * 4 >= most);
+    found.retain(|(n, form)| n * 4 >= most || said.contains(form));
     let range = ranges.into_iter().max_by_key(|(_, n)| *n).map(|(sign, _)| sign);
     (found.into_iter().take(3).map(|(_, form)| form).collect(), range)
 }
@@ -318,6 +347,8 @@ fn port_words(lines: &[Vec<String>], vlan_words: &BTreeSet<String>) -> BTreeSet<
             behind.entry(word).or_default().insert(number);
         }
     }
-    let best = behind.into_iter().filter(|(_, numbers)| numbers.len() >= 3).max_by_key(|(_, numbers)| numbers.len());
-    best.map(|(word, _)| [word.to_owned(), format!("{word}s")].into()).unwrap_or_default()
+    let by_word = behind.keys().find(|word| PORT_WORDS.contains(&word.to_ascii_lowercase().as_str())).copied();
+    let by_count = || behind.iter().filter(|(_, n)| n.len() >= 3).max_by_key(|(_, n)| n.len()).map(|(word, _)| *word);
+    let best = by_word.or_else(by_count);
+    best.map(|word| [word.to_owned(), format!("{word}s")].into()).unwrap_or_default()
 }

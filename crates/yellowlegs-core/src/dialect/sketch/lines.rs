@@ -1,9 +1,12 @@
 //! The lines of the texts as words with guessed types, each in its context.
 
+use std::collections::{BTreeMap, BTreeSet};
+
 use super::super::HoleType;
 use super::super::hole::duration;
 use super::super::layout::{Logical, Logicals, Structure};
 use super::layout::Guessed;
+use super::propose::is_of_trade;
 use crate::model::{Rate, StationAddress, VlanId};
 use crate::syntax::Nesting;
 
@@ -14,13 +17,15 @@ pub(super) enum Sign {
     Word(String),
     /// A value.
     Typed(HoleType),
+    /// The name of a block that other lines name, too: a profile.
+    Profile,
 }
 
 impl Sign {
     pub(super) fn literal(&self) -> Option<&str> {
         match self {
             Self::Word(word) => Some(word),
-            Self::Typed(_) => None,
+            Self::Typed(_) | Self::Profile => None,
         }
     }
 }
@@ -53,7 +58,61 @@ pub(super) fn literal(word: &str) -> String {
 
 /// All lines of all texts.
 pub(super) fn told(texts: &[&str], guessed: &Guessed) -> Vec<Told> {
-    texts.iter().enumerate().flat_map(|(number, text)| of_text(number, text, guessed)).collect()
+    let mut told = texts.iter().enumerate().flat_map(|(number, text)| of_text(number, text, guessed)).collect();
+    name_profiles(&mut told);
+    told
+}
+
+/// Finds blocks with a name of their own that lines elsewhere end with: `template desk` where a port says `follows desk`. That name is a
+/// value in both, and so it is in blocks that begin alike.
+fn name_profiles(told: &mut Vec<Told>) {
+    let own = |line: &Told| match &line.words[..] {
+        [front @ .., Sign::Word(name)] if !front.is_empty() && is_a_name(name) => {
+            let is_plain = front.iter().all(|sign| matches!(sign, Sign::Word(_)));
+            is_plain.then(|| (front.to_vec(), name.clone()))
+        }
+        _ => None,
+    };
+    let openers: BTreeMap<String, Vec<Sign>> =
+        told.iter().filter(|line| line.opens.is_some()).filter_map(own).map(|(front, name)| (name, front)).collect();
+    let users: BTreeSet<Vec<Sign>> = told
+        .iter()
+        .filter(|line| line.opens.is_none())
+        .filter_map(own)
+        .filter(|(front, name)| openers.get(name).is_some_and(|opens| opens.first() != front.first()))
+        .map(|(front, _)| front)
+        .collect();
+    let used: BTreeSet<&Vec<Sign>> = told
+        .iter()
+        .filter(|line| line.opens.is_none())
+        .filter_map(own)
+        .filter(|(front, _)| users.contains(front))
+        .filter_map(|(_, name)| openers.get(&name))
+        .collect();
+    let mut renamed: Vec<(String, String)> = Vec::new();
+    for line in told.iter_mut() {
+        let Some((front, name)) = own(line) else { continue };
+        let is_opener = line.opens.is_some() && used.contains(&front);
+        let is_user = line.opens.is_none() && users.contains(&front);
+        if !is_opener && !is_user {
+            continue;
+        }
+        line.words = front.into_iter().chain([Sign::Profile]).collect();
+        if let Some(opens) = &mut line.opens {
+            let short = opens.strip_suffix(&format!("-{name}")).unwrap_or(opens).to_owned();
+            renamed.push((std::mem::replace(opens, short.clone()), short));
+        }
+    }
+    for line in told {
+        for (old, new) in &renamed {
+            let below = |context: &str| context == old || context.starts_with(&format!("{old}-"));
+            if below(&line.context) {
+                line.context = line.context.replacen(old.as_str(), new, 1);
+            }
+            line.opens =
+                line.opens.take().map(|opens| if below(&opens) { opens.replacen(old.as_str(), new, 1) } else { opens });
+        }
+    }
 }
 
 fn of_text(number: usize, text: &str, guessed: &Guessed) -> Vec<Told> {
@@ -145,16 +204,38 @@ fn signs(words: &[String], guessed: &Guessed) -> Vec<Sign> {
             at += taken;
             continue;
         }
-        let earlier = words.iter().take(at).rev().map(String::as_str).filter(|w| !matches!(*w, "=" | ":"));
-        let is_sign = matches!(word.as_str(), "=" | ":");
-        if !is_sign && (follows_secret(earlier) || looks_random(word)) {
+        if is_secret(words, at) {
             signs.push(Sign::Typed(HoleType::Secret));
         } else {
-            signs.push(value(before, word).map_or_else(|| Sign::Word(word.clone()), Sign::Typed));
+            let is_name = at + 1 == words.len() && signs.last() == Some(&Sign::Typed(HoleType::Vlan));
+            let named = || (is_name && is_a_name(word)).then_some(HoleType::Word);
+            signs.push(value(before, word).or_else(named).map_or_else(|| Sign::Word(word.clone()), Sign::Typed));
         }
         at += 1;
     }
     signs
+}
+
+/// Whether a word of a line seems to be a secret.
+fn is_secret(words: &[String], at: usize) -> bool {
+    let Some(word) = words.get(at).filter(|word| !matches!(word.as_str(), "=" | ":")) else { return false };
+    let earlier = words.iter().take(at).rev().map(String::as_str).filter(|w| !matches!(*w, "=" | ":"));
+    follows_secret(earlier) || looks_random(word)
+}
+
+/// A line for people, with what seems to be a secret left out.
+pub(super) fn shown(line: &str, guessed: &Guessed) -> String {
+    let mut split = Vec::new();
+    guessed.layout.splitter.split(line, 0, &mut split);
+    let words: Vec<String> = split.iter().map(|word| word.of(line).to_owned()).collect();
+    let mut shown = line.to_owned();
+    // From the end, so that places stay where they are.
+    for (at, word) in split.iter().enumerate().rev() {
+        if is_secret(&words, at) {
+            shown.replace_range(word.start..word.end, "<secret>");
+        }
+    }
+    shown
 }
 
 /// A number or a list of them: VLANs where they stand behind the word for it, or are ones that do elsewhere.
@@ -221,6 +302,11 @@ fn looks_random(word: &str) -> bool {
     kinds >= 1 && bits > 2.75 && (kinds >= 2 || upper_inside || bytes.len() >= 16)
 }
 
+/// Whether a word behind the number of a VLAN is the name that somebody gave it.
+fn is_a_name(word: &str) -> bool {
+    word.starts_with(char::is_alphabetic) && !is_of_trade(word)
+}
+
 /// What one word seems to be a value of.
 fn value(before: &str, word: &str) -> Option<HoleType> {
     if matches!(word, "=" | ":") {
@@ -247,7 +333,10 @@ fn value(before: &str, word: &str) -> Option<HoleType> {
     if duration(word).is_some() {
         return Some(HoleType::Duration);
     }
-    if Rate::parse(word).is_some() {
+    let by_time = word.split_once('/').is_some_and(|(count, per)| {
+        matches!(per, "s" | "sec" | "min") && !count.is_empty() && count.bytes().all(|b| b.is_ascii_digit())
+    });
+    if by_time || Rate::parse(word).is_some() {
         return Some(HoleType::Rate);
     }
     if word.bytes().all(|b| b.is_ascii_digit()) && word.len() <= 10 {

@@ -3,6 +3,7 @@
 
 mod layout;
 mod lines;
+mod open;
 mod propose;
 mod tree;
 
@@ -14,8 +15,13 @@ use super::{Dialect, HoleType, Reading};
 use crate::source::Source;
 use layout::Guessed;
 use lines::{Told, told};
-use propose::{Subject, literals, propose};
+pub use open::{Open, open};
+pub use propose::Proposal;
+use propose::{Subject, likely, literals, ranked};
 use tree::Tree;
+
+/// The hole that names a profile.
+const PROFILE: &str = "profile";
 
 /// A rule of a sketch.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
@@ -25,6 +31,23 @@ struct Rule {
     /// The types of its holes, with their names.
     holes: Vec<(String, HoleType)>,
 }
+
+impl Rule {
+    /// Of a rule that names a profile, the key that says so: it opens its block, or its ports use it.
+    fn naming(&self) -> Option<&'static str> {
+        let names = self.holes.iter().any(|hole| *hole == (PROFILE.to_owned(), HoleType::Word));
+        names.then_some(if self.opens.is_some() { "profile" } else { "uses" })
+    }
+
+    /// Its pattern with another type of one hole.
+    fn retyped(&self, hole: &str, kind: HoleType) -> String {
+        let old = self.holes.iter().find(|(name, _)| name == hole).map_or("", |(_, kind)| kind.name());
+        self.pattern.replace(&format!("<{hole}:{old}>"), &format!("<{hole}:{}>", kind.name()))
+    }
+}
+
+/// How sure it is that a block which other lines name is a profile.
+const NAMED: &str = "0.8";
 
 /// How often a rule was seen, and in which contexts.
 #[derive(Debug, Clone, Default)]
@@ -88,9 +111,9 @@ fn rules(told: &[Told], texts: usize) -> BTreeMap<Rule, Seen> {
     }
     let mut rules: BTreeMap<Rule, Seen> = BTreeMap::new();
     for (context, tree) in trees {
-        for (rule, count) in tree.rules(texts) {
+        for (rule, lines) in tree.rules(texts) {
             let seen = rules.entry(rule).or_default();
-            seen.count += count;
+            seen.count += lines.len();
             seen.contexts.push(context.to_owned());
         }
     }
@@ -241,32 +264,31 @@ fn write(name: &str, guessed: &Guessed, rules: &BTreeMap<Rule, Seen>, told: &[To
 
 /// What a rule may set, as comments: a meaning that is likely, or holes to be filled in.
 fn meaning(rule: &Rule, seen: &Seen, around: &Around) -> String {
+    if let Some(key) = rule.naming() {
+        return format!("# {key} = \"<{PROFILE}>\"  # likely {NAMED}: blocks of that name are named by other lines");
+    }
     let context = seen.contexts.first().map_or("top", String::as_str);
-    let Some(proposal) = propose(rule, &around.words(context), around.subject(context)) else {
+    let ranked = ranked(rule, &around.words(context), around.subject(context));
+    let Some(proposal) = likely(&ranked) else {
         let holes: Vec<String> = rule.holes.iter().map(|(name, _)| format!("\"…\" = \"<{name}>\"")).collect();
         return format!("# sets = {{ {} }}", if holes.is_empty() { "\"…\" = true".into() } else { holes.join(", ") });
     };
     let mut lines = String::new();
     if let Some((name, kind)) = &proposal.retyped {
-        let old = rule.holes.iter().find(|(hole, _)| hole == name).map_or("", |(_, kind)| kind.name());
-        let pattern = rule.pattern.replace(&format!("<{name}:{old}>"), &format!("<{name}:{}>", kind.name()));
-        let _ = writeln!(lines, "# pattern = {}", quoted(&pattern));
+        let _ = writeln!(lines, "# pattern = {}", quoted(&rule.retyped(name, *kind)));
     }
-    let next = proposal
-        .next
-        .map(|(setting, score)| format!("; else {} {}", setting.name(), of_one(score)))
-        .unwrap_or_default();
-    let _ = write!(lines, "# sets = {}  # likely {}{next}", proposal.sets, of_one(proposal.score));
+    let next = ranked.get(1).map(|next| format!("; else {} {}", next.setting.name(), next.sure())).unwrap_or_default();
+    let (setting, operand) = (proposal.setting.name(), &proposal.operand);
+    let _ = write!(lines, "# sets = {{ \"{setting}\" = {operand} }}  # likely {}{next}", proposal.sure());
     lines
 }
 
-/// A score of 100 as a part of one.
-fn of_one(score: usize) -> String {
-    if score >= 100 { "1.0".into() } else { format!("0.{}", score / 10) }
-}
-
 /// What the contexts of a sketch are about, and the words that open them.
-struct Around<'r>(BTreeMap<&'r str, Vec<(&'r Rule, &'r Seen)>>);
+struct Around<'r> {
+    openers: BTreeMap<&'r str, Vec<(&'r Rule, &'r Seen)>>,
+    /// What a dialect says that contexts are about.
+    said: BTreeMap<&'r str, Subject>,
+}
 
 impl<'r> Around<'r> {
     fn of(rules: &'r BTreeMap<Rule, Seen>) -> Self {
@@ -276,7 +298,7 @@ impl<'r> Around<'r> {
                 openers.entry(opens).or_default().push((rule, seen));
             }
         }
-        Self(openers)
+        Self { openers, said: BTreeMap::new() }
     }
 
     /// The openers of a context, then those of the contexts these stand in.
@@ -286,7 +308,7 @@ impl<'r> Around<'r> {
             if !passed.insert(context) {
                 continue;
             }
-            for (rule, seen) in self.0.get(context).into_iter().flatten() {
+            for (rule, seen) in self.openers.get(context).into_iter().flatten() {
                 found.push(*rule);
                 left.extend(seen.contexts.iter().map(String::as_str));
             }
@@ -299,8 +321,13 @@ impl<'r> Around<'r> {
     }
 
     fn subject(&self, context: &str) -> Subject {
+        if let Some(said) = self.said.get(context) {
+            return *said;
+        }
         let of = |rule: &Rule| match (named(rule, SUBJECTS[0].1), named(rule, SUBJECTS[1].1)) {
             (Some(_), _) => Some(Subject::Port),
+            // What a profile has its ports have.
+            (None, None) if rule.naming().is_some() => Some(Subject::Port),
             (None, Some(_)) => Some(Subject::Vlan),
             (None, None) if rule.holes.is_empty() => None,
             (None, None) => Some(Subject::Unknown),
@@ -351,7 +378,9 @@ fn recognised(guessed: &Guessed, rules: &BTreeMap<Rule, Seen>, told: &[Told], te
     let pattern = rules.keys().find(fits).map(|r| {
         // The last word of a line without holes is the switch's own: a name.
         match r.pattern.rsplit_once(' ') {
-            Some((words, _)) if r.holes.is_empty() => format!("{front}{words} <name:word>"),
+            Some((words, last)) if r.holes.is_empty() && !last.starts_with('\'') => {
+                format!("{front}{words} <name:word>")
+            }
             _ => format!("{front}{}", r.pattern),
         }
     });

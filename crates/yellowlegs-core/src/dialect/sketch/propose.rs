@@ -34,7 +34,22 @@ const NEUTRAL: [&str; 18] = [
     "each",
 ];
 /// Words that switch something off.
-const OFF: [&str; 6] = ["off", "no", "never", "disable", "disabled", "none"];
+const OFF: [&str; 7] = ["off", "no", "never", "disable", "disabled", "none", "false"];
+
+/// Words that switch something on.
+const ON: [&str; 5] = ["on", "yes", "true", "enable", "enabled"];
+
+/// Whether a word is one of the trade: no name that somebody gave.
+pub(super) fn is_of_trade(word: &str) -> bool {
+    static WORDS: LazyLock<BTreeSet<&'static str>> = LazyLock::new(|| {
+        let of_entry = |entry: &'static Entry| {
+            entry.groups.iter().flatten().chain(&entry.speak_for).chain(&entry.speak_against).copied()
+        };
+        LEXICON.iter().flat_map(of_entry).chain(NEUTRAL).chain(OFF).chain(ON).collect()
+    });
+    let small = word.to_ascii_lowercase();
+    small.split(['-', '_']).any(|part| WORDS.contains(part))
+}
 
 /// What a block or a line is about.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -71,38 +86,45 @@ fn entry(line: &'static str) -> Option<Entry> {
     Some(Entry { setting, groups, speak_for: words(cell()), speak_against: words(cell()), value: cell() })
 }
 
-/// What a rule may set, in the words of a dialect, with how sure that is and what comes next.
+/// What a line may set, with how sure that is.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub(super) struct Proposal {
-    pub(super) sets: String,
+pub struct Proposal {
+    /// The setting.
+    pub setting: SettingId,
+    /// What it is given, as a dialect writes it: a hole in quotes, or a value.
+    pub operand: String,
     /// The hole whose type has to be another one for that, and which.
-    pub(super) retyped: Option<(String, HoleType)>,
-    pub(super) setting: SettingId,
-    pub(super) score: usize,
-    pub(super) next: Option<(SettingId, usize)>,
+    pub retyped: Option<(String, HoleType)>,
+    /// How sure that is, of 100.
+    pub score: usize,
 }
 
-/// The best meaning of a rule: `around` are the words of the blocks that it stands in.
-pub(super) fn propose(rule: &Rule, around: &BTreeSet<String>, subject: Subject) -> Option<Proposal> {
-    let own = literals(&rule.pattern);
-    let mut scored: Vec<(&Entry, usize, Operand)> = LEXICON
-        .iter()
-        .filter_map(|entry| {
-            let operand = operand(entry, rule, &own, subject)?;
-            Some((entry, score(entry, &own, around)?, operand))
-        })
-        .collect();
-    scored.sort_by_key(|(_, score, _)| std::cmp::Reverse(*score));
-    let (best, score, (operand, retyped)) = scored.first()?;
-    let next = scored
-        .iter()
-        .find(|(entry, ..)| entry.setting != best.setting)
-        .map(|(entry, score, _)| (entry.setting, *score));
-    if *score < LIKELY || next.is_some_and(|(_, other)| *score < other + AHEAD) {
-        return None;
+impl Proposal {
+    /// How sure that is, as a part of one.
+    pub fn sure(&self) -> String {
+        if self.score >= 100 { "1.0".into() } else { format!("0.{}", self.score / 10) }
     }
-    let sets = format!("{{ \"{}\" = {operand} }}", best.setting.name());
-    Some(Proposal { sets, retyped: retyped.clone(), setting: best.setting, score: *score, next })
+}
+
+/// The meanings that a rule may have, the likeliest first, one of each setting: `around` are the words of the blocks that it stands in.
+pub(super) fn ranked(rule: &Rule, around: &BTreeSet<String>, subject: Subject) -> Vec<Proposal> {
+    let own = literals(&rule.pattern);
+    let scored = LEXICON.iter().filter_map(|entry| {
+        let (operand, retyped) = operand(entry, rule, &own, subject)?;
+        Some(Proposal { setting: entry.setting, operand, retyped, score: score(entry, &own, around)? })
+    });
+    let mut ranked: Vec<Proposal> = scored.collect();
+    ranked.sort_by_key(|proposal| std::cmp::Reverse(proposal.score));
+    let mut told = BTreeSet::new();
+    ranked.retain(|proposal| told.insert(proposal.setting));
+    ranked
+}
+
+/// The first of them, where it is likely and well ahead of the next.
+pub(super) fn likely(ranked: &[Proposal]) -> Option<&Proposal> {
+    let best = ranked.first()?;
+    let is_ahead = ranked.get(1).is_none_or(|next| best.score >= next.score + AHEAD);
+    (best.score >= LIKELY && is_ahead).then_some(best)
 }
 
 /// The words of a pattern that are not holes, small and cut at dashes.
@@ -129,6 +151,7 @@ fn score(entry: &Entry, own: &BTreeSet<String>, around: &BTreeSet<String>) -> Op
         entry.groups.iter().flatten().chain(&entry.speak_for).any(|known| *known == word)
             || NEUTRAL.contains(&word)
             || OFF.contains(&word)
+            || ON.contains(&word)
     };
     let strange = own.iter().filter(|word| !known(word)).count();
     let whole = 60 + 10 * entry.groups.len() + 10 * speak.min(2);

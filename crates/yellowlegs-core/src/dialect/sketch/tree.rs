@@ -3,8 +3,8 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::super::HoleType;
-use super::Rule;
 use super::lines::{Sign, Told, literal};
+use super::{PROFILE, Rule};
 
 /// So many words at one place are values, not keywords.
 const MANY: usize = 5;
@@ -14,8 +14,9 @@ const LONGEST: usize = 40;
 #[derive(Debug, Clone, Default)]
 pub(super) struct Tree {
     next: BTreeMap<Sign, Tree>,
-    /// How many lines end here, in which texts, and what they open.
-    ends: usize,
+    /// The lines that end here, by text and number.
+    ends: Vec<(usize, u32)>,
+    /// In which texts it stands, and what its lines open.
     texts: BTreeSet<usize>,
     opens: Option<String>,
 }
@@ -31,18 +32,25 @@ impl Tree {
             node = node.next.entry(Sign::Typed(HoleType::Rest)).or_default();
         }
         node.texts.insert(line.text);
-        node.ends += 1;
+        node.ends.push((line.text, line.line));
         if node.opens.is_none() {
             node.opens.clone_from(&line.opens);
         }
     }
 
     fn count(&self) -> usize {
-        self.ends + self.next.values().map(Tree::count).sum::<usize>()
+        self.ends.len() + self.next.values().map(Tree::count).sum::<usize>()
+    }
+
+    /// All lines that end here or further on.
+    fn lines(self) -> Vec<(usize, u32)> {
+        let mut lines = self.ends;
+        lines.extend(self.next.into_values().flat_map(Tree::lines));
+        lines
     }
 
     fn join(&mut self, other: Self) {
-        self.ends += other.ends;
+        self.ends.extend(other.ends);
         self.texts.extend(other.texts);
         self.opens = self.opens.take().or(other.opens);
         for (sign, tree) in other.next {
@@ -52,7 +60,7 @@ impl Tree {
 
     /// The forms of what follows, to the end of the lines.
     fn shapes(&self, into: &mut BTreeSet<Vec<Sign>>, so_far: &mut Vec<Sign>) {
-        if self.ends > 0 {
+        if !self.ends.is_empty() {
             into.insert(so_far.clone());
         }
         for (sign, tree) in &self.next {
@@ -123,8 +131,8 @@ impl Tree {
                 self.next.entry(hole).or_default().join(joined);
             } else if !behind_a_value {
                 let rest = self.next.entry(Sign::Typed(HoleType::Rest)).or_default();
-                rest.ends += joined.count();
-                rest.opens = rest.opens.take().or(joined.opens);
+                rest.opens = rest.opens.take().or(joined.opens.take());
+                rest.ends.extend(joined.lines());
             }
             self.widen();
         }
@@ -135,17 +143,17 @@ impl Tree {
         self.next.iter_mut().for_each(|(sign, tree)| tree.generalise(texts, Some(sign)));
     }
 
-    /// The rules that the lines come to, with how many lines each has.
-    pub(super) fn rules(mut self, texts: usize) -> Vec<(Rule, usize)> {
+    /// The rules that the lines come to, each with its lines.
+    pub(super) fn rules(mut self, texts: usize) -> Vec<(Rule, Vec<(usize, u32)>)> {
         self.generalise(texts, None);
         let mut rules = Vec::new();
         self.gather(&mut Vec::new(), &mut rules);
         rules
     }
 
-    fn gather(&self, so_far: &mut Vec<Sign>, rules: &mut Vec<(Rule, usize)>) {
-        if self.ends > 0 && !so_far.is_empty() {
-            rules.push((rule(so_far, self.opens.clone()), self.ends));
+    fn gather(&self, so_far: &mut Vec<Sign>, rules: &mut Vec<(Rule, Vec<(usize, u32)>)>) {
+        if !self.ends.is_empty() && !so_far.is_empty() {
+            rules.push((rule(so_far, self.opens.clone()), self.ends.clone()));
         }
         for (sign, tree) in &self.next {
             so_far.push(sign.clone());
@@ -168,6 +176,10 @@ fn rule(signs: &[Sign], opens: Option<String>) -> Rule {
                     before = letters;
                 }
                 words.push(literal(word));
+            }
+            Sign::Profile => {
+                words.push(format!("<{PROFILE}:word>"));
+                holes.push((PROFILE.to_owned(), HoleType::Word));
             }
             Sign::Typed(kind) => {
                 let base = if before.is_empty() || before.starts_with('-') {

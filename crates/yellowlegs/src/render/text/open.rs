@@ -8,10 +8,10 @@ use yellowlegs_core::model::FactKind;
 
 use super::super::clean;
 use super::super::look::Look;
-use super::super::missing::feature_of;
 use super::super::style::{BOLD, PLACE, paint};
 use super::super::wrap::wrapped;
 use super::many;
+use yellowlegs_core::check::feature_of;
 
 /// How many groups are listed.
 const GROUPS: usize = 12;

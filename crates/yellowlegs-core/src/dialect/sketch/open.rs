@@ -1,0 +1,200 @@
+//! What is open in a dialect: the rules that nobody has filled in, and the lines that no rule takes, by shape, each with what it may mean.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+use super::layout::Guessed;
+use super::lines::{self, Told, told};
+use super::propose::{Proposal, Subject, likely, ranked};
+use super::tree::Tree;
+use super::{Around, Rule, SUBJECTS, Seen, named};
+use crate::dialect::{Dialect, HoleType, Reading, UnreadAt};
+use crate::source::{Source, Word};
+
+/// So many unlike lines of a shape are shown,
+const SAMPLES: usize = 2;
+/// looked for among so many.
+const MOST_TRIED: usize = 50;
+
+/// Lines of one shape of which nobody has said what they say.
+#[derive(Debug, Clone)]
+pub struct Open {
+    /// The line in the dialect of the rule that takes them; none where no rule does.
+    pub rule: Option<u32>,
+    /// The pattern that takes them.
+    pub pattern: String,
+    /// Its holes, with their types.
+    pub holes: Vec<(String, HoleType)>,
+    /// The contexts that they stand in.
+    pub contexts: Vec<String>,
+    /// The context of the lines inside.
+    pub opens: Option<String>,
+    /// The lines, by text and number.
+    pub lines: Vec<(usize, u32)>,
+    /// The first two that are unlike, with what seems to be a secret left out.
+    pub samples: Vec<String>,
+    /// The lines that open the blocks around the first of them, the outermost first.
+    pub block: Vec<String>,
+    /// What they may mean, the likeliest first.
+    pub proposals: Vec<Proposal>,
+    /// The key of a rule, `profile` or `uses`, where a hole seems to name a profile.
+    pub naming: Option<&'static str>,
+    /// Whether the first of these is likely, and well ahead of the next.
+    pub is_likely: bool,
+    /// The key of a rule that says what they are about, and the hole that names it, where the block around does not say it.
+    pub names: Option<(&'static str, String)>,
+}
+
+impl Open {
+    fn new(rule: &Rule, around: &Around, contexts: Vec<String>, written: Option<u32>) -> Self {
+        let context = contexts.first().map_or("top", String::as_str);
+        let subject = around.subject(context);
+        let proposals = ranked(rule, &around.words(context), subject);
+        let is_named = matches!(subject, Subject::Port | Subject::Vlan);
+        let names = SUBJECTS.iter().find_map(|(key, kinds)| Some((*key, named(rule, kinds)?.to_owned())));
+        Self {
+            rule: written,
+            pattern: rule.pattern.clone(),
+            holes: rule.holes.clone(),
+            opens: rule.opens.clone(),
+            lines: Vec::new(),
+            samples: Vec::new(),
+            block: Vec::new(),
+            naming: rule.naming(),
+            is_likely: likely(&proposals).is_some(),
+            proposals,
+            names: names.filter(|_| !is_named),
+            contexts,
+        }
+    }
+
+    /// Its pattern with another type of one hole.
+    pub fn retyped(&self, hole: &str, kind: HoleType) -> String {
+        let rule = Rule { pattern: self.pattern.clone(), opens: None, holes: self.holes.clone() };
+        rule.retyped(hole, kind)
+    }
+}
+
+/// What is open for these texts, most frequent first; lines inside unread ones wait for what is around them.
+pub fn open(dialect: &Dialect, texts: &[Arc<Source>]) -> Vec<Open> {
+    let written: BTreeMap<Rule, Seen> = dialect.rules().iter().map(|rule| of_rule(dialect, rule)).collect();
+    let mut around = Around::of(&written);
+    around.said = dialect.rules().iter().filter_map(|rule| said_about(dialect, rule)).collect();
+    let all: Vec<&str> = texts.iter().map(|text| text.text()).collect();
+    let guessed = Guessed::beside(dialect, &all);
+    let readings: Vec<Reading> = texts.iter().map(|text| dialect.read(text, 1)).collect();
+    let mut of_rules: BTreeMap<u32, Vec<(usize, u32)>> = BTreeMap::new();
+    let mut not_taken: BTreeMap<(usize, u32), usize> = BTreeMap::new();
+    let mut inside: BTreeMap<(usize, u32), u32> = BTreeMap::new();
+    for (number, reading) in readings.iter().enumerate() {
+        for (unread, at) in reading.unread.iter().zip(&reading.unread_at) {
+            let line = (number, unread.mark.line());
+            match at {
+                UnreadAt::Open(_, position) => {
+                    let Some(statement) = reading.statements.get(*position as usize) else { continue };
+                    of_rules.entry(statement.rule).or_default().push(line);
+                    inside.extend(statement.parent.map(|parent| (line, parent)));
+                }
+                UnreadAt::Context(context, parent) => {
+                    not_taken.insert(line, *context);
+                    inside.extend(parent.map(|parent| (line, parent)));
+                }
+                UnreadAt::Statement(_) | UnreadAt::Unread(_) => {}
+            }
+        }
+    }
+    let mut open: Vec<Open> = Vec::new();
+    for (position, lines) in of_rules {
+        let Some(rule) = dialect.rules().get(position as usize) else { continue };
+        let (of_dialect, seen) = of_rule(dialect, rule);
+        open.push(Open { lines, ..Open::new(&of_dialect, &around, seen.contexts, Some(rule.line)) });
+    }
+    for (context, told) in unread(dialect, &all, &guessed, &not_taken) {
+        let mut tree = Tree::default();
+        told.iter().for_each(|line| tree.add(line));
+        for (rule, lines) in tree.rules(texts.len()) {
+            open.push(Open { lines, ..Open::new(&rule, &around, vec![context.clone()], None) });
+        }
+    }
+    for open in &mut open {
+        let text_of = |(text, line): (usize, u32)| {
+            let source = texts.get(text)?;
+            let hidden = readings.get(text).map(|reading| &reading.secrets[..]).unwrap_or_default();
+            Some(shown(source, line, hidden, &guessed))
+        };
+        for line in open.lines.iter().take(MOST_TRIED).filter_map(|line| text_of(*line)) {
+            if !open.samples.contains(&line) {
+                open.samples.push(line);
+            }
+            if open.samples.len() == SAMPLES {
+                break;
+            }
+        }
+        let Some(first) = open.lines.first() else { continue };
+        let mut next = inside.get(first).copied();
+        while let Some(statement) = next.and_then(|at| readings.get(first.0)?.statements.get(at as usize)) {
+            open.block.extend(text_of((first.0, statement.mark.line())));
+            next = statement.parent;
+        }
+        open.block.reverse();
+    }
+    open.sort_by_key(|open| std::cmp::Reverse(open.lines.len()));
+    open
+}
+
+/// A line of a text for people: secrets that the dialect knows left out, and what seems to be one.
+fn shown(source: &Source, line: u32, secrets: &[Word], guessed: &Guessed) -> String {
+    let Some(text) = source.line(line) else { return String::new() };
+    let start = text.as_ptr().addr() - source.text().as_ptr().addr();
+    let mut masked = text.to_owned();
+    let inside = secrets.iter().filter(|word| word.start >= start && word.end <= start + text.len());
+    for word in inside.rev() {
+        masked.replace_range(word.start - start..word.end - start, "<secret>");
+    }
+    lines::shown(masked.trim(), guessed)
+}
+
+/// What a rule says that the lines inside it are about.
+fn said_about<'d>(dialect: &'d Dialect, rule: &crate::dialect::Rule) -> Option<(&'d str, Subject)> {
+    use crate::dialect::{Reach, Subject as S};
+    let context = dialect.contexts().get(rule.opens?)?;
+    let about = match rule.subject.as_ref()? {
+        S::Ports(_) | S::Profile(_) => Subject::Port,
+        S::Vlan(_) | S::Reach(Reach::AllVlans) => Subject::Vlan,
+        S::Reach(_) => Subject::Port,
+        S::Mirror(_) => Subject::Unknown,
+    };
+    Some((context, about))
+}
+
+/// A rule of a dialect as sketches have them.
+fn of_rule(dialect: &Dialect, rule: &crate::dialect::Rule) -> (Rule, Seen) {
+    let context = |position: &usize| dialect.contexts().get(*position).cloned();
+    let holes = rule.pattern.holes.iter();
+    let holes = holes.map(|hole| (hole.name.clone(), hole.kind.typed().unwrap_or(HoleType::Word))).collect();
+    let opens = rule.opens.as_ref().and_then(context);
+    let seen = Seen { count: 0, contexts: rule.contexts.iter().filter_map(context).collect() };
+    (Rule { pattern: rule.pattern.text.to_string(), opens, holes }, seen)
+}
+
+/// The lines that no rule takes, as words with types, by context.
+fn unread(
+    dialect: &Dialect,
+    texts: &[&str],
+    guessed: &Guessed,
+    not_taken: &BTreeMap<(usize, u32), usize>,
+) -> BTreeMap<String, Vec<Told>> {
+    let known: BTreeSet<&str> = dialect.contexts().iter().map(String::as_str).collect();
+    let mut by_context: BTreeMap<String, Vec<Told>> = BTreeMap::new();
+    for mut line in told(texts, guessed) {
+        let Some(context) = not_taken.get(&(line.text, line.line)).and_then(|c| dialect.contexts().get(*c)) else {
+            continue;
+        };
+        // A context of that name is about something else.
+        let fresh = |name: String| if known.contains(name.as_str()) { format!("{name}-block") } else { name };
+        line.opens = line.opens.map(fresh);
+        line.context.clone_from(context);
+        by_context.entry(context.clone()).or_default().push(line);
+    }
+    by_context
+}
