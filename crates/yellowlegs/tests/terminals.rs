@@ -5,33 +5,9 @@
 
 mod support;
 
-use std::io::Write as _;
-use std::process::{Command, Stdio};
-
 use rstest::rstest;
+use support::terminal::{on_a_terminal, typed_on_a_terminal};
 use support::{Fleet, nasty};
-
-/// What the program writes to a terminal, by `script` of util-linux.
-fn on_a_terminal(fleet: &Fleet, words: &str) -> String {
-    typed_on_a_terminal(fleet, words, "")
-}
-
-/// The same with what somebody types.
-fn typed_on_a_terminal(fleet: &Fleet, words: &str, keys: &str) -> String {
-    let program = assert_cmd::cargo::cargo_bin("yellowlegs");
-    let line = format!("{} {words}", program.display());
-    let mut script = Command::new("script")
-        .current_dir(fleet.path())
-        .args(["-qec", &line, "/dev/null"])
-        .stdin(Stdio::piped())
-        .stdout(Stdio::piped())
-        .env("TERM", "dumb")
-        .spawn()
-        .unwrap();
-    script.stdin.take().unwrap().write_all(keys.as_bytes()).unwrap();
-    let output = script.wait_with_output().unwrap();
-    String::from_utf8_lossy(&output.stdout).into_owned()
-}
 
 /// The tour waits at each stop: Enter leads on, `q` ends it, and so does the end of what is typed.
 #[rstest]

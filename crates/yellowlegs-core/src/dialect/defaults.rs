@@ -6,8 +6,8 @@ use super::{DialectProblem, Lists, effects};
 use crate::model::{Kind, Origin, Scope, SettingId, Slot, Value, settings};
 use crate::source::{Entry, TableReader, TomlDoc};
 
-/// What holds where the text is silent, by setting.
-pub(super) fn read(doc: &TomlDoc<'_>, table: Option<&TableReader<'_>>) -> Vec<Option<Slot>> {
+/// What holds where the text is silent, by setting. `of_all`: not on ports of a kind alone, where lists have no default.
+pub(super) fn read(doc: &TomlDoc<'_>, table: Option<&TableReader<'_>>, of_all: bool) -> Vec<Option<Slot>> {
     let mut defaults = vec![None; settings::ALL.len()];
     let Some(table) = table else { return defaults };
     let mut off: Vec<(SettingId, Slot)> = Vec::new();
@@ -32,7 +32,8 @@ pub(super) fn read(doc: &TomlDoc<'_>, table: Option<&TableReader<'_>>) -> Vec<Op
                 set(id, &entry);
             }
         } else if entry.text() == Some("off") {
-            let silent = feature.iter().filter_map(|id| Some((*id, slot(silent(id.info().kind)?, &entry))));
+            let kinds = feature.iter().map(|id| (id, id.info().kind)).filter(|(_, kind)| of_all || !kind.is_list());
+            let silent = kinds.filter_map(|(id, kind)| Some((*id, slot(silent(kind)?, &entry))));
             off.extend(silent.filter(|(id, _)| *id != settings::TAGGED_VLANS.id));
         } else if entry.text().is_some() {
             doc.report(&entry.spot(), DialectProblem::FeatureDefault { feature: entry.key.value.to_owned() });
@@ -68,7 +69,7 @@ pub(super) fn of_kind(doc: &TomlDoc<'_>, table: &TableReader<'_>, lists: &Lists)
         lists.kind(name.value).map_err(|problem| doc.report(&name.spot, DialectProblem::Form(problem))).ok()
     });
     let ports: Vec<PortKind> = kinds.collect();
-    let read = read(doc, table.table("defaults").as_ref());
+    let read = read(doc, table.table("defaults").as_ref(), false);
     let mut slots = Vec::new();
     for (id, slot) in SettingId::all().zip(read) {
         let Some(slot) = slot else { continue };
@@ -88,11 +89,12 @@ fn of_feature(feature: &str) -> impl Iterator<Item = SettingId> + use<'_> {
     SettingId::all().filter(move |id| id.name().split_once('.').is_some_and(|(of, _)| of == feature))
 }
 
-/// What a setting of a feature is that is off: a switch that is not thrown, a limit, a port or an address that is none. How
-/// many and how long have nothing that is off.
+/// What a setting of a feature is that is off: a switch that is not thrown, a limit, a port or an address that is none, a list with
+/// nothing in it. How many and how long have nothing that is off.
 fn silent(kind: Kind) -> Option<Value> {
     match kind {
         Kind::Flag | Kind::Rate | Kind::Vlan | Kind::Port | Kind::Address | Kind::Choice(_) => kind.off(),
+        kind if kind.is_list() => kind.off(),
         _ => None,
     }
 }

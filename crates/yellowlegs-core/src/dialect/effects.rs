@@ -76,6 +76,10 @@ pub(super) fn word_value(kind: Kind, text: &str) -> Result<Value, ValueError> {
 pub(super) fn constant(doc: &TomlDoc<'_>, setting: SettingId, entry: &Entry<'_>) -> Option<Value> {
     let kind = setting.info().kind;
     let value = if let Some(numbers) = entry.integers() {
+        // An empty list of whatever kind.
+        if let (true, Some(off)) = (numbers.is_empty() && kind.is_list(), kind.off()) {
+            return Some(off);
+        }
         kind.parse(&numbers.iter().map(ToString::to_string).collect::<Vec<_>>().join(","))
     } else {
         match entry.scalar()? {

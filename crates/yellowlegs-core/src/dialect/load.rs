@@ -58,7 +58,7 @@ fn read(doc: &TomlDoc<'_>, source: &Arc<Source>) -> Option<Dialect> {
     let kinds = ports.as_ref().map(|table| table.tables("kind")).unwrap_or_default();
     let lists = read_lists(doc, ports.as_ref(), lists.as_ref(), time.as_ref(), text.words.ignore_case, units);
     let (recognise, recognise_lines, last) = read_recognise(doc, root.table("recognise"), &text);
-    let defaults = defaults::read(doc, root.table("defaults").as_ref());
+    let defaults = defaults::read(doc, root.table("defaults").as_ref(), true);
     let precedence = root.table("precedence").map(|table| Precedence::read(&table)).unwrap_or_default();
     let traits = read_traits(doc, root.table("traits").as_ref());
     let requires = root.tables("requires").iter().filter_map(|table| read_requirement(doc, table)).collect();

@@ -83,13 +83,15 @@ impl Lesson {
             if let Some(words) = self.as_words(open, hole, *of, kind) {
                 add(self.tried(open, setting, operand.clone(), words));
             }
-            for other in std::iter::once(of).chain(fitting(kind).iter().filter(|other| *other != of)) {
+            // A type that says its unit before a plain number.
+            let own = std::iter::once(of).filter(|of| !fitting(kind).contains(of));
+            let (same, others): (Vec<_>, Vec<_>) = fitting(kind).iter().partition(|other| *other == of);
+            for other in same.into_iter().chain(others).chain(own) {
                 let edit = if other == of { Edit::None } else { retype(open, hole, *other) };
                 add(self.tried(open, setting, operand.clone(), edit));
             }
         }
-        let by_words = matches!(kind, Kind::Text | Kind::Words);
-        if ways.is_empty() && by_words {
+        if ways.is_empty() && matches!(kind, Kind::Text | Kind::Words) {
             let name = unused(open, "value");
             for edit in word_holes(open, &name) {
                 ways.extend(self.tried(open, setting, quoted(&format!("<{name}>")), edit));
@@ -159,9 +161,10 @@ impl Lesson {
         )
     }
 
-    /// Writes an answer into the dialect, where the lines are then read as it says.
-    pub fn answer(&mut self, open: &Open, meaning: &Meaning) -> Result<(), Refused> {
-        let dialect = self.with(self.text_with(open, meaning)?)?;
+    /// Writes an answer into the dialect, where the lines are then read as it says. Tells the pattern as it is now.
+    pub fn answer(&mut self, open: &Open, meaning: &Meaning) -> Result<String, Refused> {
+        let (pattern, says) = written(open, meaning);
+        let dialect = self.with(rule(self.written(), open, &pattern, &says)?)?;
         let wanted: &[Given] = if let Meaning::Sets(given) = meaning { given } else { &[] };
         let said = self.first_says(&dialect, open);
         let is_said = |given: &Given| said.iter().flatten().any(|said| said.setting == given.setting);
@@ -169,45 +172,15 @@ impl Lesson {
             let hint = "another rule takes it first: `yellowlegs dialect explain` tells which";
             return Err(Refused::Says(format!("`{}` would still not be understood", open.pattern), hint.into()));
         }
-        self.take(dialect)
-    }
-
-    fn text_with(&self, open: &Open, meaning: &Meaning) -> Result<String, Refused> {
-        let (pattern, says) = match meaning {
-            Meaning::Nothing => (open.pattern.clone(), vec!["about = \"nothing\"".to_owned()]),
-            Meaning::Names(Names { key, hole, edit }) => {
-                let about = open.names.iter().filter(|(_, about)| *key == "uses" && about != hole);
-                let about = about.map(|(key, hole)| format!("{key} = \"<{hole}>\""));
-                (edit.of(&open.pattern), about.chain([format!("{key} = \"<{hole}>\"")]).collect())
-            }
-            Meaning::Sets(given) => {
-                let mut pattern = open.pattern.clone();
-                for given in given {
-                    pattern = given.edit.of(&pattern);
-                }
-                let scope = |key: &str| if key == "ports" { Scope::Port } else { Scope::Vlan };
-                let about =
-                    open.names.iter().filter(|(key, _)| given.iter().any(|g| g.setting.info().scope == scope(key)));
-                let mut says: Vec<String> = about.map(|(key, hole)| format!("{key} = \"<{hole}>\"")).collect();
-                for (key, adds) in [("sets", false), ("adds", true)] {
-                    let of_key = given.iter().filter(|given| adds_to(open, given.setting) == adds);
-                    let entries: Vec<String> =
-                        of_key.map(|given| format!("\"{}\" = {}", given.setting.name(), given.operand)).collect();
-                    if !entries.is_empty() {
-                        says.push(format!("{key} = {{ {} }}", entries.join(", ")));
-                    }
-                }
-                (pattern, says)
-            }
-        };
-        rule(self.written(), open, &pattern, &says)
+        self.take(dialect)?;
+        Ok(pattern)
     }
 
     /// One way of giving a setting, where the first line comes to a value by it.
     fn tried(&self, open: &Open, setting: SettingId, operand: String, edit: Edit) -> Option<Given> {
         let mut given = Given { setting, operand, value: String::new(), edit };
-        let text = self.text_with(open, &Meaning::Sets(vec![given.clone()])).ok()?;
-        let dialect = self.with(text).ok()?;
+        let (pattern, says) = written(open, &Meaning::Sets(vec![given.clone()]));
+        let dialect = self.with(rule(self.written(), open, &pattern, &says).ok()?).ok()?;
         let said = self.first_says(&dialect, open)?;
         let value = said.into_iter().find(|said| said.setting == setting)?.value?;
         given.value = value.to_string();
@@ -270,6 +243,36 @@ impl Lesson {
     }
 }
 
+/// The pattern for a meaning, and the lines of the rule that say it.
+fn written(open: &Open, meaning: &Meaning) -> (String, Vec<String>) {
+    match meaning {
+        Meaning::Nothing => (open.pattern.clone(), vec!["about = \"nothing\"".to_owned()]),
+        Meaning::Names(Names { key, hole, edit }) => {
+            let about = open.names.iter().filter(|(_, about)| *key == "uses" && about != hole);
+            let about = about.map(|(key, hole)| format!("{key} = \"<{hole}>\""));
+            (edit.of(&open.pattern), about.chain([format!("{key} = \"<{hole}>\"")]).collect())
+        }
+        Meaning::Sets(given) => {
+            let mut pattern = open.pattern.clone();
+            for given in given {
+                pattern = given.edit.of(&pattern);
+            }
+            let scope = |key: &str| if key == "ports" { Scope::Port } else { Scope::Vlan };
+            let about = open.names.iter().filter(|(key, _)| given.iter().any(|g| g.setting.info().scope == scope(key)));
+            let mut says: Vec<String> = about.map(|(key, hole)| format!("{key} = \"<{hole}>\"")).collect();
+            for (key, adds) in [("sets", false), ("adds", true)] {
+                let of_key = given.iter().filter(|given| adds_to(open, given.setting) == adds);
+                let entries: Vec<String> =
+                    of_key.map(|given| format!("\"{}\" = {}", given.setting.name(), given.operand)).collect();
+                if !entries.is_empty() {
+                    says.push(format!("{key} = {{ {} }}", entries.join(", ")));
+                }
+            }
+            (pattern, says)
+        }
+    }
+}
+
 /// What a word of a text means as a value of a kind: itself, or yes and no.
 fn meant(word: &str, kind: Kind) -> Option<String> {
     const YES: [&str; 7] = ["on", "yes", "enable", "enabled", "true", "up", "active"];
@@ -302,7 +305,7 @@ fn fitting(kind: Kind) -> &'static [HoleType] {
         Kind::Vlans => &[H::Vlans],
         Kind::Port => &[H::Port],
         Kind::Address => &[H::Ip, H::Prefix],
-        Kind::Text => &[H::Text, H::Rest],
+        Kind::Text => &[H::Text, H::Word, H::Rest],
         Kind::Words => &[H::Word, H::Ip, H::Text],
         Kind::Station => &[H::Station],
         Kind::Stations => &[H::Stations],

@@ -1,9 +1,9 @@
 //! What a platform has where the text is silent: asked by feature, only where a check needs it, and written as defaults and traits.
 
-use super::write::{entry, quoted};
+use super::write::{entry, feature_off, quoted};
 use super::{Lesson, Refused};
 use crate::check::{feature_of, out_of_reach};
-use crate::model::{Kind, SettingId, TraitId};
+use crate::model::{Kind, SettingId, TraitId, settings};
 
 /// A feature of which nobody has said what holds where the text is silent.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -31,6 +31,17 @@ pub struct Fact {
     pub off: Option<&'static str>,
 }
 
+/// What no platform lacks as a whole: what of it is off has to be said one by one.
+const NEVER_OFF: [&str; 4] = ["port", "switch", "platform", "spanning-tree"];
+
+impl Silence {
+    /// What of it can be off, with that; none where the whole of it is never off.
+    pub fn offs(&self) -> Vec<(&'static str, &'static str)> {
+        let facts = self.facts.iter().filter(|_| !NEVER_OFF.contains(&self.feature));
+        facts.filter_map(|fact| Some((fact.name, fact.off?))).collect()
+    }
+}
+
 impl Fact {
     fn of(name: &'static str) -> Option<Self> {
         if let Some(id) = TraitId::by_name(name) {
@@ -43,7 +54,8 @@ impl Fact {
             Kind::Flag => (vec!["false", "true"], Some("false")),
             Kind::Choice(set) => (set.words.to_vec(), set.words.iter().copied().find(|w| matches!(*w, "off" | "none"))),
             Kind::Rate | Kind::Vlan | Kind::Address | Kind::Port => (Vec::new(), Some("none")),
-            kind if kind.is_list() => (Vec::new(), Some("[]")),
+            // What a trunk without a list carries is a trait.
+            kind if kind.is_list() && info.name != settings::TAGGED_VLANS.id.name() => (Vec::new(), Some("[]")),
             _ => (Vec::new(), None),
         };
         Some(Self { name, meaning: info.meaning, wanted: info.kind.describe(), choices, off })
@@ -69,6 +81,20 @@ impl Lesson {
         }
         silences.sort_by_key(|silence| std::cmp::Reverse(silence.checks.len()));
         silences
+    }
+
+    /// Writes that a feature is off where the text is silent: all of it that can be.
+    pub fn settle_off(&mut self, silence: &Silence) -> Result<(), Refused> {
+        if silence.offs().is_empty() {
+            return Ok(());
+        }
+        match feature_off(self.written(), silence.feature) {
+            Some(text) => {
+                let dialect = self.with(text)?;
+                self.take(dialect)
+            }
+            None => self.settle(&silence.offs()),
+        }
     }
 
     /// Writes what holds where the text is silent.

@@ -36,8 +36,11 @@ fn filled(lines: &[&str], line: u32, open: &Open, pattern: &str, says: &[String]
         let what = format!("the rule of line {line} says `about = \"open\"` together with others");
         return Err(Refused::Says(what, "give it a `[[rule]]` of its own".into()));
     }
-    let is_proposal =
-        |line: &str| ["# sets = ", "# pattern = ", "# profile = ", "# uses = "].iter().any(|key| line.starts_with(key));
+    let is_proposal = |line: &str| {
+        ["# sets = ", "# pattern = ", "# profile = ", "# uses = ", "# ports = ", "# vlan = "]
+            .iter()
+            .any(|key| line.starts_with(key))
+    };
     let mut out: Vec<String> = Vec::new();
     for line in table.iter().filter(|line| !is_proposal(line)) {
         let drops_block = says == ["about = \"nothing\""] && line.starts_with("opens = ");
@@ -125,13 +128,23 @@ fn added(lines: &[&str], open: &Open, pattern: &str, says: &[String]) -> String 
     format!("{}\n\n{table}{blank}{back}", front.join("\n"))
 }
 
+/// Says of a whole feature that it is off where the text is silent; none where something is said of it already.
+pub(super) fn feature_off(text: &str, feature: &str) -> Option<String> {
+    let front = format!("{feature} = ");
+    let is_said = text.lines().any(|line| line.starts_with(&front));
+    (!is_said).then(|| entry(text, "defaults", "", feature, &quoted("off")))
+}
+
 /// Puts values into a section, each beside what is there of its feature: `[defaults]` or `[traits]`.
 pub(super) fn entry(text: &str, section: &str, feature: &str, key: &str, value: &str) -> String {
     let mut lines: Vec<String> = text.lines().map(str::to_owned).collect();
     let heading = format!("[{section}]");
     if !lines.contains(&heading) {
-        let first =
-            lines.iter().position(|line| line.starts_with("[[") || line.starts_with("[traits")).unwrap_or(lines.len());
+        let is_table = |line: &String| line.starts_with("[[") || line.starts_with("[traits");
+        let mut first = lines.iter().position(is_table).unwrap_or(lines.len());
+        while first > 0 && lines[first - 1].starts_with('#') {
+            first -= 1;
+        }
         lines.splice(first..first, [heading.clone(), String::new()]);
     }
     let start = lines.iter().position(|line| *line == heading).unwrap_or_default();
@@ -139,6 +152,8 @@ pub(super) fn entry(text: &str, section: &str, feature: &str, key: &str, value: 
     let own = if feature.is_empty() { String::new() } else { format!("{feature} = ") };
     let there = (start + 1..end).find(|at| !own.is_empty() && lines[*at].starts_with(&own));
     match there {
+        // The whole feature is off: what is not stands beside it by its whole name.
+        Some(at) if lines[at].ends_with('"') => lines.insert(at + 1, format!("\"{feature}.{key}\" = {value}")),
         // One table on one line: it goes in at the end of it, where there is room.
         Some(at) if lines[at].ends_with('}') && lines[at].len() + key.len() + value.len() < 110 => {
             let line = lines[at].trim_end_matches('}').trim_end().to_owned();

@@ -126,15 +126,24 @@ impl Class {
 
     /// Takes an answer, writes it, and says what came of it.
     fn answer(&mut self, open: &Open, meaning: &Meaning) -> Result<(), Failure> {
-        self.lesson.answer(open, meaning).map_err(failure)?;
+        let pattern = self.lesson.answer(open, meaning).map_err(failure)?;
         save(&self.path, self.lesson.written())?;
         let now = self.lesson.growth(&self.as_of);
         let before = std::mem::replace(&mut self.before, now);
-        self.tell(|out, _| page::answered(out, open, meaning, before, now))
+        self.tell(|out, _| page::answered(out, &pattern, meaning, before, now))
     }
 
     fn settle(&mut self, values: &[(&str, &str)]) -> Result<(), Failure> {
         self.lesson.settle(values).map_err(failure)?;
+        self.settled(values)
+    }
+
+    fn off(&mut self, silence: &Silence) -> Result<(), Failure> {
+        self.lesson.settle_off(silence).map_err(failure)?;
+        self.settled(&[(silence.feature, "off")])
+    }
+
+    fn settled(&mut self, values: &[(&str, &str)]) -> Result<(), Failure> {
         save(&self.path, self.lesson.written())?;
         let now = self.lesson.growth(&self.as_of);
         let before = std::mem::replace(&mut self.before, now);
@@ -213,14 +222,11 @@ impl Class {
             let (name, value) = pair("--silent", text)?;
             let silences = self.lesson.silences();
             match silences.iter().find(|silence| silence.feature == name && value == "off") {
-                Some(silence) => {
-                    let offs = offs(silence);
-                    if offs.is_empty() {
-                        let hint = "say what each of it is: `yellowlegs dialect settings` tells what it can be";
-                        return Err(Failure::usage(format!("--silent {text}: nothing of {name} can be off"), hint));
-                    }
-                    self.settle(&offs)?;
+                Some(silence) if silence.offs().is_empty() => {
+                    let hint = "say of each what it is, one by one: `yellowlegs dialect settings` tells what it can be";
+                    return Err(Failure::usage(format!("--silent {text}: nothing of {name} can be off"), hint));
                 }
+                Some(silence) => self.off(silence)?,
                 None => self.settle(&[(name, value)])?,
             }
         }
@@ -338,8 +344,8 @@ impl Class {
     fn silence(&mut self, keys: &Term, silence: &Silence) -> Result<Step, Failure> {
         self.tell(|out, _| page::silence(out, silence))?;
         match key_of(keys)? {
-            Pressed::Char('o') if !offs(silence).is_empty() => {
-                self.settle(&offs(silence))?;
+            Pressed::Char('o') if !silence.offs().is_empty() => {
+                self.off(silence)?;
                 Ok(Step::Answered)
             }
             Pressed::Char('e') => {
@@ -393,11 +399,6 @@ impl Step {
 /// By what a question is known from one round to the next.
 fn key(open: &Open) -> String {
     format!("{} {}", open.contexts.join(" "), open.pattern)
-}
-
-/// Of a feature all that can be off, off.
-fn offs(silence: &Silence) -> Vec<(&'static str, &'static str)> {
-    silence.facts.iter().filter_map(|fact| Some((fact.name, fact.off?))).collect()
 }
 
 /// What somebody typed, with the number of a choice for the choice.

@@ -124,7 +124,7 @@ pub(crate) fn namings(out: &mut dyn Write, namings: &[Names]) -> io::Result<()> 
 /// What was taken, and what it brought.
 pub(crate) fn answered(
     out: &mut dyn Write,
-    open: &Open,
+    pattern: &str,
     meaning: &Meaning,
     before: Growth,
     now: Growth,
@@ -137,7 +137,7 @@ pub(crate) fn answered(
             given.iter().map(one).collect::<Vec<_>>().join(", ")
         }
     };
-    writeln!(out, "\n  {} {}: {}", paint(GOOD, "✓"), clean(&open.pattern), clean(&what))?;
+    writeln!(out, "\n  {} {}: {}", paint(GOOD, "✓"), clean(pattern), clean(&what))?;
     grown(out, before, now)
 }
 
@@ -175,7 +175,7 @@ pub(crate) fn silence(out: &mut dyn Write, silence: &Silence) -> io::Result<()> 
         silence.facts.iter().map(|fact| fact.name.strip_prefix(&front).unwrap_or(fact.name)).collect();
     let width = 96;
     super::wrap::wrapped(out, "   ", 3, &names.join(", "), width)?;
-    let off = silence.facts.iter().filter(|fact| fact.off.is_some()).count();
+    let off = silence.offs().len();
     let all = match off {
         0 => String::new(),
         off if off == silence.facts.len() => "o all of it is off  ".to_owned(),

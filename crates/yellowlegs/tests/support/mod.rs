@@ -3,6 +3,8 @@
 #![allow(dead_code, reason = "each test file uses its own part of this")]
 
 pub(crate) mod nasty;
+#[cfg(unix)]
+pub(crate) mod terminal;
 
 use std::fs;
 use std::path::{Path, PathBuf};

@@ -6,7 +6,7 @@ use super::super::HoleType;
 use super::super::hole::duration;
 use super::super::layout::{Logical, Logicals, Structure};
 use super::layout::Guessed;
-use super::propose::is_of_trade;
+use super::propose::{is_of_trade, is_switch};
 use crate::model::{Rate, StationAddress, VlanId};
 use crate::syntax::Nesting;
 
@@ -63,13 +63,18 @@ pub(super) fn told(texts: &[&str], guessed: &Guessed) -> Vec<Told> {
     told
 }
 
+/// Words for blocks that others use.
+const BLOCKS: [&str; 8] = ["template", "profile", "class", "group", "kind", "pattern", "style", "policy"];
+
 /// Finds blocks with a name of their own that lines elsewhere end with: `template desk` where a port says `follows desk`. That name is a
 /// value in both, and so it is in blocks that begin alike.
 fn name_profiles(told: &mut Vec<Told>) {
     let own = |line: &Told| match &line.words[..] {
-        [front @ .., Sign::Word(name)] if !front.is_empty() && is_a_name(name) => {
+        [front @ .., Sign::Word(name)] if !front.is_empty() => {
+            let says_so = || front.iter().filter_map(Sign::literal).any(|word| BLOCKS.contains(&word));
+            let may_be = if line.opens.is_some() { is_a_name(name) || says_so() } else { !is_switch(name) };
             let is_plain = front.iter().all(|sign| matches!(sign, Sign::Word(_)));
-            is_plain.then(|| (front.to_vec(), name.clone()))
+            (may_be && is_plain).then(|| (front.to_vec(), name.clone()))
         }
         _ => None,
     };

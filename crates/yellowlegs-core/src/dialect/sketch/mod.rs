@@ -20,6 +20,8 @@ pub use propose::Proposal;
 use propose::{Subject, likely, literals, ranked};
 use tree::Tree;
 
+/// The hole for a name behind a number.
+const NAME: &str = "name";
 /// The hole that names a profile.
 const PROFILE: &str = "profile";
 
@@ -277,6 +279,9 @@ fn meaning(rule: &Rule, seen: &Seen, around: &Around) -> String {
     if let Some((name, kind)) = &proposal.retyped {
         let _ = writeln!(lines, "# pattern = {}", quoted(&rule.retyped(name, *kind)));
     }
+    if let Some((key, hole)) = around.names(rule, context) {
+        let _ = writeln!(lines, "# {key} = \"<{hole}>\"");
+    }
     let next = ranked.get(1).map(|next| format!("; else {} {}", next.setting.name(), next.sure())).unwrap_or_default();
     let (setting, operand) = (proposal.setting.name(), &proposal.operand);
     let _ = write!(lines, "# sets = {{ \"{setting}\" = {operand} }}  # likely {}{next}", proposal.sure());
@@ -318,6 +323,13 @@ impl<'r> Around<'r> {
 
     fn words(&self, context: &str) -> BTreeSet<String> {
         self.chain(context).into_iter().flat_map(|rule| literals(&rule.pattern)).collect()
+    }
+
+    /// The key that says what a rule is about, and the hole that names it, where the block around does not say it.
+    fn names(&self, rule: &Rule, context: &str) -> Option<(&'static str, String)> {
+        let is_named = matches!(self.subject(context), Subject::Port | Subject::Vlan);
+        let names = SUBJECTS.iter().find_map(|(key, kinds)| Some((*key, named(rule, kinds)?.to_owned())));
+        names.filter(|_| !is_named)
     }
 
     fn subject(&self, context: &str) -> Subject {

@@ -7,7 +7,7 @@ use super::layout::Guessed;
 use super::lines::{self, Told, told};
 use super::propose::{Proposal, Subject, likely, ranked};
 use super::tree::Tree;
-use super::{Around, Rule, SUBJECTS, Seen, named};
+use super::{Around, Rule, Seen};
 use crate::dialect::{Dialect, HoleType, Reading, UnreadAt};
 use crate::source::{Source, Word};
 
@@ -50,8 +50,7 @@ impl Open {
         let context = contexts.first().map_or("top", String::as_str);
         let subject = around.subject(context);
         let proposals = ranked(rule, &around.words(context), subject);
-        let is_named = matches!(subject, Subject::Port | Subject::Vlan);
-        let names = SUBJECTS.iter().find_map(|(key, kinds)| Some((*key, named(rule, kinds)?.to_owned())));
+        let names = around.names(rule, context);
         Self {
             rule: written,
             pattern: rule.pattern.clone(),
@@ -63,7 +62,7 @@ impl Open {
             naming: rule.naming(),
             is_likely: likely(&proposals).is_some(),
             proposals,
-            names: names.filter(|_| !is_named),
+            names,
             contexts,
         }
     }

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use std::sync::LazyLock;
 
 use super::super::HoleType;
-use super::Rule;
+use super::{NAME, Rule};
 use crate::model::{Kind, Scope, SettingId};
 
 /// From this score on, of 100, a meaning is proposed.
@@ -38,6 +38,11 @@ const OFF: [&str; 7] = ["off", "no", "never", "disable", "disabled", "none", "fa
 
 /// Words that switch something on.
 const ON: [&str; 5] = ["on", "yes", "true", "enable", "enabled"];
+
+/// Whether a word switches something on or off.
+pub(super) fn is_switch(word: &str) -> bool {
+    ON.contains(&word) || OFF.contains(&word)
+}
 
 /// Whether a word is one of the trade: no name that somebody gave.
 pub(super) fn is_of_trade(word: &str) -> bool {
@@ -108,7 +113,9 @@ impl Proposal {
 
 /// The meanings that a rule may have, the likeliest first, one of each setting: `around` are the words of the blocks that it stands in.
 pub(super) fn ranked(rule: &Rule, around: &BTreeSet<String>, subject: Subject) -> Vec<Proposal> {
-    let own = literals(&rule.pattern);
+    let mut own = literals(&rule.pattern);
+    // A name behind a number says what it is.
+    own.extend(rule.holes.iter().filter(|(hole, _)| hole == NAME).map(|(hole, _)| hole.clone()));
     let scored = LEXICON.iter().filter_map(|entry| {
         let (operand, retyped) = operand(entry, rule, &own, subject)?;
         Some(Proposal { setting: entry.setting, operand, retyped, score: score(entry, &own, around)? })

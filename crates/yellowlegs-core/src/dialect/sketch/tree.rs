@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::super::HoleType;
 use super::lines::{Sign, Told, literal};
-use super::{PROFILE, Rule};
+use super::{NAME, PROFILE, Rule};
 
 /// So many words at one place are values, not keywords.
 const MANY: usize = 5;
@@ -168,7 +168,8 @@ fn rule(signs: &[Sign], opens: Option<String>) -> Rule {
     let mut words: Vec<String> = Vec::new();
     let mut holes: Vec<(String, HoleType)> = Vec::new();
     let mut before = String::new();
-    for sign in signs {
+    for (at, sign) in signs.iter().enumerate() {
+        let behind_a_vlan = at > 0 && signs.get(at - 1) == Some(&Sign::Typed(HoleType::Vlan));
         match sign {
             Sign::Word(word) => {
                 let letters: String = word.chars().filter(|c| c.is_ascii_alphanumeric() || *c == '-').collect();
@@ -182,7 +183,9 @@ fn rule(signs: &[Sign], opens: Option<String>) -> Rule {
                 holes.push((PROFILE.to_owned(), HoleType::Word));
             }
             Sign::Typed(kind) => {
-                let base = if before.is_empty() || before.starts_with('-') {
+                let base = if behind_a_vlan && matches!(kind, HoleType::Word | HoleType::Text) {
+                    NAME.to_owned()
+                } else if before.is_empty() || before.starts_with('-') {
                     kind.name().to_owned()
                 } else {
                     before.to_ascii_lowercase()
