@@ -4,6 +4,7 @@
 mod growth;
 mod meaning;
 mod silence;
+mod table;
 mod write;
 
 use std::sync::Arc;
@@ -11,6 +12,7 @@ use std::sync::Arc;
 pub use growth::Growth;
 pub use meaning::{Given, Meaning, Names};
 pub use silence::{Fact, Silence};
+pub use table::Table;
 
 use crate::dialect::{Dialect, Open, open};
 use crate::resolve::run_examples;

@@ -79,6 +79,9 @@ pub(crate) struct Sketch {
     /// Configurations of one system
     #[arg(value_name = "FILE", required = true)]
     pub(crate) files: Vec<PathBuf>,
+    /// What the switches tell of themselves: tables, of which it proposes what they mean; repeat for several
+    #[arg(long, value_name = "FILE")]
+    pub(crate) state: Vec<PathBuf>,
     /// The dialect's name
     #[arg(long, value_name = "NAME", default_value = "new")]
     pub(crate) name: String,
@@ -100,6 +103,9 @@ pub(crate) struct Teach {
     /// Configurations of its system
     #[arg(value_name = "TEXT-FILE")]
     pub(crate) texts: Vec<PathBuf>,
+    /// What the switches tell of themselves: tables, for a dialect that begins as a sketch; repeat for several
+    #[arg(long, value_name = "FILE")]
+    pub(crate) state: Vec<PathBuf>,
     /// Say something about the lines that are like this one: TEXT-FILE:LINE
     #[arg(long, value_name = "PLACE")]
     pub(crate) line: Option<String>,

@@ -5,7 +5,7 @@ use std::process::ExitCode;
 use std::sync::Arc;
 
 use yellowlegs_core::check;
-use yellowlegs_core::dialect::{Dialect, sketch};
+use yellowlegs_core::dialect::{Dialect, sketch_with_state};
 use yellowlegs_core::drill::left_open;
 use yellowlegs_core::model::SettingId;
 use yellowlegs_core::resolve::{explain, explain_state, run_examples};
@@ -92,7 +92,9 @@ fn explained(args: &Explain, loudness: Loudness) -> Result<ExitCode, Failure> {
 fn sketched(args: &Sketch) -> Result<ExitCode, Failure> {
     let sources: Vec<Arc<Source>> = args.files.iter().map(|f| source(f)).collect::<Result<_, _>>()?;
     let texts: Vec<&str> = sources.iter().map(|s| s.text()).collect();
-    let sketch = sketch(&args.name, &texts).ok_or_else(|| {
+    let state: Vec<Arc<Source>> = args.state.iter().map(|f| source(f)).collect::<Result<_, _>>()?;
+    let tables: Vec<&str> = state.iter().map(|s| s.text()).collect();
+    let sketch = sketch_with_state(&args.name, &texts, &tables).ok_or_else(|| {
         Failure::usage("there is no line to learn from", "name files that hold configurations of one system")
     })?;
     let mut out = output::content();

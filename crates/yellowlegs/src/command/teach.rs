@@ -7,11 +7,11 @@ use std::process::ExitCode;
 use std::sync::Arc;
 
 use console::{Key, Term};
-use yellowlegs_core::dialect::{Dialect, Open, sketch};
+use yellowlegs_core::dialect::{Dialect, Open, sketch_with_state};
 use yellowlegs_core::model::SettingId;
 use yellowlegs_core::policy::AsOf;
 use yellowlegs_core::source::{Source, nearest};
-use yellowlegs_core::teach::{Fact, Given, Growth, Lesson, Meaning, Names, Refused, Silence};
+use yellowlegs_core::teach::{Fact, Given, Growth, Lesson, Meaning, Names, Refused, Silence, Table};
 
 use super::dialect::{load, source};
 use super::moment;
@@ -32,7 +32,7 @@ pub(super) fn run(args: &Teach, loudness: Loudness) -> Result<ExitCode, Failure>
     let mut paths = args.texts.clone();
     paths.extend(at.iter().map(|(path, _)| path.clone()).filter(|path| !args.texts.contains(path)));
     let texts: Vec<Arc<Source>> = paths.iter().map(|path| source(path)).collect::<Result<_, _>>()?;
-    let dialect = if args.file.exists() { load(&args.file)? } else { begun(&args.file, &texts)? };
+    let dialect = if args.file.exists() { load(&args.file)? } else { begun(&args.file, &texts, &args.state)? };
     let mut class = Class {
         path: args.file.clone(),
         lesson: Lesson::new(dialect, texts),
@@ -52,21 +52,25 @@ pub(super) fn run(args: &Teach, loudness: Loudness) -> Result<ExitCode, Failure>
     } else if std::io::stdout().is_terminal() && std::io::stdin().is_terminal() {
         class.ask()?;
     } else {
-        class.tell(|out, class| page::list(out, &class.lesson.questions(), &class.lesson.silences()))?;
+        class.tell(|out, class| {
+            page::list(out, &class.lesson.questions(), &class.lesson.tables(), &class.lesson.silences())
+        })?;
     }
     class.tell(|out, class| page::end(out, &class.path, &class.lesson.growth(&class.as_of)))?;
     Ok(ExitCode::SUCCESS)
 }
 
 /// A dialect that begins as a sketch, in its file at once.
-fn begun(path: &Path, texts: &[Arc<Source>]) -> Result<Arc<Dialect>, Failure> {
+fn begun(path: &Path, texts: &[Arc<Source>], state: &[PathBuf]) -> Result<Arc<Dialect>, Failure> {
     let none = || {
         let what = format!("{} is not there, and no text says what it should be about", path.display());
         Failure::usage(what, "name configurations behind it: it begins as a sketch of them")
     };
     let name = path.file_stem().map_or_else(|| "new".into(), |name| name.to_string_lossy().into_owned());
     let all: Vec<&str> = texts.iter().map(|text| text.text()).collect();
-    save(path, &sketch(&name, &all).ok_or_else(none)?)?;
+    let state: Vec<Arc<Source>> = state.iter().map(|path| source(path)).collect::<Result<_, _>>()?;
+    let tables: Vec<&str> = state.iter().map(|text| text.text()).collect();
+    save(path, &sketch_with_state(&name, &all, &tables).ok_or_else(none)?)?;
     load(path)
 }
 
@@ -150,6 +154,12 @@ impl Class {
         self.tell(|out, _| page::settled(out, values, before, now))
     }
 
+    fn decide(&mut self, table: &Table, take: bool) -> Result<(), Failure> {
+        self.lesson.decide(table, take).map_err(failure)?;
+        save(&self.path, self.lesson.written())?;
+        self.tell(|out, _| page::decided(out, table, take))
+    }
+
     /// What the options say of one line, and of all that are like it.
     fn line(&mut self, args: &Teach, at: (usize, u32)) -> Result<(), Failure> {
         let shown = args.line.as_deref().unwrap_or_default();
@@ -195,6 +205,10 @@ impl Class {
                 "it is 0.6 to 1; 0.8 is a good one",
             ));
         }
+        let is_sure = |score: usize| f64::from(u32::try_from(score).unwrap_or_default()) >= least * 100.0;
+        while let Some(table) = self.lesson.tables().into_iter().find(|table| is_sure(table.score)) {
+            self.decide(&table, true)?;
+        }
         let mut passed: BTreeSet<String> = BTreeSet::new();
         loop {
             let questions = self.lesson.questions();
@@ -203,7 +217,7 @@ impl Class {
                     return least <= NAMED;
                 }
                 let first = open.proposals.first().filter(|_| open.is_likely);
-                first.is_some_and(|first| f64::from(u32::try_from(first.score).unwrap_or_default()) >= least * 100.0)
+                first.is_some_and(|first| is_sure(first.score))
             };
             let Some(open) = questions.iter().find(|open| sure(open) && !passed.contains(&key(open))) else {
                 return Ok(());
@@ -244,10 +258,12 @@ impl Class {
             let open = questions.into_iter().find(|open| !later.contains(&key(open)));
             let silence = || self.lesson.silences().into_iter().find(|silence| !later.contains(silence.feature));
             let before = self.lesson.written().to_owned();
-            let step = match (open, silence()) {
-                (Some(open), _) => self.one(&keys, &open, left)?.or_later(key(&open)),
-                (None, Some(silence)) => self.silence(&keys, &silence)?.or_later(silence.feature.to_owned()),
-                (None, None) => return Ok(()),
+            let table = || self.lesson.tables().into_iter().find(|table| !later.contains(&table.lines.join(" ")));
+            let step = match (open, table(), silence()) {
+                (Some(open), ..) => self.one(&keys, &open, left)?.or_later(key(&open)),
+                (None, Some(table), _) => self.table(&keys, &table)?.or_later(table.lines.join(" ")),
+                (None, None, Some(silence)) => self.silence(&keys, &silence)?.or_later(silence.feature.to_owned()),
+                (None, None, None) => return Ok(()),
             };
             match step {
                 Step::Answered => texts.push(before),
@@ -338,6 +354,25 @@ impl Class {
             all.iter().filter_map(|key| self.lesson.namings(open, key).into_iter().next()).collect();
         self.tell(|out, _| page::namings(out, &namings))?;
         chosen(keys, &namings)
+    }
+
+    /// A table of state.
+    fn table(&mut self, keys: &Term, table: &Table) -> Result<Step, Failure> {
+        self.tell(|out, _| page::table(out, table))?;
+        match key_of(keys)? {
+            Pressed::Char(key @ ('1' | 'n')) => {
+                self.decide(table, key == '1')?;
+                Ok(Step::Answered)
+            }
+            Pressed::Enter => {
+                self.decide(table, true)?;
+                Ok(Step::Answered)
+            }
+            Pressed::Char('b') => Ok(Step::Back),
+            Pressed::Char('l') => Ok(Step::Later(String::new())),
+            Pressed::Char('q') | Pressed::End => Ok(Step::Enough),
+            Pressed::Char(_) => Ok(Step::Again),
+        }
     }
 
     /// What the platform has of a feature where the text is silent.

@@ -5,7 +5,7 @@ use std::path::Path;
 
 use yellowlegs_core::dialect::{Open, Proposal};
 use yellowlegs_core::model::SettingId;
-use yellowlegs_core::teach::{Fact, Given, Growth, Meaning, Names, Silence};
+use yellowlegs_core::teach::{Fact, Given, Growth, Meaning, Names, Silence, Table};
 
 use super::clean;
 use super::style::{BOLD, DIM, GOOD, PLACE, paint};
@@ -161,6 +161,20 @@ fn grown(out: &mut dyn Write, before: Growth, now: Growth) -> io::Result<()> {
     writeln!(out, "    {}", paint(DIM, &format!("{lines}; {decided}")))
 }
 
+/// A table of state that is proposed.
+pub(crate) fn table(out: &mut dyn Write, table: &Table) -> io::Result<()> {
+    let sure = format!("{}.{}", table.score / 100, table.score / 10 % 10);
+    writeln!(out, "\n{}", paint(BOLD, &format!("── a table of state: likely {} ({sure})", table.fact)))?;
+    table.lines.iter().try_for_each(|line| writeln!(out, "   {}", clean(line)))?;
+    prompt(out, "Enter takes it  n drops it  l later  b back  q enough")
+}
+
+/// What became of a table.
+pub(crate) fn decided(out: &mut dyn Write, table: &Table, take: bool) -> io::Result<()> {
+    let what = if take { "is read" } else { "is dropped" };
+    writeln!(out, "\n  {} the table of {} {what}", paint(GOOD, "✓"), clean(&table.fact))
+}
+
 /// A feature that is not known where the text is silent.
 pub(crate) fn silence(out: &mut dyn Write, silence: &Silence) -> io::Result<()> {
     let checks = if silence.checks.len() == 1 {
@@ -196,7 +210,7 @@ pub(crate) fn fact(out: &mut dyn Write, fact: &Fact) -> io::Result<()> {
 }
 
 /// Everything that would be asked.
-pub(crate) fn list(out: &mut dyn Write, questions: &[Open], silences: &[Silence]) -> io::Result<()> {
+pub(crate) fn list(out: &mut dyn Write, questions: &[Open], tables: &[Table], silences: &[Silence]) -> io::Result<()> {
     for open in questions {
         let count = open.lines.len();
         let sample = open.samples.first().map(|line| clean(line).into_owned()).unwrap_or_default();
@@ -206,6 +220,9 @@ pub(crate) fn list(out: &mut dyn Write, questions: &[Open], silences: &[Silence]
         let naming = open.naming.map(|key| format!("  likely {}", names_what(key)));
         let likely = naming.or(likely).unwrap_or_default();
         writeln!(out, "{count:>6}  {sample}{}{}", paint(DIM, &block), likely)?;
+    }
+    for table in tables {
+        writeln!(out, "        a table of state  likely {} (0.{})", clean(&table.fact), (table.score / 10).min(9))?;
     }
     if !silences.is_empty() {
         let all: Vec<String> = silences.iter().map(|s| format!("{} ({})", s.feature, s.checks.len())).collect();

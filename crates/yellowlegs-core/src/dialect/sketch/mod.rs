@@ -5,6 +5,7 @@ mod layout;
 mod lines;
 mod open;
 mod propose;
+mod tables;
 mod tree;
 
 use std::collections::{BTreeMap, BTreeSet};
@@ -56,6 +57,14 @@ const NAMED: &str = "0.8";
 struct Seen {
     count: usize,
     contexts: Vec<String>,
+}
+
+/// Writes a dialect for texts of one system, and for what its switches tell of themselves; `None` when they hold no line.
+pub fn sketch_with_state(name: &str, texts: &[&str], state: &[&str]) -> Option<String> {
+    let written = sketch(name, texts)?;
+    let whole = format!("{written}{}", tables::tables(state, &Guessed::of(texts)));
+    // Proposals are comments; a section beside them has to be read.
+    Dialect::load(&Arc::new(Source::of("sketch", whole.as_str()))).map_or(Some(written), |_| Some(whole))
 }
 
 /// Writes a dialect for texts of one system; `None` when they hold no line.

@@ -4,14 +4,14 @@ use super::Table;
 
 /// A word of a line by columns of the screen: where it begins and ends, and its text.
 #[derive(Debug, Clone, Copy)]
-pub(super) struct Placed<'t> {
-    pub(super) from: usize,
-    pub(super) to: usize,
-    pub(super) text: &'t str,
+pub(in crate::dialect) struct Placed<'t> {
+    pub(in crate::dialect) from: usize,
+    pub(in crate::dialect) to: usize,
+    pub(in crate::dialect) text: &'t str,
 }
 
 /// The words of a line by their columns; tabs lead to multiples of eight, border signs are blanks.
-pub(super) fn placed<'t>(line: &'t str, borders: &str) -> Vec<Placed<'t>> {
+pub(in crate::dialect) fn placed<'t>(line: &'t str, borders: &str) -> Vec<Placed<'t>> {
     let mut words: Vec<Placed<'t>> = Vec::new();
     let mut column = 0;
     let mut begun: Option<(usize, usize)> = None;
@@ -34,12 +34,12 @@ pub(super) fn placed<'t>(line: &'t str, borders: &str) -> Vec<Placed<'t>> {
 }
 
 /// Whether a line is only a ruler under or over a table.
-pub(super) fn is_ruler(line: &str) -> bool {
+pub(in crate::dialect) fn is_ruler(line: &str) -> bool {
     line.chars().all(|c| c.is_whitespace() || "-=+|_~".contains(c))
 }
 
 /// The columns of a table under a heading: for each, where its title stands; `None` for one that is missing.
-pub(super) type Heading = Vec<Option<(usize, usize)>>;
+pub(in crate::dialect) type Heading = Vec<Option<(usize, usize)>>;
 
 /// Reads a line as the heading of a table: its titles in their order and no other words.
 pub(super) fn heading(table: &Table, words: &[Placed<'_>], same: impl Fn(&str, &str) -> bool) -> Option<Heading> {
@@ -63,7 +63,7 @@ pub(super) fn heading(table: &Table, words: &[Placed<'_>], same: impl Fn(&str, &
 
 /// Puts the words of a row into its columns. A word belongs to the title it stands under; one that stands under none
 /// goes with the word before it where only a blank is between them, else to the title that begins before it.
-pub(super) fn cells<'t>(heading: &Heading, words: &[Placed<'t>]) -> Vec<Vec<&'t str>> {
+pub(in crate::dialect) fn cells<'t>(heading: &Heading, words: &[Placed<'t>]) -> Vec<Vec<&'t str>> {
     let mut cells: Vec<Vec<&str>> = vec![Vec::new(); heading.len()];
     let titles: Vec<(usize, usize, usize)> =
         heading.iter().enumerate().filter_map(|(i, title)| title.map(|(from, to)| (i, from, to))).collect();
