@@ -49,7 +49,7 @@ fn with(dialect: &str, text: &str) -> Lesson {
 fn about(lesson: &Lesson, words: &str) -> Open {
     let text = lesson.texts()[0].text();
     let line = text.lines().position(|line| line.contains(words)).unwrap() as u32 + 1;
-    let found = lesson.questions().into_iter().find(|open| open.lines.contains(&(0, line)));
+    let found = lesson.questions().into_iter().find(|open| open.lines.iter().any(|at| at.line == line));
     found.unwrap_or_else(|| panic!("nothing is asked about `{words}`"))
 }
 
@@ -227,6 +227,23 @@ fn a_profile() {
     let limit = setting("port-security.limit");
     let of = |port: usize| resolved.switch.slot(Some(port), limit).value.as_ref().map(ToString::to_string);
     assert_eq!((of(0), of(1)), (Some("3".into()), None));
+}
+
+/// A mirror: its session is named, its sources are copied in a direction that somebody has to say.
+#[test]
+fn a_mirror() {
+    let mut lesson = lesson("port 1\nport 2\nmirror m1\n source 1\n target 2\nmirror m2\n source 2\n target 1\n");
+    let open = about(&lesson, "mirror m1");
+    let names = lesson.namings(&open, "mirror").remove(0);
+    lesson.answer(&open, &Meaning::Names(names)).unwrap();
+    for (line, name, value) in [("source 1", "mirror.sources", "1"), ("target 2", "mirror.target", "2")] {
+        let open = about(&lesson, line);
+        let ways = lesson.ways(&open, setting(name));
+        assert!(ways[0].value.starts_with(value), "{ways:?}");
+        assert_eq!(ways.len(), if line.starts_with("source") { 3 } else { 1 }, "{ways:?}");
+        lesson.answer(&open, &Meaning::Sets(vec![ways[0].clone()])).unwrap();
+    }
+    assert!(lesson.written().contains("{ \"mirror.sources\" = \"<source>@both\" }"), "{}", lesson.written());
 }
 
 const OWN: &str = r#"[dialect]

@@ -123,6 +123,23 @@ pub fn explain(dialect: &Arc<Dialect>, source: &Arc<Source>) -> Vec<Explained> {
     page.finish(dialect, source)
 }
 
+/// What the statement that begins at a byte of a configuration says; none where nobody understands it.
+pub fn says_at(dialect: &Arc<Dialect>, source: &Arc<Source>, begin: usize) -> Option<Vec<Said>> {
+    let reading = dialect.read(source, CONFIG_FILE);
+    let statement = reading.statements.iter().find(|statement| statement.words.start == begin);
+    let Some(statement) = statement else {
+        // A line that is about nothing, or inside such a one, is no statement.
+        let is_unread = reading.unread.iter().any(|unread| unread.mark.offset as usize == begin);
+        return (!is_unread).then(Vec::new);
+    };
+    if dialect.rules().get(statement.rule as usize)?.is_open {
+        return None;
+    }
+    let mut switch = Switch::empty("text".into());
+    let table = PortTable::gather(dialect, source, &reading, &[], &mut switch);
+    Some(Applier::new(dialect, source, &reading, &table, None).said(statement))
+}
+
 /// Explains every line of a text of state.
 pub fn explain_state(dialect: &Arc<Dialect>, source: &Arc<Source>, as_of: Timestamp) -> Vec<Explained> {
     let read = dialect.read_state(source, CONFIG_FILE, as_of);

@@ -26,7 +26,7 @@ use crate::source::Source;
 pub use doubt::Doubtful;
 pub use edit::{About, Edit, EditProblem, Wanted, differences};
 pub use examples::{Failed, run_examples};
-pub use explain::{Explained, Outcome, Said, explain, explain_state};
+pub use explain::{Explained, Outcome, Said, explain, explain_state, says_at};
 
 use apply::{Applier, Watch};
 use port_table::PortTable;

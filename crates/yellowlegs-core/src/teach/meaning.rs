@@ -7,7 +7,7 @@ use super::write::{quoted, rule};
 use super::{Lesson, Refused};
 use crate::dialect::{Dialect, HoleType, Open, Proposal};
 use crate::model::{Kind, Scope, SettingId, Value};
-use crate::resolve::{Outcome, Said, explain};
+use crate::resolve::{Said, says_at};
 use crate::source::Word;
 
 /// Most words of a hole that stand for something, each.
@@ -45,6 +45,8 @@ pub enum Meaning {
     Nothing,
     /// What a hole of theirs names.
     Names(Names),
+    /// They say nothing themselves: the lines inside do.
+    Opens,
 }
 
 /// What a hole names: what the lines inside are about, or a profile that ports use.
@@ -70,7 +72,9 @@ impl Lesson {
     /// The ways in which lines can give a setting, those by a hole of the type that is guessed first.
     pub fn ways(&self, open: &Open, setting: SettingId) -> Vec<Given> {
         let kind = setting.info().kind;
-        let subject = open.names.as_ref().map(|(_, hole)| hole.as_str());
+        // What the lines are about is no value.
+        let about = open.names.iter().find(|(key, _)| scope_of(key) == setting.info().scope);
+        let subject = about.map(|(_, hole)| hole.as_str());
         let mut ways: Vec<Given> = Vec::new();
         let mut add = |given: Option<Given>| {
             let Some(given) = given else { return };
@@ -79,6 +83,16 @@ impl Lesson {
             }
         };
         for (hole, of) in open.holes.iter().filter(|(hole, of)| !of.is_secret() && Some(hole.as_str()) != subject) {
+            if kind == Kind::Taps {
+                for way in ["both", "received", "sent"] {
+                    let edit = match of {
+                        HoleType::Port | HoleType::Ports => Edit::None,
+                        _ => retype(open, hole, HoleType::Ports),
+                    };
+                    add(self.tried(open, setting, quoted(&format!("<{hole}>@{way}")), edit));
+                }
+                continue;
+            }
             let operand = quoted(&format!("<{hole}>"));
             if let Some(words) = self.as_words(open, hole, *of, kind) {
                 add(self.tried(open, setting, operand.clone(), words));
@@ -89,6 +103,12 @@ impl Lesson {
             for other in same.into_iter().chain(others).chain(own) {
                 let edit = if other == of { Edit::None } else { retype(open, hole, *other) };
                 add(self.tried(open, setting, operand.clone(), edit));
+            }
+        }
+        // What a block is about may be the value of what stands in it.
+        for (hole, of) in &open.outer {
+            if fitting(kind).contains(of) || (kind, *of) == (Kind::Vlans, HoleType::Vlan) {
+                add(self.tried(open, setting, quoted(&format!("<{hole}>")), Edit::None));
             }
         }
         if ways.is_empty() && matches!(kind, Kind::Text | Kind::Words) {
@@ -189,20 +209,8 @@ impl Lesson {
 
     /// What the first line of a question says by a dialect; none where it is not understood.
     fn first_says(&self, dialect: &Arc<Dialect>, open: &Open) -> Option<Vec<Said>> {
-        let (text, line) = *open.lines.first()?;
-        let explained = explain(dialect, self.texts.get(text)?);
-        let outcome = explained.into_iter().find(|explained| explained.line == line)?.outcome;
-        let mut all = Vec::new();
-        for outcome in outcome {
-            match outcome {
-                Outcome::Taken { said, .. } => all.extend(said),
-                Outcome::Passed => {}
-                Outcome::Unread { .. } | Outcome::Open { .. } | Outcome::Told { .. } | Outcome::Misfit { .. } => {
-                    return None;
-                }
-            }
-        }
-        Some(all)
+        let first = open.lines.first()?;
+        says_at(dialect, self.texts.get(first.text)?, first.words.start)
     }
 
     /// A hole as a choice of the words that stand there, where each is a value of the kind by itself.
@@ -225,8 +233,8 @@ impl Lesson {
             return Vec::new();
         };
         let mut found: Vec<String> = Vec::new();
-        for (text, line) in &open.lines {
-            let Some(line) = self.texts.get(*text).and_then(|text| text.line(*line)) else { continue };
+        for place in &open.lines {
+            let Some(line) = self.texts.get(place.text).map(|text| place.words.of(text.text())) else { continue };
             let mut words: Vec<Word> = Vec::new();
             let layout = self.dialect().layout();
             layout.splitter.split(line, 0, &mut words);
@@ -247,6 +255,7 @@ impl Lesson {
 fn written(open: &Open, meaning: &Meaning) -> (String, Vec<String>) {
     match meaning {
         Meaning::Nothing => (open.pattern.clone(), vec!["about = \"nothing\"".to_owned()]),
+        Meaning::Opens => (open.pattern.clone(), Vec::new()),
         Meaning::Names(Names { key, hole, edit }) => {
             let about = open.names.iter().filter(|(_, about)| *key == "uses" && about != hole);
             let about = about.map(|(key, hole)| format!("{key} = \"<{hole}>\""));
@@ -257,11 +266,11 @@ fn written(open: &Open, meaning: &Meaning) -> (String, Vec<String>) {
             for given in given {
                 pattern = given.edit.of(&pattern);
             }
-            let scope = |key: &str| if key == "ports" { Scope::Port } else { Scope::Vlan };
-            let about = open.names.iter().filter(|(key, _)| given.iter().any(|g| g.setting.info().scope == scope(key)));
+            let about =
+                open.names.iter().filter(|(key, _)| given.iter().any(|g| g.setting.info().scope == scope_of(key)));
             let mut says: Vec<String> = about.map(|(key, hole)| format!("{key} = \"<{hole}>\"")).collect();
             for (key, adds) in [("sets", false), ("adds", true)] {
-                let of_key = given.iter().filter(|given| adds_to(open, given.setting) == adds);
+                let of_key = given.iter().filter(|given| adds_to(open, given) == adds);
                 let entries: Vec<String> =
                     of_key.map(|given| format!("\"{}\" = {}", given.setting.name(), given.operand)).collect();
                 if !entries.is_empty() {
@@ -286,11 +295,17 @@ fn meant(word: &str, kind: Kind) -> Option<String> {
     }
 }
 
+/// What a key of a rule is about.
+fn scope_of(key: &str) -> Scope {
+    if key == "ports" { Scope::Port } else { Scope::Vlan }
+}
+
 /// Whether lines put something into a setting that others of them fill, too.
-fn adds_to(open: &Open, setting: SettingId) -> bool {
-    let mut seen = open.lines.iter().map(|(text, _)| text);
+fn adds_to(open: &Open, given: &Given) -> bool {
+    let mut seen = open.lines.iter().map(|at| at.text);
     let twice = seen.next().is_some_and(|first| seen.any(|other| other == first));
-    setting.info().kind.is_list() && twice && open.block.is_empty()
+    let of_block = open.outer.iter().any(|(hole, _)| given.operand == quoted(&format!("<{hole}>")));
+    given.setting.info().kind.is_list() && (of_block || twice && open.block.is_empty())
 }
 
 /// The types of holes that give values of a kind, the plainest first.

@@ -106,7 +106,7 @@ pub(crate) struct Teach {
     /// What the switches tell of themselves: tables, for a dialect that begins as a sketch; repeat for several
     #[arg(long, value_name = "FILE")]
     pub(crate) state: Vec<PathBuf>,
-    /// Say something about the lines that are like this one: TEXT-FILE:LINE
+    /// Say something about the lines that are like this one: TEXT-FILE:LINE, with :COLUMN where a line says several things
     #[arg(long, value_name = "PLACE")]
     pub(crate) line: Option<String>,
     /// They give a setting this value, which stands in the line or is what its words mean; repeat for several

@@ -7,7 +7,7 @@ use std::process::ExitCode;
 use std::sync::Arc;
 
 use console::{Key, Term};
-use yellowlegs_core::dialect::{Dialect, Open, sketch_with_state};
+use yellowlegs_core::dialect::{At, Dialect, Open, sketch_with_state};
 use yellowlegs_core::model::SettingId;
 use yellowlegs_core::policy::AsOf;
 use yellowlegs_core::source::{Source, nearest};
@@ -24,13 +24,13 @@ use crate::render::teach as page;
 const OFFERED: usize = 9;
 /// So many meanings of a kind of line.
 const MEANINGS: usize = 3;
-/// How sure it is that a block which other lines name is a profile.
+/// How sure it is that a block which other lines name is a profile, and that what opens a block by words alone says nothing itself.
 const NAMED: f64 = 0.8;
 
 pub(super) fn run(args: &Teach, loudness: Loudness) -> Result<ExitCode, Failure> {
     let at = args.line.as_deref().map(place).transpose()?;
     let mut paths = args.texts.clone();
-    paths.extend(at.iter().map(|(path, _)| path.clone()).filter(|path| !args.texts.contains(path)));
+    paths.extend(at.iter().map(|at| at.path.clone()).filter(|path| !args.texts.contains(path)));
     let texts: Vec<Arc<Source>> = paths.iter().map(|path| source(path)).collect::<Result<_, _>>()?;
     let dialect = if args.file.exists() { load(&args.file)? } else { begun(&args.file, &texts, &args.state)? };
     let mut class = Class {
@@ -43,9 +43,9 @@ pub(super) fn run(args: &Teach, loudness: Loudness) -> Result<ExitCode, Failure>
     class.before = class.lesson.growth(&class.as_of);
     let says_something = at.is_some() || args.likely.is_some() || !args.silent.is_empty();
     if says_something {
-        if let Some((path, line)) = at {
-            let text = paths.iter().position(|known| *known == path).unwrap_or_default();
-            class.line(args, (text, line))?;
+        if let Some(at) = at {
+            let text = paths.iter().position(|known| *known == at.path).unwrap_or_default();
+            class.line(args, text, &at)?;
         }
         args.likely.map(|least| class.likely(least)).transpose()?;
         class.silent(&args.silent)?;
@@ -81,10 +81,25 @@ fn save(path: &Path, text: &str) -> Result<(), Failure> {
     target.finish()
 }
 
-/// `config.txt:83`
-fn place(text: &str) -> Result<(PathBuf, u32), Failure> {
-    let parts = text.rsplit_once(':').and_then(|(path, line)| Some((PathBuf::from(path), line.parse().ok()?)));
-    parts.filter(|(path, line)| *line > 0 && !path.as_os_str().is_empty()).ok_or_else(|| {
+/// A line of a text, and where on it.
+struct Place {
+    path: PathBuf,
+    line: u32,
+    column: Option<usize>,
+}
+
+/// `config.txt:83`, or `config.txt:83:5` where a line says several things.
+fn place(text: &str) -> Result<Place, Failure> {
+    let number = |text: &str| text.parse::<u32>().ok().filter(|number| *number > 0);
+    let one = |text: &str| {
+        let (path, line) = text.rsplit_once(':')?;
+        Some(Place { path: PathBuf::from(path), line: number(line)?, column: None })
+    };
+    let two = |text: &str| {
+        let (front, column) = text.rsplit_once(':')?;
+        Some(Place { column: Some(number(column)? as usize), ..one(front)? })
+    };
+    two(text).or_else(|| one(text)).filter(|place| !place.path.as_os_str().is_empty()).ok_or_else(|| {
         Failure::usage(format!("--line {text}: this is no place"), "write a text and a line of it: config.txt:83")
     })
 }
@@ -161,9 +176,24 @@ impl Class {
     }
 
     /// What the options say of one line, and of all that are like it.
-    fn line(&mut self, args: &Teach, at: (usize, u32)) -> Result<(), Failure> {
+    fn line(&mut self, args: &Teach, text: usize, place: &Place) -> Result<(), Failure> {
         let shown = args.line.as_deref().unwrap_or_default();
-        let Some(open) = self.lesson.questions().into_iter().find(|open| open.lines.contains(&at)) else {
+        let source = self.lesson.texts().get(text).cloned();
+        let column = |start: usize| source.as_ref().map_or(0, |source| source.place(start).column as usize);
+        let begins = |at: &At| {
+            at.text == text && at.line == place.line && place.column.is_none_or(|c| c == column(at.words.start))
+        };
+        let mut found: Vec<Open> =
+            self.lesson.questions().into_iter().filter(|open| open.lines.iter().any(begins)).collect();
+        if found.len() > 1 {
+            let starts =
+                found.iter().flat_map(|open| &open.lines).filter(|at| begins(at)).map(|at| column(at.words.start));
+            let columns: BTreeSet<usize> = starts.collect();
+            let columns: Vec<String> = columns.iter().map(|column| format!("{shown}:{column}")).collect();
+            let what = format!("--line {shown}: several statements stand there");
+            return Err(Failure::usage(what, format!("say which: {}", columns.join(", "))));
+        }
+        let Some(open) = found.pop() else {
             let hint =
                 format!("`yellowlegs dialect explain {} TEXT-FILE` says how each line is read", self.path.display());
             let what =
@@ -213,7 +243,7 @@ impl Class {
         loop {
             let questions = self.lesson.questions();
             let sure = |open: &&Open| {
-                if open.naming.is_some() {
+                if open.naming.is_some() || page::only_opens(open) {
                     return least <= NAMED;
                 }
                 let first = open.proposals.first().filter(|_| open.is_likely);
@@ -286,7 +316,14 @@ impl Class {
     fn offered(&self, open: &Open) -> Vec<Meaning> {
         let sets = open.proposals.iter().filter_map(|proposal| self.lesson.proposed(open, proposal));
         let sets = sets.map(|given| Meaning::Sets(vec![given]));
-        self.lesson.named(open).map(Meaning::Names).into_iter().chain(sets).take(MEANINGS).collect()
+        let mut offered: Vec<Meaning> =
+            self.lesson.named(open).map(Meaning::Names).into_iter().chain(sets).take(MEANINGS).collect();
+        if page::only_opens(open) {
+            offered.insert(0, Meaning::Opens);
+        } else if open.opens.is_some() && open.holes.is_empty() {
+            offered.push(Meaning::Opens);
+        }
+        offered
     }
 
     /// One kind of line.

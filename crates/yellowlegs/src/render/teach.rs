@@ -13,6 +13,8 @@ use super::style::{BOLD, DIM, GOOD, PLACE, paint};
 /// So much of what a setting means is told beside it.
 const MEANING: usize = 60;
 
+const OPENS: &str = "it only opens its block";
+
 /// One kind of line: samples, its block, and what it may mean.
 pub(crate) fn question(out: &mut dyn Write, open: &Open, offered: &[Meaning], left: usize) -> io::Result<()> {
     let lines = if open.lines.len() == 1 { "1 line".to_owned() } else { format!("{} lines", open.lines.len()) };
@@ -27,6 +29,7 @@ pub(crate) fn question(out: &mut dyn Write, open: &Open, offered: &[Meaning], le
     for (number, meaning) in offered.iter().enumerate() {
         let (what, sure, about) = match meaning {
             Meaning::Nothing => continue,
+            Meaning::Opens => (OPENS.to_owned(), String::new(), ""),
             Meaning::Names(names) => (names_what(names.key).to_owned(), String::new(), ""),
             Meaning::Sets(given) => {
                 let Some(given) = given.first() else { continue };
@@ -46,7 +49,12 @@ pub(crate) fn question(out: &mut dyn Write, open: &Open, offered: &[Meaning], le
 
 /// Whether the first of what is offered is likely.
 pub(crate) fn is_likely(open: &Open) -> bool {
-    open.is_likely || open.naming.is_some()
+    open.is_likely || open.naming.is_some() || only_opens(open)
+}
+
+/// Whether a line seems to say nothing but that a block begins.
+pub(crate) fn only_opens(open: &Open) -> bool {
+    open.opens.is_some() && open.holes.is_empty() && open.proposals.is_empty() && open.naming.is_none()
 }
 
 /// The beginning of what a setting means.
@@ -131,6 +139,7 @@ pub(crate) fn answered(
 ) -> io::Result<()> {
     let what = match meaning {
         Meaning::Nothing => "nothing that is judged".to_owned(),
+        Meaning::Opens => OPENS.to_owned(),
         Meaning::Names(names) => format!("{} = <{}>", names.key, names.hole),
         Meaning::Sets(given) => {
             let one = |given: &Given| format!("{} = {}", given.setting.name(), given.operand.trim_matches('"'));
@@ -218,6 +227,7 @@ pub(crate) fn list(out: &mut dyn Write, questions: &[Open], tables: &[Table], si
         let likely = open.proposals.first().filter(|_| open.is_likely);
         let likely = likely.map(|p| format!("  likely {} ({})", p.setting.name(), p.sure()));
         let naming = open.naming.map(|key| format!("  likely {}", names_what(key)));
+        let naming = naming.or_else(|| only_opens(open).then(|| format!("  likely {OPENS}")));
         let likely = naming.or(likely).unwrap_or_default();
         writeln!(out, "{count:>6}  {sample}{}{}", paint(DIM, &block), likely)?;
     }

@@ -25,6 +25,8 @@ pub(super) struct Guessed {
     alone: String,
 }
 
+/// The signs around comments that go over lines.
+const BLOCK: (&str, &str) = ("/*", "*/");
 const COMMENTS: [&str; 5] = ["#", "!", "//", ";", "--"];
 /// Words of the trade that ports stand behind.
 const PORT_WORDS: [&str; 4] = ["port", "ports", "interface", "interfaces"];
@@ -36,6 +38,7 @@ impl Guessed {
     pub(super) fn of(texts: &[&str]) -> Self {
         let all: Vec<(u32, &str)> =
             texts.iter().flat_map(|t| lines(t)).filter(|l| !l.text.is_empty()).map(|l| (l.indent, l.text)).collect();
+        let (all, has_blocks) = without_block_comments(all);
         let comments: Vec<String> = COMMENTS
             .iter()
             .filter(|sign| all.iter().any(|(_, l)| l.starts_with(**sign)))
@@ -85,6 +88,8 @@ impl Guessed {
         let lists = Lists::new(text).unwrap_or_default();
         let layout =
             Layout { structure, splitter, comments, continuation, negation, verb, braces, ..Layout::default() };
+        let block_comment = has_blocks.then(|| (BLOCK.0.to_owned(), BLOCK.1.to_owned()));
+        let layout = Layout { block_comment, ..layout };
         Self { layout, lists, forms, range, carry, vlan_words, vlans, port_words, alone }
     }
 
@@ -103,6 +108,9 @@ impl Guessed {
         let _ = write!(out, "[text]\nstructure = \"{structure}\"\n");
         if !self.layout.comments.is_empty() {
             let _ = writeln!(out, "comment = {}", super::list(&self.layout.comments));
+        }
+        if let Some((open, close)) = &self.layout.block_comment {
+            let _ = writeln!(out, "block-comment = [{}, {}]", super::quoted(open), super::quoted(close));
         }
         out.push_str(&word("continuation", &self.layout.continuation));
         out.push_str(&word("negation", &self.layout.negation));
@@ -126,6 +134,24 @@ impl Guessed {
             if self.carry { "carry = true\n" } else { "" }
         );
     }
+}
+
+/// The lines outside comments that begin and end with a sign, and whether there are such.
+fn without_block_comments(lines: Vec<(u32, &str)>) -> (Vec<(u32, &str)>, bool) {
+    let mut inside = false;
+    let mut found = false;
+    let mut kept = Vec::new();
+    for (indent, line) in lines.iter().copied() {
+        let begins = line.starts_with(BLOCK.0);
+        if !inside && !begins {
+            kept.push((indent, line));
+            continue;
+        }
+        found |= begins;
+        inside = !line.contains(BLOCK.1);
+    }
+    // One that never ends is no such comment.
+    if inside { (lines, false) } else { (kept, found) }
 }
 
 /// Whether lines go on in the next one behind a sign; such next lines are not lines of their own.

@@ -8,6 +8,7 @@ use super::super::layout::{Logical, Logicals, Structure};
 use super::layout::Guessed;
 use super::propose::{is_of_trade, is_switch};
 use crate::model::{Rate, StationAddress, VlanId};
+use crate::source::Word;
 use crate::syntax::Nesting;
 
 /// A word of a line: itself, or what it seems to be a value of.
@@ -30,11 +31,26 @@ impl Sign {
     }
 }
 
+/// Where a statement stands.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub struct At {
+    /// In which text.
+    pub text: usize,
+    /// On which line it begins.
+    pub line: u32,
+    /// The stretch of the text that it is.
+    pub words: Word,
+}
+
 /// A line as it was told.
 #[derive(Debug, Clone)]
 pub(super) struct Told {
     /// Which text it is from.
     pub(super) text: usize,
+    /// Where it stands.
+    pub(super) at: At,
+    /// Where its first words begin: what negates or is the same everywhere may be left out elsewhere.
+    pub(super) begins: Vec<usize>,
     /// Which line of that text it is, comments apart.
     pub(super) position: usize,
     /// Its line number.
@@ -83,9 +99,11 @@ fn name_profiles(told: &mut Vec<Told>) {
     let users: BTreeSet<Vec<Sign>> = told
         .iter()
         .filter(|line| line.opens.is_none())
-        .filter_map(own)
-        .filter(|(front, name)| openers.get(name).is_some_and(|opens| opens.first() != front.first()))
-        .map(|(front, _)| front)
+        .filter_map(|line| Some((own(line)?, &line.context)))
+        .filter(|((front, name), context)| {
+            openers.get(name).is_some_and(|opens| opens.first() != front.first() || *context != "top")
+        })
+        .map(|((front, _), _)| front)
         .collect();
     let used: BTreeSet<&Vec<Sign>> = told
         .iter()
@@ -123,43 +141,60 @@ fn name_profiles(told: &mut Vec<Told>) {
 fn of_text(number: usize, text: &str, guessed: &Guessed) -> Vec<Told> {
     let mut lines = Logicals::new(text, &guessed.layout);
     let mut line = Logical::default();
-    let mut statements: Vec<(u32, u32, Vec<Sign>)> = Vec::new();
+    let mut statements: Vec<Placed> = Vec::new();
     let braces = &guessed.layout.braces;
     let mut depth = 0_u32;
-    let mut gathered: Vec<String> = Vec::new();
+    let mut gathered: Vec<(Word, String)> = Vec::new();
+    let placed = |depth: u32, line: u32, words: &[(Word, String)]| {
+        let text: Vec<String> = words.iter().map(|(_, word)| word.clone()).collect();
+        let (start, end) = (words.first().map_or(0, |(w, _)| w.start), words.last().map_or(0, |(w, _)| w.end));
+        let begins = words.iter().take(3).map(|(word, _)| word.start).collect();
+        Placed { depth, line, words: Word { start, end }, begins, signs: signs(&text, guessed) }
+    };
     while lines.next(&mut line) {
-        let words: Vec<String> = line.words.iter().map(|w| w.of(text).to_owned()).collect();
+        let words = line.words.iter().map(|word| (*word, word.of(text).to_owned()));
         if guessed.layout.structure != Structure::Braces {
-            statements.push((line.indent, line.number, signs(&words, guessed)));
+            statements.push(placed(line.indent, line.number, &words.collect::<Vec<_>>()));
             continue;
         }
-        for word in words {
+        for (at, word) in words {
             let (opens, closes) = (word == braces.open, word == braces.close);
             if !opens && !closes && braces.end.as_deref() != Some(&word) {
-                gathered.push(word);
+                gathered.push((at, word));
                 continue;
             }
             if !gathered.is_empty() {
-                statements.push((depth, line.number, signs(&gathered, guessed)));
+                statements.push(placed(depth, line.number, &gathered));
                 gathered.clear();
             }
             depth = if opens { depth + 1 } else { depth.saturating_sub(u32::from(closes)) };
         }
         if braces.end.is_none() && !gathered.is_empty() {
-            statements.push((depth, line.number, signs(&gathered, guessed)));
+            statements.push(placed(depth, line.number, &gathered));
             gathered.clear();
         }
     }
-    placed(number, statements, guessed)
+    in_contexts(number, statements, guessed)
+}
+
+/// A statement with how deep it stands.
+struct Placed {
+    depth: u32,
+    line: u32,
+    words: Word,
+    begins: Vec<usize>,
+    signs: Vec<Sign>,
 }
 
 /// Puts each statement into its context: what is deeper than the one before is inside it.
-fn placed(number: usize, statements: Vec<(u32, u32, Vec<Sign>)>, guessed: &Guessed) -> Vec<Told> {
+fn in_contexts(number: usize, statements: Vec<Placed>, guessed: &Guessed) -> Vec<Told> {
     let mut nesting: Nesting<String> = Nesting::default();
     let mut section = "top".to_owned();
     let mut told = Vec::new();
-    let next: Vec<u32> = statements.iter().skip(1).map(|(indent, ..)| *indent).chain([0]).collect();
-    for (position, ((indent, line, mut words), next)) in statements.into_iter().zip(next).enumerate() {
+    let next: Vec<u32> = statements.iter().skip(1).map(|next| next.depth).chain([0]).collect();
+    for (position, (placed, next)) in statements.into_iter().zip(next).enumerate() {
+        let Placed { depth: indent, line, words: stretch, begins, signs: mut words } = placed;
+        let at = At { text: number, line, words: stretch };
         let is =
             |front: &Option<String>| words.first().and_then(Sign::literal).is_some_and(|w| front.as_deref() == Some(w));
         let negated = is(&guessed.layout.negation) && words.len() > 1;
@@ -177,14 +212,14 @@ fn placed(number: usize, statements: Vec<(u32, u32, Vec<Sign>)>, guessed: &Guess
             if let Some(opened) = &opens {
                 section.clone_from(opened);
             }
-            told.push(Told { text: number, position, line, negated, context, words, opens });
+            told.push(Told { text: number, at, begins, position, line, negated, context, words, opens });
             continue;
         }
         let context = nesting.enclosing(indent).cloned().unwrap_or_else(|| "top".to_owned());
         let opens = (next > indent && guessed.layout.structure != Structure::Paths)
             .then(|| if context == "top" { name() } else { format!("{context}-{}", name()) });
         nesting.open(indent, opens.clone().unwrap_or_else(|| "top".to_owned()));
-        told.push(Told { text: number, position, line, negated, context, words, opens });
+        told.push(Told { text: number, at, begins, position, line, negated, context, words, opens });
     }
     told
 }

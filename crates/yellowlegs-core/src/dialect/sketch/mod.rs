@@ -15,6 +15,7 @@ use std::sync::Arc;
 use super::{Dialect, HoleType, Reading};
 use crate::source::Source;
 use layout::Guessed;
+pub use lines::At;
 use lines::{Told, told};
 pub use open::{Open, open};
 pub use propose::Proposal;
@@ -263,6 +264,10 @@ fn write(name: &str, guessed: &Guessed, rules: &BTreeMap<Rule, Seen>, told: &[To
             if let Some((key, hole)) = subject {
                 let _ = writeln!(out, "{key} = \"<{hole}>\"");
                 is_settled = true;
+                // The name behind its number is no guess.
+                if *key == "vlan" && rule.holes.iter().any(|(name, _)| name == NAME) {
+                    let _ = writeln!(out, "sets = {{ \"vlan.name\" = \"<{NAME}>\" }}");
+                }
             }
         }
         if !is_settled {

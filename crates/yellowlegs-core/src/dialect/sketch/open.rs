@@ -4,11 +4,12 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use super::layout::Guessed;
-use super::lines::{self, Told, told};
+use super::lines::{self, At, Told, told};
 use super::propose::{Proposal, Subject, likely, ranked};
 use super::tree::Tree;
 use super::{Around, Rule, Seen};
 use crate::dialect::{Dialect, HoleType, Reading, UnreadAt};
+use crate::model::Kind;
 use crate::source::{Source, Word};
 
 /// So many unlike lines of a shape are shown,
@@ -25,12 +26,14 @@ pub struct Open {
     pub pattern: String,
     /// Its holes, with their types.
     pub holes: Vec<(String, HoleType)>,
+    /// The holes of what opens the blocks around, which they may name, too.
+    pub outer: Vec<(String, HoleType)>,
     /// The contexts that they stand in.
     pub contexts: Vec<String>,
     /// The context of the lines inside.
     pub opens: Option<String>,
-    /// The lines, by text and number.
-    pub lines: Vec<(usize, u32)>,
+    /// Where the lines stand.
+    pub lines: Vec<At>,
     /// The first two that are unlike, with what seems to be a secret left out.
     pub samples: Vec<String>,
     /// The lines that open the blocks around the first of them, the outermost first.
@@ -49,18 +52,31 @@ impl Open {
     fn new(rule: &Rule, around: &Around, contexts: Vec<String>, written: Option<u32>) -> Self {
         let context = contexts.first().map_or("top", String::as_str);
         let subject = around.subject(context);
-        let proposals = ranked(rule, &around.words(context), subject);
+        let words = around.words(context);
+        let mut proposals = ranked(rule, &words, subject);
+        let is_likely = likely(&proposals).is_some();
+        if rule.opens.is_some() {
+            // What opens a block may switch on what stands in it; nobody can tell from here.
+            let plain = Rule { opens: None, ..rule.clone() };
+            let flags =
+                ranked(&plain, &words, subject).into_iter().filter(|flag| flag.setting.info().kind == Kind::Flag);
+            proposals.extend(flags);
+        }
         let names = around.names(rule, context);
+        let of_openers = around.chain(context).into_iter().flat_map(|opener| opener.holes.clone());
+        let outer =
+            of_openers.filter(|(hole, of)| !of.is_secret() && !rule.holes.iter().any(|(own, _)| own == hole)).collect();
         Self {
             rule: written,
             pattern: rule.pattern.clone(),
             holes: rule.holes.clone(),
+            outer,
             opens: rule.opens.clone(),
             lines: Vec::new(),
             samples: Vec::new(),
             block: Vec::new(),
             naming: rule.naming(),
-            is_likely: likely(&proposals).is_some(),
+            is_likely,
             proposals,
             names,
             contexts,
@@ -82,17 +98,18 @@ pub fn open(dialect: &Dialect, texts: &[Arc<Source>]) -> Vec<Open> {
     let all: Vec<&str> = texts.iter().map(|text| text.text()).collect();
     let guessed = Guessed::beside(dialect, &all);
     let readings: Vec<Reading> = texts.iter().map(|text| dialect.read(text, 1)).collect();
-    let mut of_rules: BTreeMap<u32, Vec<(usize, u32)>> = BTreeMap::new();
-    let mut not_taken: BTreeMap<(usize, u32), usize> = BTreeMap::new();
-    let mut inside: BTreeMap<(usize, u32), u32> = BTreeMap::new();
+    let mut of_rules: BTreeMap<u32, Vec<At>> = BTreeMap::new();
+    let mut not_taken: BTreeMap<(usize, usize), usize> = BTreeMap::new();
+    let mut inside: BTreeMap<(usize, usize), u32> = BTreeMap::new();
     for (number, reading) in readings.iter().enumerate() {
         for (unread, at) in reading.unread.iter().zip(&reading.unread_at) {
-            let line = (number, unread.mark.line());
+            let line = (number, unread.mark.offset as usize);
             match at {
                 UnreadAt::Open(_, position) => {
                     let Some(statement) = reading.statements.get(*position as usize) else { continue };
-                    of_rules.entry(statement.rule).or_default().push(line);
-                    inside.extend(statement.parent.map(|parent| (line, parent)));
+                    let at = At { text: number, line: statement.mark.line(), words: statement.words };
+                    of_rules.entry(statement.rule).or_default().push(at);
+                    inside.extend(statement.parent.map(|parent| ((number, at.words.start), parent)));
                 }
                 UnreadAt::Context(context, parent) => {
                     not_taken.insert(line, *context);
@@ -116,12 +133,12 @@ pub fn open(dialect: &Dialect, texts: &[Arc<Source>]) -> Vec<Open> {
         }
     }
     for open in &mut open {
-        let text_of = |(text, line): (usize, u32)| {
+        let text_of = |text: usize, words: Word| {
             let source = texts.get(text)?;
             let hidden = readings.get(text).map(|reading| &reading.secrets[..]).unwrap_or_default();
-            Some(shown(source, line, hidden, &guessed))
+            Some(shown(source, words, hidden, &guessed))
         };
-        for line in open.lines.iter().take(MOST_TRIED).filter_map(|line| text_of(*line)) {
+        for line in open.lines.iter().take(MOST_TRIED).filter_map(|at| text_of(at.text, at.words)) {
             if !open.samples.contains(&line) {
                 open.samples.push(line);
             }
@@ -130,9 +147,9 @@ pub fn open(dialect: &Dialect, texts: &[Arc<Source>]) -> Vec<Open> {
             }
         }
         let Some(first) = open.lines.first() else { continue };
-        let mut next = inside.get(first).copied();
-        while let Some(statement) = next.and_then(|at| readings.get(first.0)?.statements.get(at as usize)) {
-            open.block.extend(text_of((first.0, statement.mark.line())));
+        let mut next = inside.get(&(first.text, first.words.start)).copied();
+        while let Some(statement) = next.and_then(|at| readings.get(first.text)?.statements.get(at as usize)) {
+            open.block.extend(text_of(first.text, statement.words));
             next = statement.parent;
         }
         open.block.reverse();
@@ -141,16 +158,15 @@ pub fn open(dialect: &Dialect, texts: &[Arc<Source>]) -> Vec<Open> {
     open
 }
 
-/// A line of a text for people: secrets that the dialect knows left out, and what seems to be one.
-fn shown(source: &Source, line: u32, secrets: &[Word], guessed: &Guessed) -> String {
-    let Some(text) = source.line(line) else { return String::new() };
-    let start = text.as_ptr().addr() - source.text().as_ptr().addr();
-    let mut masked = text.to_owned();
-    let inside = secrets.iter().filter(|word| word.start >= start && word.end <= start + text.len());
-    for word in inside.rev() {
-        masked.replace_range(word.start - start..word.end - start, "<secret>");
+/// A statement for people: secrets that the dialect knows left out, and what seems to be one.
+fn shown(source: &Source, words: Word, secrets: &[Word], guessed: &Guessed) -> String {
+    let mut masked = words.of(source.text()).to_owned();
+    let inside = secrets.iter().filter(|secret| secret.start >= words.start && secret.end <= words.end);
+    for secret in inside.rev() {
+        masked.replace_range(secret.start - words.start..secret.end - words.start, "<secret>");
     }
-    lines::shown(masked.trim(), guessed)
+    let one: Vec<&str> = masked.lines().map(str::trim).collect();
+    lines::shown(&one.join(" "), guessed)
 }
 
 /// What a rule says that the lines inside it are about.
@@ -181,14 +197,13 @@ fn unread(
     dialect: &Dialect,
     texts: &[&str],
     guessed: &Guessed,
-    not_taken: &BTreeMap<(usize, u32), usize>,
+    not_taken: &BTreeMap<(usize, usize), usize>,
 ) -> BTreeMap<String, Vec<Told>> {
     let known: BTreeSet<&str> = dialect.contexts().iter().map(String::as_str).collect();
     let mut by_context: BTreeMap<String, Vec<Told>> = BTreeMap::new();
     for mut line in told(texts, guessed) {
-        let Some(context) = not_taken.get(&(line.text, line.line)).and_then(|c| dialect.contexts().get(*c)) else {
-            continue;
-        };
+        let place = line.begins.iter().find_map(|begin| not_taken.get(&(line.text, *begin)));
+        let Some(context) = place.and_then(|context| dialect.contexts().get(*context)) else { continue };
         // A context of that name is about something else.
         let fresh = |name: String| if known.contains(name.as_str()) { format!("{name}-block") } else { name };
         line.opens = line.opens.map(fresh);

@@ -47,9 +47,7 @@ pub(super) fn is_switch(word: &str) -> bool {
 /// Whether a word is one of the trade: no name that somebody gave.
 pub(super) fn is_of_trade(word: &str) -> bool {
     static WORDS: LazyLock<BTreeSet<&'static str>> = LazyLock::new(|| {
-        let of_entry = |entry: &'static Entry| {
-            entry.groups.iter().flatten().chain(&entry.speak_for).chain(&entry.speak_against).copied()
-        };
+        let of_entry = |entry: &'static Entry| entry.groups.iter().flatten().chain(&entry.speak_for).copied();
         LEXICON.iter().flat_map(of_entry).chain(NEUTRAL).chain(OFF).chain(ON).collect()
     });
     let small = word.to_ascii_lowercase();

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::super::HoleType;
-use super::lines::{Sign, Told, literal};
+use super::lines::{At, Sign, Told, literal};
 use super::{NAME, PROFILE, Rule};
 
 /// So many words at one place are values, not keywords.
@@ -14,8 +14,8 @@ const LONGEST: usize = 40;
 #[derive(Debug, Clone, Default)]
 pub(super) struct Tree {
     next: BTreeMap<Sign, Tree>,
-    /// The lines that end here, by text and number.
-    ends: Vec<(usize, u32)>,
+    /// The lines that end here.
+    ends: Vec<At>,
     /// In which texts it stands, and what its lines open.
     texts: BTreeSet<usize>,
     opens: Option<String>,
@@ -32,7 +32,7 @@ impl Tree {
             node = node.next.entry(Sign::Typed(HoleType::Rest)).or_default();
         }
         node.texts.insert(line.text);
-        node.ends.push((line.text, line.line));
+        node.ends.push(line.at);
         if node.opens.is_none() {
             node.opens.clone_from(&line.opens);
         }
@@ -43,7 +43,7 @@ impl Tree {
     }
 
     /// All lines that end here or further on.
-    fn lines(self) -> Vec<(usize, u32)> {
+    fn lines(self) -> Vec<At> {
         let mut lines = self.ends;
         lines.extend(self.next.into_values().flat_map(Tree::lines));
         lines
@@ -144,14 +144,14 @@ impl Tree {
     }
 
     /// The rules that the lines come to, each with its lines.
-    pub(super) fn rules(mut self, texts: usize) -> Vec<(Rule, Vec<(usize, u32)>)> {
+    pub(super) fn rules(mut self, texts: usize) -> Vec<(Rule, Vec<At>)> {
         self.generalise(texts, None);
         let mut rules = Vec::new();
         self.gather(&mut Vec::new(), &mut rules);
         rules
     }
 
-    fn gather(&self, so_far: &mut Vec<Sign>, rules: &mut Vec<(Rule, Vec<(usize, u32)>)>) {
+    fn gather(&self, so_far: &mut Vec<Sign>, rules: &mut Vec<(Rule, Vec<At>)>) {
         if !self.ends.is_empty() && !so_far.is_empty() {
             rules.push((rule(so_far, self.opens.clone()), self.ends.clone()));
         }
