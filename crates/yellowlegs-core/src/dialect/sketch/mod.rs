@@ -56,8 +56,23 @@ const NAMED: &str = "0.8";
 /// How often a rule was seen, and in which contexts.
 #[derive(Debug, Clone, Default)]
 struct Seen {
-    count: usize,
     contexts: Vec<String>,
+    /// By context.
+    counts: BTreeMap<String, usize>,
+}
+
+impl Seen {
+    /// Notes that so many lines were seen in a context.
+    fn add(&mut self, context: &str, count: usize) {
+        *self.counts.entry(context.to_owned()).or_default() += count;
+        if !self.contexts.iter().any(|known| known == context) {
+            self.contexts.push(context.to_owned());
+        }
+    }
+
+    fn count(&self) -> usize {
+        self.contexts.iter().filter_map(|context| self.counts.get(context)).sum()
+    }
 }
 
 /// Writes a dialect for texts of one system, and for what its switches tell of themselves; `None` when they hold no line.
@@ -124,9 +139,7 @@ fn rules(told: &[Told], texts: usize) -> BTreeMap<Rule, Seen> {
     let mut rules: BTreeMap<Rule, Seen> = BTreeMap::new();
     for (context, tree) in trees {
         for (rule, lines) in tree.rules(texts) {
-            let seen = rules.entry(rule).or_default();
-            seen.count += lines.len();
-            seen.contexts.push(context.to_owned());
+            rules.entry(rule).or_default().add(context, lines.len());
         }
     }
     rules
@@ -174,10 +187,7 @@ fn add_unread(rules: &mut BTreeMap<Rule, Seen>, dialect: &Dialect, texts: &[&str
             let opened = there.as_ref().and_then(|r| r.opens.clone()).or(inside);
             let mut seen = there.as_ref().and_then(|r| rules.remove(r)).unwrap_or_default();
             let grown = there.is_none_or(|r| r.opens != opened) || !seen.contexts.contains(context);
-            seen.count += 1;
-            if !seen.contexts.contains(context) {
-                seen.contexts.push(context.clone());
-            }
+            seen.add(context, 1);
             rules.insert(Rule { pattern, opens: opened, holes }, seen);
             added |= grown;
         }
@@ -238,13 +248,17 @@ fn write(name: &str, guessed: &Guessed, rules: &BTreeMap<Rule, Seen>, told: &[To
         "# What holds where the text is silent, and what is law on the platform:\n[defaults]\n\n[traits]\n"
     );
     let around = Around::of(rules);
-    let mut order: Vec<(&Rule, &Seen)> = rules.iter().collect();
+    let mut order: Vec<(&Rule, Seen)> = rules
+        .iter()
+        .flat_map(|(rule, seen)| alike(rule, seen, &around).into_iter().map(move |seen| (rule, seen)))
+        .collect();
     order.sort_by_key(|(rule, seen)| {
         let top = seen.contexts.iter().any(|c| c == "top");
-        (!top, seen.contexts.clone(), std::cmp::Reverse(seen.count), rule.pattern.clone())
+        (!top, seen.contexts.clone(), std::cmp::Reverse(seen.count()), rule.pattern.clone())
     });
     for (rule, seen) in order {
-        let _ = writeln!(out, "# {} line(s)\n[[rule]]", seen.count);
+        let seen = &seen;
+        let _ = writeln!(out, "# {} line(s)\n[[rule]]", seen.count());
         if seen.contexts.iter().any(|c| c != "top") {
             let _ = writeln!(out, "in = {}", list(&seen.contexts));
         }
@@ -276,6 +290,19 @@ fn write(name: &str, guessed: &Guessed, rules: &BTreeMap<Rule, Seen>, told: &[To
         let _ = writeln!(out, "{}\n", meaning(rule, seen, &around));
     }
     out
+}
+
+/// The contexts in which a rule may mean the same: those where one meaning is likely together, others each by the words that open them.
+fn alike(rule: &Rule, seen: &Seen, around: &Around) -> Vec<Seen> {
+    let mut groups: BTreeMap<(Option<&'static str>, BTreeSet<String>), Seen> = BTreeMap::new();
+    for context in &seen.contexts {
+        let words = around.words(context);
+        let ranked = ranked(rule, &words, around.subject(context));
+        let means = rule.naming().or_else(|| likely(&ranked).map(|proposal| proposal.setting.name()));
+        let key = (means, if means.is_some() { BTreeSet::new() } else { words });
+        groups.entry(key).or_default().add(context, seen.counts.get(context).copied().unwrap_or_default());
+    }
+    groups.into_values().collect()
 }
 
 /// What a rule may set, as comments: a meaning that is likely, or holes to be filled in.

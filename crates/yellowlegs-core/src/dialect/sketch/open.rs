@@ -188,7 +188,7 @@ fn of_rule(dialect: &Dialect, rule: &crate::dialect::Rule) -> (Rule, Seen) {
     let holes = rule.pattern.holes.iter();
     let holes = holes.map(|hole| (hole.name.clone(), hole.kind.typed().unwrap_or(HoleType::Word))).collect();
     let opens = rule.opens.as_ref().and_then(context);
-    let seen = Seen { count: 0, contexts: rule.contexts.iter().filter_map(context).collect() };
+    let seen = Seen { contexts: rule.contexts.iter().filter_map(context).collect(), counts: BTreeMap::new() };
     (Rule { pattern: rule.pattern.text.to_string(), opens, holes }, seen)
 }
 

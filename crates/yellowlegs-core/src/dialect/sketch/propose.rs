@@ -222,6 +222,7 @@ fn fitting(kind: Kind, of: HoleType) -> Option<HoleType> {
         | (Kind::Vlans, H::Vlan | H::Vlans)
         | (Kind::Text, H::Text | H::Word | H::Rest)
         | (Kind::Words, H::Word | H::Ip | H::Text) => Some(of),
+        (Kind::Vlan, _) if is_number => Some(H::Vlan),
         (Kind::Count, _) if is_number => Some(H::Int),
         (Kind::Seconds, _) if is_number => Some(H::Seconds),
         (Kind::Milliwatts, _) if is_number => Some(H::Watts),
