@@ -101,6 +101,58 @@ fn what_cannot_be_is_told_and_nothing_changes(#[case] options: &[&str], #[case] 
     assert_eq!(fleet.read("plover.toml"), before);
 }
 
+/// The folder of a dialect that begins is made.
+#[test]
+fn in_a_folder_of_its_own() {
+    let fleet = fleet();
+    let ran = fleet.run(&["dialect", "teach", "dialects/new/plover.toml", "config.txt"]);
+    assert_eq!((ran.code, ran.err.as_str()), (0, ""));
+    assert!(fleet.read("dialects/new/plover.toml").contains("name = \"plover\""));
+}
+
+/// Where a line says several things its column tells which.
+#[test]
+fn several_on_a_line() {
+    let fleet = Fleet::empty();
+    fleet.write("config.txt", "port ge1 { pause 600; gate half; }\nport ge2 { edge; }\n");
+    let ran = teach(&fleet, &["--line", "config.txt:1", "--nothing"]);
+    assert_eq!(ran.code, 2);
+    assert!(ran.err.contains("several statements stand there"), "{}", ran.err);
+    assert!(ran.err.contains("say which: config.txt:1:12, config.txt:1:23"), "{}", ran.err);
+    let ran = teach(&fleet, &["--line", "config.txt:1:23", "--sets", "guard.root=true"]);
+    assert_eq!((ran.code, ran.err.as_str()), (0, ""));
+    assert!(ran.out.contains("✓ gate half: guard.root = true"), "{}", ran.out);
+}
+
+/// Tables that switches tell are proposed with the sketch, and taken with what else is sure.
+#[test]
+fn tables_of_state() {
+    let fleet = fleet();
+    fleet.write("tables.out", "VLAN  Station            Port\n110   02:00:5e:10:00:01  1\n");
+    let ran = teach(&fleet, &["--state", "tables.out"]);
+    assert!(ran.out.contains("a table of state  likely station (0.9)"), "{}", ran.out);
+    assert!(fleet.read("plover.toml").contains("\n# [[table]]\n"));
+    let ran = teach(&fleet, &["--likely", "1"]);
+    assert!(ran.out.contains("✓ the table of station is read"), "{}", ran.out);
+    let ran = fleet.run(&["dialect", "explain", "plover.toml", "tables.out", "--state"]);
+    assert!(ran.out.contains("tells station address=02:00:5e:10:00:01 vlan=110 port=1"), "{}", ran.out);
+}
+
+/// In a terminal a table comes after the lines: taken, or dropped with all its lines.
+#[rstest]
+#[case::taken("\n", true)]
+#[case::dropped("n", false)]
+fn a_table_by_keys(#[case] key: &str, #[case] is_read: bool) {
+    let fleet = Fleet::empty();
+    fleet.write("config.txt", "port 1\n edge on\nport 2\n edge on\n");
+    fleet.write("tables.out", "VLAN  Station            Port\n110   02:00:5e:10:00:01  1\n");
+    let told = typed_on_a_terminal(&fleet, &format!("{} --state tables.out", TEACH.join(" ")), &format!("\n{key}q"));
+    assert!(told.contains("── a table of state: likely station (1.0)"), "{told}");
+    let written = fleet.read("plover.toml");
+    assert_eq!(written.contains("\n[[table]]\nfact = \"station\""), is_read, "{written}");
+    assert!(!written.contains("# [[table]]"), "{written}");
+}
+
 #[test]
 fn without_a_text_there_is_nothing_to_begin_with() {
     let fleet = Fleet::empty();

@@ -115,6 +115,7 @@ fn end(dir: &Path) -> String {
         "\nThe fleet is in {folder}. Change a line, run a command again, see what it says; --whole shows all of every stop.\n\
          For your own switches:\n  \
          yellowlegs dialect sketch CONFIG...        a starting dialect from texts nobody described yet\n  \
+         yellowlegs dialect teach D.toml CONFIG...  what their lines mean, asked one kind after the other\n  \
          yellowlegs policy new FOLDER               a policy drafted from a fleet: VLANs, roles, servers, links\n  \
          yellowlegs audit FOLDER --write page.html  what breaks it\n"
     )

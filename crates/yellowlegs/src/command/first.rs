@@ -8,7 +8,10 @@ use crate::render::clean;
 /// The steps from nothing to an audit.
 const STEPS: [(&str, &str); 4] = [
     ("yellowlegs demo", "a small fleet to look at: unpacked, audited, left to play with"),
-    ("yellowlegs dialect sketch FILE...", "your switches' configurations: a starting dialect for their text"),
+    (
+        "yellowlegs dialect teach NEW.toml FILE...",
+        "your switches' configurations: what their lines mean, asked one by one",
+    ),
     ("yellowlegs policy new FOLDER", "your fleet: a policy drafted from it"),
     ("yellowlegs audit FOLDER", "which ports break the policy, and the lines that prove it"),
 ];

@@ -70,7 +70,11 @@ fn begun(path: &Path, texts: &[Arc<Source>], state: &[PathBuf]) -> Result<Arc<Di
     let all: Vec<&str> = texts.iter().map(|text| text.text()).collect();
     let state: Vec<Arc<Source>> = state.iter().map(|path| source(path)).collect::<Result<_, _>>()?;
     let tables: Vec<&str> = state.iter().map(|text| text.text()).collect();
-    save(path, &sketch_with_state(&name, &all, &tables).ok_or_else(none)?)?;
+    let written = sketch_with_state(&name, &all, &tables).ok_or_else(none)?;
+    if let Some(folder) = path.parent().filter(|folder| !folder.as_os_str().is_empty()) {
+        std::fs::create_dir_all(folder).map_err(|error| Failure::path(folder, error))?;
+    }
+    save(path, &written)?;
     load(path)
 }
 

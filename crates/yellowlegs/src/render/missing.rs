@@ -114,8 +114,10 @@ pub(crate) fn write(out: &mut dyn Write, path: &str, of: &str, missing: &[Missin
         "  ",
         4,
         &format!(
-            "first: {}: {what}; `yellowlegs dialect settings{list}` lists the values; -v tells each {of}",
-            first.name
+            "first: {}: {what}; `yellowlegs dialect settings{list}` lists the values, `yellowlegs dialect teach {}` asks for them; \
+             -v tells each {of}",
+            first.name,
+            clean(path)
         ),
         look.width,
     )
