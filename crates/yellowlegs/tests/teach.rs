@@ -207,8 +207,7 @@ fn broken_off() {
     let fleet = fleet();
     let answered =
         || std::fs::read_to_string(fleet.path().join("plover.toml")).is_ok_and(|text| text.contains("\nsets"));
-    let told = typed_when(&fleet, &TEACH.join(" "), "\n", answered, "\u{3}");
-    assert!(told.contains("✓ access vlan") && !told.contains("understood (5"), "{told}");
+    typed_when(&fleet, &TEACH.join(" "), "\n", answered, "\u{3}");
     assert!(fleet.read("plover.toml").contains("sets = { \"port.access-vlan\" = \"<vlan>\" }"));
     assert_eq!(fleet.run(&["dialect", "test", "plover.toml"]).code, 0);
     let left = std::fs::read_dir(fleet.path()).unwrap().count();

@@ -76,7 +76,7 @@ impl Lesson {
         let about = open.names.iter().find(|(key, _)| scope_of(key) == setting.info().scope);
         let subject = about.map(|(_, hole)| hole.as_str());
         let mut ways: Vec<Given> = Vec::new();
-        let mut add = |given: Option<Given>| {
+        let add = |ways: &mut Vec<Given>, given: Option<Given>| {
             let Some(given) = given else { return };
             if !ways.iter().any(|way| (&way.value, &way.operand) == (&given.value, &given.operand)) {
                 ways.push(given);
@@ -89,26 +89,30 @@ impl Lesson {
                         HoleType::Port | HoleType::Ports => Edit::None,
                         _ => retype(open, hole, HoleType::Ports),
                     };
-                    add(self.tried(open, setting, quoted(&format!("<{hole}>@{way}")), edit));
+                    add(&mut ways, self.tried(open, setting, quoted(&format!("<{hole}>@{way}")), edit));
                 }
                 continue;
             }
             let operand = quoted(&format!("<{hole}>"));
             if let Some(words) = self.as_words(open, hole, *of, kind) {
-                add(self.tried(open, setting, operand.clone(), words));
+                add(&mut ways, self.tried(open, setting, operand.clone(), words));
             }
             // A type that says its unit before a plain number.
             let own = std::iter::once(of).filter(|of| !fitting(kind).contains(of));
             let (same, others): (Vec<_>, Vec<_>) = fitting(kind).iter().partition(|other| *other == of);
             for other in same.into_iter().chain(others).chain(own) {
+                // Of text the types differ by the quotes that they leave in place.
+                if kind == Kind::Text && ways.iter().any(|way| way.operand == operand) {
+                    break;
+                }
                 let edit = if other == of { Edit::None } else { retype(open, hole, *other) };
-                add(self.tried(open, setting, operand.clone(), edit));
+                add(&mut ways, self.tried(open, setting, operand.clone(), edit));
             }
         }
         // What a block is about may be the value of what stands in it.
         for (hole, of) in &open.outer {
             if fitting(kind).contains(of) || (kind, *of) == (Kind::Vlans, HoleType::Vlan) {
-                add(self.tried(open, setting, quoted(&format!("<{hole}>")), Edit::None));
+                add(&mut ways, self.tried(open, setting, quoted(&format!("<{hole}>")), Edit::None));
             }
         }
         if ways.is_empty() && matches!(kind, Kind::Text | Kind::Words) {

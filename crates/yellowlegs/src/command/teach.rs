@@ -334,7 +334,7 @@ impl Class {
     fn one(&mut self, keys: &Term, open: &Open, left: usize) -> Result<Step, Failure> {
         let offered = self.offered(open);
         self.tell(|out, _| page::question(out, open, &offered, left))?;
-        let meaning = match key_of(keys)? {
+        let meaning = match known_key(keys, "123456789sonlbq")? {
             Pressed::Enter if page::is_likely(open) => offered.first().cloned(),
             Pressed::Char(digit @ '1'..='9') => offered.get(digit as usize - '1' as usize).cloned(),
             Pressed::Char('s') => self.searched(keys, open)?.map(|given| Meaning::Sets(vec![given])),
@@ -400,7 +400,7 @@ impl Class {
     /// A table of state.
     fn table(&mut self, keys: &Term, table: &Table) -> Result<Step, Failure> {
         self.tell(|out, _| page::table(out, table))?;
-        match key_of(keys)? {
+        match known_key(keys, "1nlbq")? {
             Pressed::Char(key @ ('1' | 'n')) => {
                 self.decide(table, key == '1')?;
                 Ok(Step::Answered)
@@ -419,7 +419,7 @@ impl Class {
     /// What the platform has of a feature where the text is silent.
     fn silence(&mut self, keys: &Term, silence: &Silence) -> Result<Step, Failure> {
         self.tell(|out, _| page::silence(out, silence))?;
-        match key_of(keys)? {
+        match known_key(keys, "oelbq")? {
             Pressed::Char('o') if !silence.offs().is_empty() => {
                 self.off(silence)?;
                 Ok(Step::Answered)
@@ -490,17 +490,29 @@ enum Pressed {
     End,
 }
 
+/// A key, and the end of the line that asked for it.
 fn key_of(keys: &Term) -> Result<Pressed, Failure> {
-    loop {
+    let pressed = loop {
         match keys.read_key() {
-            Ok(Key::Enter) => return Ok(Pressed::Enter),
-            Ok(Key::Char('\u{4}')) => return Ok(Pressed::End),
-            Ok(Key::Char(char)) => return Ok(Pressed::Char(char.to_ascii_lowercase())),
-            Ok(Key::Escape) => return Ok(Pressed::Char('l')),
-            Ok(Key::Unknown) => return Ok(Pressed::End),
+            Ok(Key::Enter) => break Pressed::Enter,
+            Ok(Key::Char('\u{4}') | Key::Unknown) => break Pressed::End,
+            Ok(Key::Char(char)) => break Pressed::Char(char.to_ascii_lowercase()),
+            Ok(Key::Escape) => break Pressed::Char('l'),
             Ok(_) => {}
-            Err(error) if error.kind() == std::io::ErrorKind::UnexpectedEof => return Ok(Pressed::End),
+            Err(error) if error.kind() == std::io::ErrorKind::UnexpectedEof => break Pressed::End,
             Err(error) => return Err(Failure::path("terminal", error)),
+        }
+    };
+    keys.write_line("").map_err(|error| Failure::path("terminal", error))?;
+    Ok(pressed)
+}
+
+/// A key that says something here.
+fn known_key(keys: &Term, known: &str) -> Result<Pressed, Failure> {
+    loop {
+        match key_of(keys)? {
+            Pressed::Char(char) if !known.contains(char) => {}
+            pressed => return Ok(pressed),
         }
     }
 }

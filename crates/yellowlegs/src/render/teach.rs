@@ -61,6 +61,7 @@ pub(crate) fn only_opens(open: &Open) -> bool {
 fn short(setting: SettingId) -> &'static str {
     let meaning = setting.info().meaning;
     let sentence = meaning.split_once(". ").map_or(meaning, |(first, _)| first);
+    let sentence = sentence.split_once(" (").map_or(sentence, |(first, _)| first);
     let end = sentence.char_indices().take(MEANING).last().map_or(0, |(at, c)| at + c.len_utf8());
     &sentence[..end]
 }
