@@ -299,6 +299,19 @@ fn a_dialect_by_hand() {
     assert!(written.contains("# Written by hand.\n[[rule]]\npattern = \"port <port:ports>\""), "{written}");
 }
 
+/// Lines end as they did, whoever wrote them.
+#[test]
+fn ends_of_lines_stay() {
+    let mut lesson = with(&OWN.replace('\n', "\r\n"), "port 1\n mode trunk\nlantern 5\n");
+    for line in ["mode trunk", "lantern 5"] {
+        let open = about(&lesson, line);
+        lesson.answer(&open, &Meaning::Nothing).unwrap();
+    }
+    lesson.settle(&[("guard.bpdu", "false")]).unwrap();
+    assert_eq!(lesson.written().matches('\n').count(), lesson.written().matches("\r\n").count());
+    assert!(lesson.written().contains("[defaults]\r\nguard = { bpdu = false }\r\n"), "{}", lesson.written());
+}
+
 /// What is written into an open rule that is one of several, or would break an example, is not taken.
 #[test]
 fn what_cannot_be_written_is_refused() {
@@ -426,6 +439,30 @@ fn the_audit_grows() {
     let now = lesson.growth(&as_of);
     assert_eq!(now.understood, silent.understood + 1);
     assert!(now.violated <= now.decided && now.decided <= now.asked, "{now:?}");
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 48, ..ProptestConfig::default() })]
+
+    /// Whatever stands in a text: what is asked of it can be answered, or is refused.
+    #[test]
+    fn any_text(lines in proptest::collection::vec(" {0,2}(port|vlan|[a-z]{1,6}|[\\[\\]{};=\"'<>|()#/*\\\\]{1,3})( [^\n]{0,12}){0,3}", 1..12)) {
+        let text = lines.join("\n");
+        let Some(written) = sketch("plover", &[&text]) else { return Ok(()) };
+        let Ok(dialect) = Dialect::load(&Arc::new(Source::of("plover.toml", written))) else { return Ok(()) };
+        let mut lesson = Lesson::new(Arc::new(dialect), vec![Arc::new(Source::of("config.txt", text))]);
+        for open in lesson.questions().into_iter().take(4) {
+            let ways = ["port.description", "port-security.aging", "mirror.sources"].map(|name| lesson.ways(&open, setting(name)));
+            let way = ways.into_iter().flatten().next();
+            let meaning = way.map_or(Meaning::Nothing, |way| Meaning::Sets(vec![way]));
+            let is_taken = lesson.answer(&open, &meaning).is_ok();
+            let still = lesson.questions().iter().any(|other| other.pattern == open.pattern && other.contexts == open.contexts);
+            prop_assert!(!is_taken || !still || meaning != Meaning::Nothing, "{}", lesson.written());
+            if is_taken {
+                break;
+            }
+        }
+    }
 }
 
 proptest! {

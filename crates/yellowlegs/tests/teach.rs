@@ -192,6 +192,27 @@ fn by_keys() {
     assert_eq!(fleet.run(&["dialect", "test", "plover.toml"]).code, 0);
 }
 
+/// What somebody else writes into the file meanwhile is not lost.
+#[test]
+fn changed_meanwhile() {
+    let fleet = fleet();
+    teach(&fleet, &[]);
+    let path = fleet.path().join("plover.toml");
+    let answered = || {
+        let is_there = std::fs::read_to_string(&path).is_ok_and(|text| text.contains("\nsets"));
+        if is_there {
+            fleet.edit("plover.toml", "[defaults]", "# By hand.\n[defaults]");
+        }
+        is_there
+    };
+    let told = typed_when(&fleet, &TEACH.join(" "), "\n", answered, "n");
+    assert!(told.contains("was changed by somebody else meanwhile"), "{told}");
+    assert!(
+        fleet.read("plover.toml").contains("# By hand.\n[defaults]")
+            && !fleet.read("plover.toml").contains("nothing\"\n\n")
+    );
+}
+
 #[test]
 fn a_setting_is_searched_by_words() {
     let fleet = fleet();

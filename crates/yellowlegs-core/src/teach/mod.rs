@@ -62,6 +62,8 @@ impl Lesson {
 
     /// The same dialect with another text, where that is one.
     fn with(&self, text: String) -> Result<Arc<Dialect>, Refused> {
+        // Lines end as they did.
+        let text = if self.written().contains("\r\n") { text.replace('\n', "\r\n") } else { text };
         let source = Arc::new(Source::of(Arc::clone(self.dialect.source().path()), text));
         Dialect::load(&source).map(Arc::new).map_err(Refused::Problems)
     }

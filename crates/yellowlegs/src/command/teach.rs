@@ -34,6 +34,7 @@ pub(super) fn run(args: &Teach, loudness: Loudness) -> Result<ExitCode, Failure>
     let texts: Vec<Arc<Source>> = paths.iter().map(|path| source(path)).collect::<Result<_, _>>()?;
     let dialect = if args.file.exists() { load(&args.file)? } else { begun(&args.file, &texts, &args.state)? };
     let mut class = Class {
+        last: dialect.source().text().to_owned(),
         path: args.file.clone(),
         lesson: Lesson::new(dialect, texts),
         as_of: moment(None, None)?,
@@ -139,9 +140,26 @@ struct Class {
     loudness: Loudness,
     /// What the audit came to before the last answer.
     before: Growth,
+    /// The dialect as it was last read or written here.
+    last: String,
 }
 
 impl Class {
+    /// Writes the dialect, where nobody else did meanwhile.
+    fn save(&mut self) -> Result<(), Failure> {
+        let now = std::fs::read(&self.path).map_err(|error| Failure::path(&self.path, error))?;
+        if now != self.last.as_bytes() {
+            let what = format!(
+                "{} was changed by somebody else meanwhile: the last answer is not written",
+                self.path.display()
+            );
+            return Err(Failure::usage(what, "begin again: it goes on from what stands there"));
+        }
+        save(&self.path, self.lesson.written())?;
+        self.lesson.written().clone_into(&mut self.last);
+        Ok(())
+    }
+
     fn tell(&self, write: impl FnOnce(&mut dyn Write, &Self) -> std::io::Result<()>) -> Result<(), Failure> {
         let mut out = output::stdout(self.loudness.color);
         write(&mut out, self).and_then(|()| out.flush()).map_err(Failure::stdout)
@@ -150,10 +168,14 @@ impl Class {
     /// Takes an answer, writes it, and says what came of it.
     fn answer(&mut self, open: &Open, meaning: &Meaning) -> Result<(), Failure> {
         let pattern = self.lesson.answer(open, meaning).map_err(failure)?;
-        save(&self.path, self.lesson.written())?;
+        self.answered(&pattern, meaning)
+    }
+
+    fn answered(&mut self, pattern: &str, meaning: &Meaning) -> Result<(), Failure> {
+        self.save()?;
         let now = self.lesson.growth(&self.as_of);
         let before = std::mem::replace(&mut self.before, now);
-        self.tell(|out, _| page::answered(out, &pattern, meaning, before, now))
+        self.tell(|out, _| page::answered(out, pattern, meaning, before, now))
     }
 
     fn settle(&mut self, values: &[(&str, &str)]) -> Result<(), Failure> {
@@ -167,7 +189,7 @@ impl Class {
     }
 
     fn settled(&mut self, values: &[(&str, &str)]) -> Result<(), Failure> {
-        save(&self.path, self.lesson.written())?;
+        self.save()?;
         let now = self.lesson.growth(&self.as_of);
         let before = std::mem::replace(&mut self.before, now);
         self.tell(|out, _| page::settled(out, values, before, now))
@@ -175,7 +197,7 @@ impl Class {
 
     fn decide(&mut self, table: &Table, take: bool) -> Result<(), Failure> {
         self.lesson.decide(table, take).map_err(failure)?;
-        save(&self.path, self.lesson.written())?;
+        self.save()?;
         self.tell(|out, _| page::decided(out, table, take))
     }
 
@@ -304,8 +326,10 @@ impl Class {
                 Step::Later(name) => _ = later.insert(name),
                 Step::Back => match texts.pop() {
                     Some(text) => {
-                        save(&self.path, &text)?;
-                        self.lesson = Lesson::new(load(&self.path)?, self.lesson.texts().to_vec());
+                        let source = Arc::new(Source::of(self.path.display().to_string(), text));
+                        let dialect = Dialect::load(&source).map(Arc::new).map_err(Failure::Problems)?;
+                        self.lesson = Lesson::new(dialect, self.lesson.texts().to_vec());
+                        self.save()?;
                         self.before = self.lesson.growth(&self.as_of);
                     }
                     None => _ = later.pop_last(),
@@ -346,20 +370,18 @@ impl Class {
             Pressed::Char(_) => None,
         };
         let Some(meaning) = meaning else { return Ok(Step::Again) };
-        match self.answer(open, &meaning) {
-            Ok(()) => Ok(Step::Answered),
-            Err(Failure::Usage { what, hint }) => {
-                self.tell(|out, _| page::refused(out, &what, hint.as_deref()))?;
-                Ok(Step::Again)
+        let (what, hint) = match self.lesson.answer(open, &meaning) {
+            Ok(pattern) => {
+                self.answered(&pattern, &meaning)?;
+                return Ok(Step::Answered);
             }
-            Err(Failure::Problems(problems)) => {
-                let what = problems.first().map(|problem| problem.what.clone()).unwrap_or_default();
-                let hint = problems.first().and_then(|problem| problem.hint.clone());
-                self.tell(|out, _| page::refused(out, &what, hint.as_deref()))?;
-                Ok(Step::Again)
+            Err(Refused::Says(what, hint)) => (what, Some(hint)),
+            Err(Refused::Problems(problems)) => {
+                problems.first().map_or_else(Default::default, |problem| (problem.what.clone(), problem.hint.clone()))
             }
-            Err(other) => Err(other),
-        }
+        };
+        self.tell(|out, _| page::refused(out, &what, hint.as_deref()))?;
+        Ok(Step::Again)
     }
 
     /// A setting looked for by words, and the way in which the lines give it.
