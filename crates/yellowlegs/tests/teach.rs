@@ -130,7 +130,7 @@ fn tables_of_state() {
     let fleet = fleet();
     fleet.write("tables.out", "VLAN  Station            Port\n110   02:00:5e:10:00:01  1\n");
     let ran = teach(&fleet, &["--state", "tables.out"]);
-    assert!(ran.out.contains("a table of state  likely station (0.9)"), "{}", ran.out);
+    assert!(ran.out.contains("a table of state  likely station (1.0)"), "{}", ran.out);
     assert!(fleet.read("plover.toml").contains("\n# [[table]]\n"));
     let ran = teach(&fleet, &["--likely", "1"]);
     assert!(ran.out.contains("✓ the table of station is read"), "{}", ran.out);

@@ -217,7 +217,9 @@ impl Work<'_> {
     ) -> Result<Gathered, Failure> {
         let mut gathered = Gathered::default();
         if !self.loaded.has_policy {
-            let text = "there is no yellowlegs.toml: the built-in defaults judge, and no port has a role".to_owned();
+            let text = "there is no yellowlegs.toml: the built-in defaults judge, and no port has a role; `yellowlegs policy new` \
+                        drafts one: VLANs with their purposes, roles for ports by VLAN and mode, servers, links"
+                .to_owned();
             gathered.totals.remark(Remark { about: "policy".into(), file: None, line: None, text });
         }
         if let Some(stations) = &self.loaded.policy.stations {

@@ -173,10 +173,15 @@ fn grown(out: &mut dyn Write, before: Growth, now: Growth) -> io::Result<()> {
 
 /// A table of state that is proposed.
 pub(crate) fn table(out: &mut dyn Write, table: &Table) -> io::Result<()> {
-    let sure = format!("{}.{}", table.score / 100, table.score / 10 % 10);
-    writeln!(out, "\n{}", paint(BOLD, &format!("── a table of state: likely {} ({sure})", table.fact)))?;
+    let title = format!("── a table of state: likely {} ({})", table.fact, sure(table));
+    writeln!(out, "\n{}", paint(BOLD, &title))?;
     table.lines.iter().try_for_each(|line| writeln!(out, "   {}", clean(line)))?;
     prompt(out, "Enter takes it  n drops it  l later  b back  q enough")
+}
+
+/// How sure it is what a table tells, as a part of one.
+fn sure(table: &Table) -> String {
+    format!("{}.{}", table.score / 100, table.score / 10 % 10)
 }
 
 /// What became of a table.
@@ -233,7 +238,7 @@ pub(crate) fn list(out: &mut dyn Write, questions: &[Open], tables: &[Table], si
         writeln!(out, "{count:>6}  {sample}{}{}", paint(DIM, &block), likely)?;
     }
     for table in tables {
-        writeln!(out, "        a table of state  likely {} (0.{})", clean(&table.fact), (table.score / 10).min(9))?;
+        writeln!(out, "        a table of state  likely {} ({})", clean(&table.fact), sure(table))?;
     }
     if !silences.is_empty() {
         let all: Vec<String> = silences.iter().map(|s| format!("{} ({})", s.feature, s.checks.len())).collect();
