@@ -91,10 +91,8 @@ fn by_feature(out: &mut dyn Write, facts: &[(&[&str], Vec<&UndeterminedRow>)], l
         }
         wrapped(out, &format!("  {}  ", paint(BOLD, feature)), 4, &clean(&text), look.width)?;
     }
-    writeln!(
-        out,
-        "  to settle: `yellowlegs dialect teach DIALECT.toml TEXT-FILE...` asks for them, the most frequent first"
-    )?;
+    let settle = "`yellowlegs dialect teach DIALECT.toml TEXT-FILE...` asks for them, the most frequent first";
+    wrapped(out, "  to settle: ", 4, settle, look.width)?;
     writeln!(out, "  (--format json lists each fact with its checks)")
 }
 
