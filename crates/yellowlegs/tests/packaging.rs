@@ -52,7 +52,7 @@ fn alone_it_says_what_to_type_first() {
     let alone = |fleet: &Fleet| ran(yellowlegs().current_dir(fleet.path()).output().unwrap());
     let nowhere = alone(&Fleet::empty());
     assert_eq!((nowhere.code, nowhere.out.as_str()), (2, ""));
-    for command in ["yellowlegs demo", "yellowlegs dialect sketch", "yellowlegs policy new", "yellowlegs audit FOLDER"]
+    for command in ["yellowlegs demo", "yellowlegs dialect teach", "yellowlegs policy new", "yellowlegs audit FOLDER"]
     {
         assert!(nowhere.err.contains(command), "{}", nowhere.err);
     }
