@@ -3,9 +3,9 @@
 
 use std::sync::Arc;
 
-use super::write::{quoted, rule};
+use super::write::rule;
 use super::{Lesson, Refused};
-use crate::dialect::{Dialect, HoleType, Open, Proposal};
+use crate::dialect::{Dialect, HoleType, Open, Proposal, quoted};
 use crate::model::{Kind, Scope, SettingId, Value};
 use crate::resolve::{Said, says_at};
 use crate::source::Word;

@@ -1,8 +1,9 @@
 //! What a platform has where the text is silent: asked by feature, only where a check needs it, and written as defaults and traits.
 
-use super::write::{entry, feature_off, quoted};
+use super::write::{entry, feature_off};
 use super::{Lesson, Refused};
 use crate::check::{feature_of, out_of_reach};
+use crate::dialect::quoted;
 use crate::model::{Kind, SettingId, TraitId, settings};
 
 /// A feature of which nobody has said what holds where the text is silent.

@@ -4,12 +4,7 @@
 use std::fmt::Write as _;
 
 use super::Refused;
-use crate::dialect::Open;
-
-/// A TOML string.
-pub(super) fn quoted(text: &str) -> String {
-    format!("\"{}\"", text.replace('\\', "\\\\").replace('"', "\\\""))
-}
+use crate::dialect::{Open, quoted};
 
 /// Fills in the open rule of a question, or writes the rule that it asks for: with this pattern and these lines.
 pub(super) fn rule(text: &str, open: &Open, pattern: &str, says: &[String]) -> Result<String, Refused> {

@@ -217,7 +217,7 @@ fn open_around(
 }
 
 /// A TOML string.
-fn quoted(text: &str) -> String {
+pub(crate) fn quoted(text: &str) -> String {
     format!("\"{}\"", text.replace('\\', "\\\\").replace('"', "\\\""))
 }
 
