@@ -86,9 +86,14 @@ pub(crate) struct Ran {
     pub(crate) err: String,
 }
 
+/// What a machine may have set and a test must not depend on: each of these decides about colours.
+pub(crate) const COLOUR_WISHES: [&str; 4] = ["NO_COLOR", "CLICOLOR", "CLICOLOR_FORCE", "CI"];
+
 pub(crate) fn yellowlegs() -> Command {
     let mut command = Command::cargo_bin("yellowlegs").unwrap();
-    command.env_remove("NO_COLOR").env_remove("CLICOLOR_FORCE");
+    for name in COLOUR_WISHES {
+        command.env_remove(name);
+    }
     command
 }
 

@@ -3,7 +3,7 @@
 use std::io::Write as _;
 use std::process::{Child, Command, Stdio};
 
-use super::Fleet;
+use super::{COLOUR_WISHES, Fleet};
 
 /// What the program writes to a terminal, by `script` of util-linux.
 pub(crate) fn on_a_terminal(fleet: &Fleet, words: &str) -> String {
@@ -13,7 +13,11 @@ pub(crate) fn on_a_terminal(fleet: &Fleet, words: &str) -> String {
 fn script(fleet: &Fleet, words: &str) -> Child {
     let program = assert_cmd::cargo::cargo_bin("yellowlegs");
     let line = format!("{} {words}", program.display());
-    Command::new("script")
+    let mut script = Command::new("script");
+    for name in COLOUR_WISHES {
+        script.env_remove(name);
+    }
+    script
         .current_dir(fleet.path())
         .args(["-qec", &line, "/dev/null"])
         .stdin(Stdio::piped())
