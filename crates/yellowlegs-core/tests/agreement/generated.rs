@@ -157,7 +157,7 @@ impl Step {
     }
 
     /// Whether it leaves something that nobody knows.
-    fn is_unknown(&self) -> bool {
+    pub(super) fn is_unknown(&self) -> bool {
         matches!(self, Self::Setting(Change { value: None, .. }) | Self::Trait(_, _, None))
     }
 

@@ -1,6 +1,7 @@
 //! Checks and drills held against each other. Both stand on the settings in force; neither knows the other. `generated.rs` changes a
 //! right fleet: each setting, trait and role alone, then several at once. `table.rs` says of each drill how it comes out. `own_policy.rs`
-//! changes what is asked for together with the fleet; `played.rs` keeps every word.
+//! changes what is asked for together with the fleet; `played.rs` keeps every word; `stories.rs` lets happen what
+//! comes.
 
 mod asks;
 #[path = "../support/changes.rs"]
@@ -11,6 +12,7 @@ mod played;
 mod recorded;
 #[path = "../support/right.rs"]
 mod right;
+mod stories;
 #[path = "../support/mod.rs"]
 mod support;
 mod table;
