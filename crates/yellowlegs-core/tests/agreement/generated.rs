@@ -116,7 +116,7 @@ pub(super) enum Step {
 }
 
 impl Step {
-    fn switch(&self) -> &'static str {
+    pub(super) fn switch(&self) -> &'static str {
         match self {
             Self::Setting(change) => change.switch,
             Self::Trait(switch, ..) | Self::Role(switch, ..) | Self::Two(switch, _) => switch,
@@ -124,7 +124,7 @@ impl Step {
     }
 
     /// Changes the record of its switch.
-    fn apply(&self, record: &mut Json) {
+    pub(super) fn apply(&self, record: &mut Json) {
         match self {
             Self::Setting(change) => change.apply(record),
             Self::Trait(_, name, Some(words)) => record["traits"][name] = json!({"words": words}),

@@ -1,7 +1,7 @@
 //! Checks and drills held against each other. Both stand on the settings in force; neither knows the other. `generated.rs` changes a
 //! right fleet: each setting, trait and role alone, then several at once. `table.rs` says of each drill how it comes out. `own_policy.rs`
 //! changes what is asked for together with the fleet; `played.rs` keeps every word; `stories.rs` lets happen what
-//! comes.
+//! comes, `tables.rs` lets switches tell what comes.
 
 mod asks;
 #[path = "../support/changes.rs"]
@@ -16,6 +16,7 @@ mod stories;
 #[path = "../support/mod.rs"]
 mod support;
 mod table;
+mod tables;
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
