@@ -192,7 +192,7 @@ fn what_is_said_of_tables_stays_said() {
         all.into_iter().flat_map(|one| one.join().unwrap()).collect()
     });
     let found: std::collections::BTreeSet<&str> = told.iter().flat_map(|one| one.1.iter().copied()).collect();
-    assert!(found.len() > 100, "{} checks have something to say: {found:?}", found.len());
+    assert!(found.len() > 95, "{} checks have something to say: {found:?}", found.len());
     let page: String = told.into_iter().map(|one| one.0).collect();
     compare("crates/yellowlegs-core/tests/data/tables.txt", &page);
 }
