@@ -8,8 +8,8 @@ use std::net::Ipv4Addr;
 use bare::{at_work, station, switch};
 use rstest::rstest;
 use serde_json::{Value, json};
-use yellowlegs_core::drill::frame::{Dhcp, Frame, Payload, Root};
-use yellowlegs_core::drill::machine::{Arrival, Net};
+use yellowlegs_core::drill::frame::{Dhcp, Frame, Payload, Root, To};
+use yellowlegs_core::drill::machine::{Arrival, Manner, Net};
 use yellowlegs_core::drill::{Asked, Machine};
 use yellowlegs_core::model::{Cause, SavedCopy, VlanId};
 
@@ -128,6 +128,72 @@ fn a_held_port_comes_back(#[case] whole: Value, #[case] seconds: Option<u64>) {
         machine.pass(1_000_000_000).unwrap();
         assert!(!machine.forwards(0));
     }
+}
+
+/// Several held ports come back in the order of their timers, of the same time in the order of ports.
+#[rstest]
+#[case::the_second_first(30_000, 10_000, &[(1, 70_000), (0, 90_000)])]
+#[case::the_first_first(10_000, 30_000, &[(0, 70_000), (1, 90_000)])]
+#[case::together(20_000, 20_000, &[(0, 80_000), (1, 80_000)])]
+fn held_ports_come_back_in_order(#[case] first: u64, #[case] second: u64, #[case] expected: &[(usize, u64)]) {
+    let edge = json!({"fast-start.mode": "edge", "guard.bpdu": true});
+    let switch = switch(&edge, &json!({"recovery.bpdu-guard": 60}), &json!({}));
+    let mut machine = at_work(&switch);
+    for at in [first.min(second), first.max(second)] {
+        machine.pass(at - machine.now()).unwrap();
+        for port in [(0, first), (1, second)].into_iter().filter(|one| one.1 == at).map(|one| one.0) {
+            machine.receive(port, &Frame::bpdu(station(7), Root::NoBetter)).unwrap();
+        }
+    }
+    machine.pass(200_000).unwrap();
+    let back = machine.story().iter().filter(|line| line.words == "comes back").map(|line| (line.port, line.at));
+    assert_eq!(back.collect::<Vec<_>>(), expected);
+}
+
+/// Bindings are counted on their port, as long as their leases last.
+#[test]
+fn bindings_are_of_a_port() {
+    let switch = switch(&json!({"3:dhcp-snooping.trusted": true}), &json!({"dhcp-snooping.vlans": "110"}), &json!({}));
+    let mut machine = Machine::new(Asked::new(&switch)).with_leases(Some(60_000));
+    (0..3).for_each(|port| machine.settle(port));
+    for (port, last) in [(0, 1), (0, 2), (1, 3)] {
+        machine.lease(port, station(last), Ipv4Addr::new(192, 0, 2, last)).unwrap();
+    }
+    let count = |machine: &Machine<'_>| [0, 1, 2].map(|port| machine.bindings_of(port));
+    assert_eq!(count(&machine), [2, 1, 0]);
+    machine.pass(60_000).unwrap();
+    assert_eq!(count(&machine), [0, 0, 0]);
+}
+
+/// A switch that forgets the groups left by all, and one that keeps those that reported after one that is there still. Nobody's stream
+/// floods to the ports 1 and 3; one that is registered still goes to nobody.
+#[rstest]
+#[case::forgets(false, ["1 3", "1", "1 3"])]
+#[case::keeps(true, ["1 3", "1", ""])]
+fn groups_that_all_have_left(#[case] left_groups_stay: bool, #[case] expected: [&str; 3]) {
+    let told = json!({"multicast.snooping": true, "multicast.filtering": false});
+    let switch = switch(&json!({"multicast.fast-leave": true}), &told, &json!({}));
+    let mut machine = at_work(&switch).with_manner(Manner { left_groups_stay, ..Manner::default() });
+    // An early one that is left, one that stays, a late one that is left.
+    let groups = [1, 2, 3].map(|last| Ipv4Addr::new(233, 252, 0, last));
+    groups.iter().for_each(|group| _ = machine.receive(0, &Frame::report(station(1), *group)).unwrap());
+    [0, 2].iter().for_each(|left| _ = machine.receive(0, &Frame::leave(station(1), groups[*left])).unwrap());
+    let goes = groups.map(|group| leaves(&mut machine, 1, &Frame::stream(station(9), Ipv4Addr::LOCALHOST, group)));
+    assert_eq!(goes.map(|ports| ports.iter().map(usize::to_string).collect::<Vec<_>>().join(" ")), expected);
+}
+
+/// A switch whose mirrors copy a frame once for each session, with the tag of its VLAN, and one that copies it as it came and as it goes.
+#[rstest]
+#[case::as_on_the_wire(false, &["2 received []", "2 sent []"])]
+#[case::inside(true, &["2 received [110]"])]
+fn mirrors_copy_in_their_manner(#[case] copies_inside: bool, #[case] expected: &[&str]) {
+    let switch = switch(&json!({}), &json!({}), &json!({}));
+    let mut machine = at_work(&switch).with_manner(Manner { copies_inside, ..Manner::default() });
+    machine.receive(1, &Frame::to_all(station(2), Payload::Plain)).unwrap();
+    machine.receive(0, &Frame { to: To::Station(station(2)), ..Frame::to_all(station(1), Payload::Plain) }).unwrap();
+    let way = |received| if received { "received" } else { "sent" };
+    let told = machine.take_copies().into_iter().map(|c| format!("{} {} {:?}", c.of + 1, way(c.received), c.tags));
+    assert_eq!(told.collect::<Vec<_>>(), expected);
 }
 
 /// Flap protection: the last loss counts, and the window is closed at both ends.

@@ -91,6 +91,19 @@ fn paths(#[case] text: &str, #[case] about: &str, #[case] expected: &str) {
     assert_eq!((fact(&resolved, about).as_str(), resolved.switch.unread().len()), (expected, 0));
 }
 
+/// Where nobody knows whether a port has a voice VLAN, one tagged VLAN may be it; two are a trunk.
+#[rstest]
+#[case::none("set vlan 110 plain 1.1", "access implied")]
+#[case::one("set vlan 110 plain 1.1\nset vlan 210 marked 1.1", "unknown unknown")]
+#[case::two("set vlan 110 marked 1.1\nset vlan 210 marked 1.1", "trunk implied")]
+#[case::said("set vlan 110 plain 1.1\nset vlan 210 marked 1.1\nset speech 1.1 210", "access implied")]
+fn a_voice_vlan_that_nobody_tells(#[case] text: &str, #[case] expected: &str) {
+    let silent = PATHS.replacen("[defaults]\n'port.voice-vlan' = 'none'\n", "", 1);
+    assert_ne!(silent, PATHS);
+    let resolved = read(&dialect(&format!("{HEAD}{silent}")), text);
+    assert_eq!(fact(&resolved, "1.1 port.mode"), expected);
+}
+
 #[test]
 fn a_path_that_goes_wrong_is_unread_as_a_whole() {
     let resolved = read(&dialect(&format!("{HEAD}{PATHS}")), "set vlan 110 colour red\nset berth 1.1 max 3\n");
