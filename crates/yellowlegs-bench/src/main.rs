@@ -12,6 +12,8 @@ use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
+use fleet::Wanted;
+
 /// How often each program is run.
 const RUNS: usize = 5;
 
@@ -26,11 +28,11 @@ fn main() -> io::Result<()> {
         println!("{}", floor(Path::new(folder))?);
         return Ok(());
     }
-    if let [task, folder, size] = &words[..]
+    if let [task, folder, size, what @ ..] = &words[..]
         && task == "write"
     {
         let size = size.parse().map_err(io::Error::other)?;
-        fleet::write(Path::new(folder), size)?;
+        fleet::write(Path::new(folder), size, wanted(what.first())?)?;
         return Ok(());
     }
     let sizes: Vec<usize> = words.iter().filter_map(|w| w.parse().ok()).collect();
@@ -43,7 +45,7 @@ fn main() -> io::Result<()> {
     let mut rows = Vec::new();
     for size in sizes {
         let folder = tempfile::tempdir()?;
-        let written = fleet::write(folder.path(), size)?;
+        let written = fleet::write(folder.path(), size, wanted(Some(&"alike".to_owned()))?)?;
         let words = ["audit", "--format", "jsonl", "--fail-on", "never", "-q"].map(PathBuf::from);
         let words: Vec<PathBuf> = words.into_iter().chain([folder.path().to_owned()]).collect();
         let matrix: Vec<PathBuf> =
@@ -77,6 +79,12 @@ fn main() -> io::Result<()> {
         println!("{:.1} KB of memory a switch more", (more.saturating_sub(less)) as f64 / (many - few) as f64);
     }
     Ok(())
+}
+
+/// What a fleet is to have; unlike ports where nothing is said.
+fn wanted(words: Option<&String>) -> io::Result<Wanted> {
+    let words = words.map_or("unlike", String::as_str);
+    Wanted::parse(words).ok_or_else(|| io::Error::other(format!("`{words}` is no fleet")))
 }
 
 /// Reads every file below a folder, splits its lines into words and hashes the first.

@@ -1,19 +1,13 @@
-//! A fleet of Shingle switches of about 15 KB each, made from a seed, with known faults.
+//! Switches of Shingle whose ports are all alike but one: what a memo of ports does best.
 
 use std::fmt::Write as _;
 use std::fs;
 use std::io;
 use std::path::Path;
-use std::process::Command;
 
-/// What was written.
-pub(crate) struct Written {
-    pub(crate) bytes: u64,
-    /// Ports whose limit is too high: one in every tenth switch.
-    pub(crate) faults: usize,
-}
+use super::Written;
 
-const SHINGLE: &str = include_str!("../../../demo/dialects/shingle.toml");
+const SHINGLE: &str = include_str!("../../../../demo/dialects/shingle.toml");
 
 const POLICY: &str = "as-of = \"2031-03-04T06:30:00Z\"\n[files]\nrunning = [\"config.txt\"]\nsaved = []\n\
     [site]\nrapid-protocol = \"any\"\nmulticast-snooping = \"any\"\nbinding-store = \"any\"\naddress-check = \"any\"\nrelay-info = \"insert\"\n\
@@ -26,7 +20,7 @@ const HEAD: &str = "place \"hall\"\nclock harbour\nsockets 1.1..1.48\nlane 110\n
     quick sockets closed to trees\nannouncements\ntells 192.0.2.250\nlarder 2000W\n";
 
 /// Writes a fleet; every tenth switch has one port with a limit that is too high.
-pub(crate) fn write(folder: &Path, switches: usize) -> io::Result<Written> {
+pub(super) fn write(folder: &Path, switches: usize) -> io::Result<Written> {
     fs::create_dir_all(folder.join("dialects"))?;
     fs::write(folder.join("dialects/shingle.toml"), SHINGLE)?;
     fs::write(folder.join("yellowlegs.toml"), POLICY)?;
@@ -62,11 +56,4 @@ pub(crate) fn write(folder: &Path, switches: usize) -> io::Result<Written> {
         fs::write(place.join("config.txt"), text)?;
     }
     Ok(Written { bytes, faults })
-}
-
-/// How many findings at risk or above the audit has.
-pub(crate) fn found(folder: &Path, audit: &Path) -> io::Result<usize> {
-    let words = ["audit", "--format", "jsonl", "--fail-on", "never", "-q", "--only", "port-security/limit-high"];
-    let output = Command::new(audit).args(words).arg(folder).output()?;
-    Ok(String::from_utf8_lossy(&output.stdout).lines().filter(|l| l.contains("\"kind\":\"finding\"")).count())
 }
