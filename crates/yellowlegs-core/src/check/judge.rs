@@ -454,8 +454,9 @@ pub(super) fn waive(
     usage: &mut Usage,
 ) {
     let switch = on.switch();
-    for (position, waiver) in policy.waivers.iter().enumerate() {
-        if !crate::policy::names_check(&waiver.check, finding.check) || !waiver.switch.is_match(&**switch.name()) {
+    for position in policy.waivers_on(switch.name()) {
+        let Some(waiver) = policy.waivers.get(position) else { continue };
+        if !crate::policy::names_check(&waiver.check, finding.check) {
             continue;
         }
         let here = waiver.port.as_ref().is_none_or(|ports| {

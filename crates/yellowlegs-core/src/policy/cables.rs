@@ -30,13 +30,20 @@ pub struct Told<'a> {
 pub struct Cables {
     /// Both ends of each, the first in path order first.
     pub all: Vec<(At, At)>,
-    peers: BTreeMap<At, At>,
+    /// Each from both ends, in their order.
+    ends: Vec<(At, At)>,
+    /// Where those of a switch begin.
+    begins: Vec<usize>,
 }
+
+/// The cables so far.
+#[derive(Default)]
+struct Pairs(BTreeMap<At, At>);
 
 impl Cables {
     /// From the policy's list, then from what neighbours announce of themselves.
     pub fn of(switches: &[Told<'_>]) -> Self {
-        let mut cables = Self::default();
+        let mut pairs = Pairs::default();
         let mut ends: BTreeMap<usize, [Option<At>; 2]> = BTreeMap::new();
         for (number, told) in switches.iter().enumerate() {
             for (link, is_a, port) in told.ends {
@@ -45,7 +52,7 @@ impl Cables {
         }
         for [a, b] in ends.into_values() {
             if let (Some(a), Some(b)) = (a, b) {
-                cables.add(a, b);
+                pairs.add(a, b);
             }
         }
         let names = |(number, told): (usize, &Told<'_>)| {
@@ -59,31 +66,40 @@ impl Cables {
                 let Some(other) = by_name.get(&**name).copied().filter(|other| *other != number) else { continue };
                 let theirs = switches[other].ports.iter().position(|(name, _)| *name == &**their_port);
                 if let Some(theirs) = theirs {
-                    cables.add((number, port), (other, theirs));
+                    pairs.add((number, port), (other, theirs));
                 }
             }
         }
-        cables.all.sort_unstable();
-        cables
+        let ends: Vec<(At, At)> = pairs.0.into_iter().collect();
+        let begins = (0..=switches.len()).map(|number| ends.partition_point(|(at, _)| at.0 < number)).collect();
+        Self { all: ends.iter().filter(|(a, b)| a <= b).copied().collect(), ends, begins }
     }
 
-    fn add(&mut self, a: At, b: At) {
-        if self.peers.contains_key(&a) || self.peers.contains_key(&b) {
-            return;
-        }
-        self.peers.insert(a, b);
-        self.peers.insert(b, a);
-        self.all.push(if a < b { (a, b) } else { (b, a) });
+    fn on(&self, switch: usize) -> &[(At, At)] {
+        let of = |number: usize| self.begins.get(number).copied().unwrap_or(self.ends.len());
+        self.ends.get(of(switch)..of(switch + 1)).unwrap_or_default()
     }
 
     /// The other end of a port's cable.
     pub fn peer(&self, at: At) -> Option<At> {
-        self.peers.get(&at).copied()
+        let ends = self.on(at.0);
+        let found = ends.binary_search_by_key(&at, |(own, _)| *own).ok()?;
+        ends.get(found).map(|(_, other)| *other)
     }
 
     /// The cables of a switch, each from its own end.
     pub fn of_switch(&self, switch: usize) -> impl Iterator<Item = (At, At)> + '_ {
-        self.peers.range((switch, 0)..(switch + 1, 0)).map(|(a, b)| (*a, *b))
+        self.on(switch).iter().copied()
+    }
+}
+
+impl Pairs {
+    /// A port has one cable: the first that is told of counts.
+    fn add(&mut self, a: At, b: At) {
+        if !self.0.contains_key(&a) && !self.0.contains_key(&b) {
+            self.0.insert(a, b);
+            self.0.insert(b, a);
+        }
     }
 }
 
@@ -97,13 +113,14 @@ impl Policy {
 
     /// Ends of links that are on a switch: link, whether it is end a, port.
     pub fn ends_on(&self, resolved: &Resolved) -> Vec<(usize, bool, usize)> {
-        let of_link = |(number, link): (usize, &super::Link)| {
+        let of_link = |number: usize| {
+            let Some(link) = self.links.get(number) else { return Vec::new() };
             let ends = [(true, Some(&link.a)), (false, link.b.as_ref())];
             let ends = ends.into_iter().filter_map(|(is_a, end)| Some((is_a, end?)));
             let on = |(is_a, end)| Self::named(end, resolved).into_iter().map(move |port| (number, is_a, port));
             ends.flat_map(on).collect::<Vec<_>>()
         };
-        self.links.iter().enumerate().flat_map(of_link).collect()
+        self.by_switch.links.on(resolved.switch.name()).into_iter().flat_map(of_link).collect()
     }
 
     /// What is outside the fleet at an end of a link.
@@ -114,14 +131,15 @@ impl Policy {
     /// What is outside the fleet at a port, with the link that says so.
     pub(crate) fn outside_at(&self, resolved: &Resolved, port: usize) -> Option<(&Outside, &super::Cite)> {
         let mut of_switch =
-            self.outside.get(&**resolved.switch.name())?.iter().filter_map(|link| self.links.get(*link));
-        let link = of_switch.find(|link| Self::named(&link.a, resolved).contains(&port))?;
+            self.by_switch.links.on(resolved.switch.name()).into_iter().filter_map(|link| self.links.get(link));
+        let link = of_switch.find(|link| link.outside.is_some() && Self::named(&link.a, resolved).contains(&port))?;
         Some((link.outside.as_deref()?, &link.cite))
     }
 
     /// Authorised servers on a switch: entry, port; the switch itself when none.
     pub fn servers_on(&self, resolved: &Resolved) -> Vec<(usize, Option<usize>)> {
-        let here = self.dhcp_servers.iter().enumerate().filter(|(_, s)| s.at.switch == **resolved.switch.name());
+        let here = self.by_switch.servers.on(resolved.switch.name()).into_iter();
+        let here = here.filter_map(|entry| Some((entry, self.dhcp_servers.get(entry)?)));
         here.map(|(entry, server)| (entry, Self::named(&server.at, resolved).first().copied())).collect()
     }
 }

@@ -1,11 +1,12 @@
 //! From a policy's TOML to the policy: every problem is gathered, with its place.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use globset::{Glob, GlobMatcher};
 use regex::Regex;
 
+use super::by_switch::BySwitch;
 use super::inventory::COLUMNS;
 use super::wishes::Refused;
 use super::{
@@ -57,10 +58,6 @@ impl<'d> Reader<'d> {
         let waivers = root.tables("waiver").iter().filter_map(|table| self.waiver(table)).collect();
         let dhcp_servers = root.tables("dhcp-server").iter().filter_map(|table| self.dhcp_server(table)).collect();
         let links: Vec<Link> = root.tables("link").iter().filter_map(|table| self.link(table)).collect();
-        let mut outside: HashMap<String, Vec<usize>> = HashMap::new();
-        for (number, link) in links.iter().enumerate().filter(|(_, link)| link.outside.is_some()) {
-            outside.entry(link.a.switch.clone()).or_default().push(number);
-        }
         let mirrors = root.tables("mirror").iter().filter_map(|table| self.mirror(table)).collect();
         let sisters = root.tables("sisters").iter().filter_map(|table| self.sisters(table)).collect();
         let inventory = root.table("inventory").and_then(|table| {
@@ -76,7 +73,7 @@ impl<'d> Reader<'d> {
             Some(InventoryFile { path: stations?.value.to_owned(), columns: named.unwrap_or_default() })
         });
         root.finish();
-        Policy {
+        let mut policy = Policy {
             as_of,
             site,
             management,
@@ -88,13 +85,15 @@ impl<'d> Reader<'d> {
             waivers,
             dhcp_servers,
             links,
-            outside,
             mirrors,
             sisters,
             rules,
             inventory,
             stations: None,
-        }
+            by_switch: BySwitch::default(),
+        };
+        policy.by_switch = BySwitch::of(&policy);
+        policy
     }
 
     /// `[site]`: its name, where the engineer comes in, and the values that checks call policy.

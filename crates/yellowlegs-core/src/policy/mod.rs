@@ -1,6 +1,7 @@
 //! What the site wants: VLANs and their purposes, roles, levels, waivers. See docs/policy.md.
 
 mod as_of;
+mod by_switch;
 mod cables;
 mod draft;
 mod entries;
@@ -14,7 +15,7 @@ mod site;
 mod verdicts;
 mod wishes;
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
 use std::net::IpAddr;
 use std::sync::Arc;
 
@@ -33,6 +34,8 @@ pub use problem::PolicyProblem;
 pub use roles::{Assigned, Assignment, RoleFrom, assign};
 pub use site::{DetectedEdges, HostTags, Marking, Site, SiteValue, SwitchGlobs};
 pub use wishes::{Expect, Expectation, Feature, Wish, Wished, expectations};
+
+use by_switch::BySwitch;
 
 use crate::model::{Capability, StationAddress, VlanId, VlanSet};
 use crate::source::{Place, Problem, Source};
@@ -382,8 +385,6 @@ pub struct Policy {
     pub dhcp_servers: Vec<DhcpServer>,
     /// Cables between switches.
     pub links: Vec<Link>,
-    /// Those that end outside the fleet, by the switch they begin on.
-    outside: HashMap<String, Vec<usize>>,
     /// Mirror sessions that are agreed on.
     pub mirrors: Vec<MirrorEntry>,
     /// Switches that are to be alike.
@@ -394,6 +395,8 @@ pub struct Policy {
     pub inventory: Option<InventoryFile>,
     /// The station inventory, once it was read.
     pub stations: Option<Inventory>,
+    /// Waivers, links, servers, mirrors and lists by the switch that they name.
+    by_switch: BySwitch,
 }
 
 /// Which ways of recognising a role are used beside the policy's lists.

@@ -118,10 +118,9 @@ fn remark(switch: &Switch, text: String) -> Remark {
 
 fn by_list(policy: &Policy, switch: &Switch, lists: Option<&Lists>, result: &mut Assignment) {
     for (number, role) in policy.roles.iter().enumerate() {
-        for (entry, pattern) in role.ports.iter().enumerate() {
-            if !pattern.switch.is_match(&**switch.name()) {
-                continue;
-            }
+        let entries = policy.by_switch.lists.get(number).map(|named| named.on(switch.name())).unwrap_or_default();
+        for entry in entries {
+            let Some(pattern) = role.ports.get(entry) else { continue };
             let Some(positions) = pattern.ports.positions(switch, lists) else {
                 let text = format!(
                     "role `{}` names ports as `{}`, which is no port list of this switch's dialect",

@@ -1,8 +1,9 @@
 //! The ways from clients to the authorised servers: trusted all along, and nowhere else.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
+use std::rc::Rc;
 
-use crate::check::fleet::{At, Digest, port};
+use crate::check::fleet::{At, Digest, Joined, port};
 use crate::check::{Check, FleetJudgement, FleetView, FleetViolation, Run, Violation};
 use crate::model::{RelayInfo, VlanId, VlanSet, settings};
 use crate::policy::{DhcpServer, Level};
@@ -67,15 +68,52 @@ pub(super) const RELAY_INFO_REFUSED: Check = Check {
     ..Check::ROW
 };
 
-/// The switches where authorised servers of a VLAN are.
-fn servers(fleet: &FleetView<'_>, vlan: VlanId) -> Vec<(usize, Option<usize>)> {
-    let serves = |server: &DhcpServer| server.vlans.is_empty() || server.vlans.contains(vlan);
-    let of_switch = |number: usize| {
-        let here =
-            fleet.switches[number].servers.iter().filter(|(entry, _)| serves(&fleet.policy.dhcp_servers[*entry]));
-        here.map(|(_, port)| (number, *port)).collect::<Vec<_>>()
-    };
-    fleet.with_servers().flat_map(of_switch).collect()
+/// A server: the switch it is on, and the port; none: the switch itself.
+type Place = (usize, Option<usize>);
+
+/// The authorised servers of VLANs, each VLAN looked at once.
+struct Servers<'f, 'a> {
+    fleet: &'f FleetView<'a>,
+    of_vlan: BTreeMap<VlanId, Rc<OfVlan>>,
+}
+
+/// What a VLAN joins, and the servers that it has.
+struct OfVlan {
+    joined: Rc<Joined>,
+    /// Whether there are any, wherever they are.
+    any: bool,
+    /// By what is joined: those in it.
+    within: BTreeMap<u32, Vec<Place>>,
+}
+
+impl<'f, 'a> Servers<'f, 'a> {
+    fn of(fleet: &'f FleetView<'a>) -> Self {
+        Self { fleet, of_vlan: BTreeMap::new() }
+    }
+
+    fn vlan(&mut self, vlan: VlanId) -> Rc<OfVlan> {
+        let fleet = self.fleet;
+        let look = || {
+            let joined = fleet.links().joined(fleet.switches, vlan);
+            let serves = |server: &DhcpServer| server.vlans.is_empty() || server.vlans.contains(vlan);
+            let mut within: BTreeMap<u32, Vec<Place>> = BTreeMap::new();
+            for number in fleet.with_servers() {
+                let here = fleet.switches[number].servers.iter();
+                let here = here.filter(|(entry, _)| serves(&fleet.policy.dhcp_servers[*entry]));
+                within.entry(joined.group(number)).or_default().extend(here.map(|(_, port)| (number, *port)));
+            }
+            within.retain(|_, servers| !servers.is_empty());
+            Rc::new(OfVlan { any: !within.is_empty(), within, joined })
+        };
+        Rc::clone(self.of_vlan.entry(vlan).or_insert_with(look))
+    }
+}
+
+impl OfVlan {
+    /// Those that something leads to from a switch.
+    fn from(&self, switch: usize) -> &[Place] {
+        self.within.get(&self.joined.group(switch)).map_or(&[], Vec::as_slice)
+    }
 }
 
 /// The VLANs of a switch that matter: covered by snooping, and with clients or a way on.
@@ -92,26 +130,23 @@ fn covered(digest: &Digest) -> Option<VlanSet> {
 }
 
 /// The ports of a switch through which a server of a VLAN is nearest; empty: no way is known.
-fn exits(fleet: &FleetView<'_>, switch: usize, vlan: VlanId, server: (usize, Option<usize>)) -> Vec<At> {
+fn exits(fleet: &FleetView<'_>, switch: usize, vlan: VlanId, joined: &Joined, server: Place) -> Vec<At> {
     if server.0 == switch {
         return server.1.map(|port| (switch, port)).into_iter().collect();
     }
-    let distances = fleet.links().distances(fleet.switches, &[server.0].into(), vlan, Some(switch));
-    let ways: Vec<(usize, At)> = fleet
-        .links()
-        .carrying(fleet.switches, switch, vlan)
-        .filter_map(|(exit, (next, _))| Some((*distances.get(&next)?, exit)))
-        .collect();
-    let least = ways.iter().map(|(distance, _)| *distance).min();
-    ways.into_iter().filter(|(distance, _)| Some(*distance) == least).map(|(_, exit)| exit).collect()
+    let Some(distance) = joined.distance(switch, server.0) else { return Vec::new() };
+    let nearer = |next: usize| joined.distance(next, server.0) == Some(distance - 1);
+    let carrying = fleet.links().carrying(fleet.switches, switch, vlan);
+    carrying.filter(|(_, (next, _))| nearer(*next)).map(|(exit, _)| exit).collect()
 }
 
 /// Each covered VLAN of each switch, with the servers there are for it.
 fn each_covered(
     fleet: &FleetView<'_>,
     judgement: &mut FleetJudgement,
-    mut look: impl FnMut(usize, VlanId, &[(usize, Option<usize>)], &mut FleetJudgement),
+    mut look: impl FnMut(usize, VlanId, &OfVlan, &mut FleetJudgement),
 ) {
+    let mut servers = Servers::of(fleet);
     for (number, digest) in fleet.switches.iter().enumerate() {
         let Some(covered) = covered(digest) else {
             judgement.unknown.push(("dhcp-snooping.vlans", fleet.related_switch(number)));
@@ -122,18 +157,17 @@ fn each_covered(
             continue;
         }
         for vlan in covered.iter() {
-            let servers = servers(fleet, vlan);
-            look(number, vlan, &servers, judgement);
+            look(number, vlan, &servers.vlan(vlan), judgement);
         }
     }
 }
 
 fn uplink_untrusted(fleet: &FleetView<'_>) -> FleetJudgement {
     let mut judgement = FleetJudgement::default();
-    let mut cut: std::collections::BTreeMap<At, VlanSet> = std::collections::BTreeMap::new();
+    let mut cut: BTreeMap<At, VlanSet> = BTreeMap::new();
     each_covered(fleet, &mut judgement, |switch, vlan, servers, judgement| {
-        for server in servers {
-            let exits = exits(fleet, switch, vlan, *server);
+        for server in servers.from(switch) {
+            let exits = exits(fleet, switch, vlan, &servers.joined, *server);
             let trust: Vec<Option<bool>> = exits.iter().map(|at| port(fleet.switches, *at).trusted).collect();
             if trust.contains(&Some(true)) {
                 continue;
@@ -165,12 +199,12 @@ enum Way {
     None,
 }
 
-fn way(fleet: &FleetView<'_>, from: usize, vlan: VlanId, server: (usize, Option<usize>)) -> Way {
+fn way(fleet: &FleetView<'_>, from: usize, vlan: VlanId, joined: &Joined, server: Place) -> Way {
     let mut switch = from;
     let mut seen: BTreeSet<usize> = BTreeSet::new();
     while seen.insert(switch) {
         let snoops = fleet.switches[switch].snooped.as_ref().map(|set| set.contains(vlan));
-        let exits = exits(fleet, switch, vlan, server);
+        let exits = exits(fleet, switch, vlan, joined, server);
         let Some(first) = exits.first().copied() else {
             return if switch == server.0 { Way::Trusted } else { Way::None };
         };
@@ -200,7 +234,9 @@ fn no_path(fleet: &FleetView<'_>) -> FleetJudgement {
         if !fleet.switches[switch].edge_vlans.contains(vlan) {
             return;
         }
-        let ways: Vec<Way> = servers.iter().map(|server| way(fleet, switch, vlan, *server)).collect();
+        // To those that nothing leads to there is none.
+        let there = servers.from(switch).iter();
+        let ways: Vec<Way> = there.map(|server| way(fleet, switch, vlan, &servers.joined, *server)).collect();
         if ways.iter().any(|way| matches!(way, Way::Trusted)) {
             return;
         }
@@ -211,13 +247,13 @@ fn no_path(fleet: &FleetView<'_>) -> FleetJudgement {
         let breaks = ways.iter().find_map(|way| if let Way::Breaks(at) = way { Some(*at) } else { None });
         // A cable that nobody lists may be the way.
         let open = fleet.links().open_end(fleet.switches, switch, vlan);
-        if let Some(open) = open.filter(|_| breaks.is_none() && !servers.is_empty()) {
+        if let Some(open) = open.filter(|_| breaks.is_none() && servers.any) {
             judgement.unknown.push(("links", fleet.related(open)));
             return;
         }
         let violation = Violation::of(
             settings::SNOOPING_VLANS.id,
-            match (breaks, servers.is_empty()) {
+            match (breaks, !servers.any) {
                 (Some(_), _) => "from VLAN {vlan} no trusted way leads to an authorised server: trust ends at {where}",
                 (None, true) => "VLAN {vlan} is covered, and the policy names no server for it",
                 (None, false) => "from VLAN {vlan} no way leads to an authorised server: nothing carries it there",
@@ -243,6 +279,9 @@ fn trust_needless(fleet: &FleetView<'_>) -> FleetJudgement {
     if fleet.policy.dhcp_servers.is_empty() {
         return judgement;
     }
+    // Where a VLAN goes on, nobody knows where to.
+    let mut ends: BTreeMap<VlanId, Vec<u32>> = BTreeMap::new();
+    let mut servers = Servers::of(fleet);
     for (number, digest) in fleet.switches.iter().enumerate() {
         let Some(covered) = covered(digest).filter(|set| !set.is_empty()) else { continue };
         for (index, there) in digest.ports.iter().enumerate() {
@@ -254,19 +293,23 @@ fn trust_needless(fleet: &FleetView<'_>) -> FleetJudgement {
                 judgement.unknown.push(("links", fleet.related(at)));
                 continue;
             };
-            let leads = covered.iter().filter(|vlan| there.carries(*vlan)).any(|vlan| {
-                let distances = fleet.links().distances(fleet.switches, &[peer].into(), vlan, Some(number));
-                servers(fleet, vlan).iter().any(|(server, _)| distances.contains_key(server))
-            });
             let own = digest.servers.iter().any(|(_, port)| *port == Some(index));
-            // Behind a cable that nobody lists a server may be.
-            let open = covered.iter().filter(|vlan| there.carries(*vlan)).any(|vlan| {
-                let behind = fleet.links().distances(fleet.switches, &[peer].into(), vlan, Some(number));
-                behind.keys().any(|switch| fleet.links().open_end(fleet.switches, *switch, vlan).is_some())
+            let mut carried = covered.iter().filter(|vlan| there.carries(*vlan)).map(|vlan| (vlan, servers.vlan(vlan)));
+            let leads = carried.any(|(_, of)| {
+                let behind = of.joined.behind(peer, number);
+                of.from(peer).iter().any(|(server, _)| of.joined.is_behind(&behind, *server))
             });
             if leads || own {
                 continue;
             }
+            // Behind a cable that nobody lists a server may be.
+            let open = covered.iter().filter(|vlan| there.carries(*vlan)).any(|vlan| {
+                let joined = fleet.links().joined(fleet.switches, vlan);
+                let counts = ends.entry(vlan).or_insert_with(|| {
+                    joined.counts(|switch| fleet.links().open_end(fleet.switches, switch, vlan).is_some())
+                });
+                joined.count(&joined.behind(peer, number), counts) > 0
+            });
             if open {
                 judgement.unknown.push(("links", fleet.related(at)));
                 continue;
@@ -281,6 +324,7 @@ fn trust_needless(fleet: &FleetView<'_>) -> FleetJudgement {
 
 fn relay_info_refused(fleet: &FleetView<'_>) -> FleetJudgement {
     let mut judgement = FleetJudgement::default();
+    let mut servers = Servers::of(fleet);
     for (number, digest) in fleet.switches.iter().enumerate() {
         let Some(covered) = covered(digest).filter(|set| !set.is_empty()) else { continue };
         match digest.relay_info {
@@ -292,10 +336,12 @@ fn relay_info_refused(fleet: &FleetView<'_>) -> FleetJudgement {
             }
         }
         let ways = covered.iter().flat_map(|vlan| {
-            let of_server = move |server| exits(fleet, number, vlan, server).into_iter().map(move |exit| (exit, vlan));
-            servers(fleet, vlan).into_iter().flat_map(of_server)
+            let of = servers.vlan(vlan);
+            let exits = |server: &Place| exits(fleet, number, vlan, &of.joined, *server);
+            let all: Vec<At> = of.from(number).iter().flat_map(exits).collect();
+            all.into_iter().map(move |exit| (exit, vlan))
         });
-        let mut refused: std::collections::BTreeMap<At, (At, VlanSet)> = std::collections::BTreeMap::new();
+        let mut refused: BTreeMap<At, (At, VlanSet)> = BTreeMap::new();
         for (exit, vlan) in ways {
             let Some(peer) = fleet.links().peer(exit) else { continue };
             let there = port(fleet.switches, peer);

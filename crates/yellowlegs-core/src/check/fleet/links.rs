@@ -1,8 +1,11 @@
 //! The layer-2 picture: which ports are each other's neighbours, and which switches a VLAN joins.
 
-use std::collections::{BTreeMap, BTreeSet, VecDeque};
+use std::cell::RefCell;
+use std::collections::{BTreeMap, HashMap};
+use std::rc::Rc;
 
 use super::digest::{Digest, PortDigest};
+use super::joined::Joined;
 use crate::model::VlanId;
 pub(in crate::check) use crate::policy::At;
 use crate::policy::{Cables, Outside, Told};
@@ -11,6 +14,10 @@ use crate::policy::{Cables, Outside, Told};
 #[derive(Debug, Default)]
 pub(in crate::check) struct Links {
     cables: Cables,
+    /// What each VLAN joins, as far as somebody asked.
+    of_vlan: RefCell<BTreeMap<VlanId, Rc<Joined>>>,
+    /// The same by the cables that carry it.
+    walks: RefCell<HashMap<Vec<usize>, Rc<Joined>>>,
 }
 
 impl std::ops::Deref for Links {
@@ -25,7 +32,7 @@ impl Links {
     /// From the policy's list, then from what neighbours announce of themselves.
     pub(in crate::check) fn of(switches: &[Digest]) -> Self {
         let told = |digest| Digest::told(digest);
-        Self { cables: Cables::of(&switches.iter().map(told).collect::<Vec<Told<'_>>>()) }
+        Self { cables: Cables::of(&switches.iter().map(told).collect::<Vec<Told<'_>>>()), ..Self::default() }
     }
 
     /// The links of a switch that carry a VLAN at both ends.
@@ -39,31 +46,20 @@ impl Links {
             .filter(move |(a, b)| port(switches, *a).carries(vlan) && port(switches, *b).carries(vlan))
     }
 
-    /// By switch: how many links it is away from some switches in a VLAN, without going through one of them.
-    pub(in crate::check) fn distances(
-        &self,
-        switches: &[Digest],
-        from: &BTreeSet<usize>,
-        vlan: VlanId,
-        without: Option<usize>,
-    ) -> BTreeMap<usize, usize> {
-        let mut distances: BTreeMap<usize, usize> = from.iter().map(|s| (*s, 0)).collect();
-        let mut next: VecDeque<usize> = from.iter().copied().collect();
-        while let Some(switch) = next.pop_front() {
-            let so_far = distances.get(&switch).copied().unwrap_or_default();
-            for (_, (other, _)) in self.carrying(switches, switch, vlan) {
-                if Some(other) != without && !distances.contains_key(&other) {
-                    distances.insert(other, so_far + 1);
-                    next.push_back(other);
-                }
-            }
+    /// What a VLAN joins. VLANs that the same cables carry are walked once.
+    pub(in crate::check) fn joined(&self, switches: &[Digest], vlan: VlanId) -> Rc<Joined> {
+        if let Some(known) = self.of_vlan.borrow().get(&vlan) {
+            return Rc::clone(known);
         }
-        distances
-    }
-
-    /// The switches that a VLAN joins with one.
-    pub(in crate::check) fn domain(&self, switches: &[Digest], switch: usize, vlan: VlanId) -> BTreeSet<usize> {
-        self.distances(switches, &[switch].into(), vlan, None).into_keys().collect()
+        let carries = |(a, b): &(At, At)| port(switches, *a).carries(vlan) && port(switches, *b).carries(vlan);
+        let carrying: Vec<usize> = (0..self.all.len()).filter(|cable| carries(&self.all[*cable])).collect();
+        let mut walks = self.walks.borrow_mut();
+        let joined = walks.entry(carrying).or_insert_with_key(|carrying| {
+            let ends = carrying.iter().map(|cable| (self.all[*cable].0.0, self.all[*cable].1.0));
+            Rc::new(Joined::of(switches.len(), ends))
+        });
+        self.of_vlan.borrow_mut().insert(vlan, Rc::clone(joined));
+        Rc::clone(joined)
     }
 
     /// The first port of a switch that carries a VLAN on, and nobody knows where to.

@@ -1,6 +1,7 @@
 //! The pass over the fleet: what only shows when every switch was judged.
 
 mod digest;
+mod joined;
 mod links;
 mod usage;
 
@@ -9,6 +10,7 @@ use std::sync::Arc;
 
 pub use digest::{Digest, Digests};
 pub(super) use digest::{Had, PortDigest, QuerierDigest};
+pub(super) use joined::Joined;
 pub(super) use links::{At, Links, port};
 pub use usage::Usage;
 

@@ -56,10 +56,10 @@ pub(super) const SENSITIVE: Check = Check {
 /// Notes which entries of the register fit a session, whatever their last day.
 pub(in crate::check) fn note_entries(on: SwitchView<'_>, usage: &mut Usage) {
     for session in &sessions(&on).0 {
-        if let Fit::Whole(entry) | Fit::OtherWay(entry) = fit(&on, session)
-            && let Some(position) = on.policy().mirrors.iter().position(|e| std::ptr::eq(e, entry))
-        {
-            usage.mirrors(position);
+        if let Fit::Whole(entry) | Fit::OtherWay(entry) = fit(&on, session) {
+            let here = on.policy().mirrors_on(on.switch().name()).into_iter();
+            let is_it = |position: &usize| on.policy().mirrors.get(*position).is_some_and(|e| std::ptr::eq(e, entry));
+            here.filter(is_it).for_each(|position| usage.mirrors(position));
         }
     }
 }
@@ -79,7 +79,8 @@ fn fit<'p>(on: &SwitchView<'p>, session: &Session) -> Fit<'p> {
     let copied: BTreeMap<usize, Direction> =
         session.sources.iter().filter_map(|(name, way)| Some((switch.port_index(name)?, *way))).collect();
     let mut other = Fit::None;
-    for entry in on.policy().mirrors.iter().filter(|entry| entry.switch == **switch.name()) {
+    let here = on.policy().mirrors_on(switch.name()).into_iter();
+    for entry in here.filter_map(|position| on.policy().mirrors.get(position)) {
         let at = |text: &crate::policy::PortsText| text.positions(switch, lists).unwrap_or_default();
         let agreed: BTreeMap<usize, Direction> =
             entry.sources.iter().flat_map(|(text, way)| at(text).into_iter().map(|port| (port, *way))).collect();

@@ -97,11 +97,13 @@ fn domains(fleet: &FleetView<'_>) -> Vec<Domain> {
     }
     let mut domains = Vec::new();
     for vlan in vlans.iter() {
-        let mut left: BTreeSet<usize> = (0..fleet.switches.len()).filter(|s| is_there(fleet, *s, vlan)).collect();
-        while let Some(first) = left.first().copied() {
-            let mut switches = fleet.links().domain(fleet.switches, first, vlan);
-            switches.insert(first);
-            left.retain(|switch| !switches.contains(switch));
+        let joined = fleet.links().joined(fleet.switches, vlan);
+        let mut seen: BTreeSet<u32> = BTreeSet::new();
+        for first in (0..fleet.switches.len()).filter(|switch| is_there(fleet, *switch, vlan)) {
+            if !seen.insert(joined.group(first)) {
+                continue;
+            }
+            let switches: BTreeSet<usize> = joined.members(first).collect();
             let open = switches.iter().find_map(|switch| fleet.links().open_end(fleet.switches, *switch, vlan));
             let outside = switches.iter().flat_map(|switch| fleet.links().outside(fleet.switches, *switch, vlan));
             let asks: Vec<(At, Option<bool>)> = outside.map(|(at, outside)| (at, outside.asks(vlan))).collect();

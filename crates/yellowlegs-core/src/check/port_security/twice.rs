@@ -71,7 +71,10 @@ fn are_joined(fleet: &FleetView<'_>, a: &Pin, b: &Pin) -> bool {
         return a.1.is_none() || b.1.is_none() || a.1 == b.1;
     }
     match (a.1, b.1) {
-        (Some(vlan), Some(other)) if vlan == other => fleet.links().domain(fleet.switches, a.0, vlan).contains(&b.0),
+        (Some(vlan), Some(other)) if vlan == other => {
+            let joined = fleet.links().joined(fleet.switches, vlan);
+            joined.group(a.0) == joined.group(b.0)
+        }
         _ => false,
     }
 }

@@ -30,7 +30,8 @@ pub(super) const MIRROR_TAP: Drill = Drill {
 fn agreed(stage: &Stage<'_>, session: &Session) -> Option<BTreeMap<usize, Direction>> {
     let (switch, lists) = (stage.switch(), stage.resolved.lists());
     let at = |text: &crate::policy::PortsText| text.positions(switch, lists).unwrap_or_default();
-    let holds = |entry: &&MirrorEntry| entry.switch == **switch.name() && stage.around.today() <= entry.last_day;
+    let here = stage.policy.mirrors_on(switch.name()).into_iter().filter_map(|entry| stage.policy.mirrors.get(entry));
+    let holds = |entry: &&MirrorEntry| stage.around.today() <= entry.last_day;
     let of_entry = |entry: &MirrorEntry| {
         let each = entry.sources.iter().flat_map(|(text, way)| at(text).into_iter().map(|port| (port, *way)));
         let all: BTreeMap<usize, Direction> = each.collect();
@@ -38,7 +39,7 @@ fn agreed(stage: &Stage<'_>, session: &Session) -> Option<BTreeMap<usize, Direct
         let fits = at(&entry.target) == [stage.port] && session.vlans.minus(&entry.vlans).is_empty();
         ways.collect::<Option<BTreeMap<_, _>>>().filter(|_| fits)
     };
-    let fitting: Vec<_> = stage.policy.mirrors.iter().filter(holds).filter_map(of_entry).collect();
+    let fitting: Vec<_> = here.filter(holds).filter_map(of_entry).collect();
     let whole = fitting.iter().find(|ways| **ways == session.sources);
     whole.or(fitting.last()).cloned().filter(|ways| !ways.is_empty() || !session.vlans.is_empty())
 }
