@@ -5,6 +5,7 @@ mod support;
 use rstest::rstest;
 use support::{dialect, fact, read};
 use yellowlegs_core::model::SettingId;
+use yellowlegs_core::source::Source;
 
 const HEAD: &str = "[dialect]\nname = 'x'\n[ports]\nnames = ['<n>.<n>']\n";
 
@@ -468,4 +469,24 @@ fn mistakes(#[case] text: &str, #[case] expected: &str) {
     let source = std::sync::Arc::new(yellowlegs_core::source::Source::of("d.toml", format!("{head}{text}")));
     let problems = yellowlegs_core::dialect::Dialect::load(&source).err().unwrap_or_default();
     assert!(problems.iter().any(|p| p.to_string().contains(expected)), "{problems:#?}");
+}
+
+/// Comments beside statements are shown only raw: those of a line whose text came before, too.
+#[rstest]
+#[case::indented("structure = 'indent'\ninline-comment = '#'\n", "max 1 # old pass\nmax 1 # old pass\n")]
+#[case::braces(
+    "structure = 'braces'\nend = ';'\nblock-comment = ['/*', '*/']\n",
+    "max /* old pass */ 1;\nmax /* old pass */ 1;\n"
+)]
+fn each_comment_is_hidden(#[case] layout: &str, #[case] text: &str) {
+    let rules =
+        format!("{HEAD}[text]\n{layout}[[rule]]\npattern = 'max <n:seconds>'\nsets = {{ 'recovery.interval' = '<n>' }}\n");
+    let dialect = dialect(&rules);
+    // Twice: what another text said is known then.
+    for _ in 0..2 {
+        let reading = dialect.read(&Source::of("t", text), 1);
+        let hidden: Vec<&str> = reading.hidden.iter().map(|word| word.of(text)).collect();
+        assert_eq!(reading.statements.len(), 2);
+        assert!(hidden.iter().all(|words| words.contains("old pass")) && hidden.len() == 2, "{hidden:?}");
+    }
 }

@@ -6,6 +6,7 @@ use jiff::tz::Offset;
 use rustc_hash::FxHashSet;
 
 use super::automaton::{Automaton, BuildError, Meaning, WordRule};
+use super::compiled::Stores;
 use super::effects::Negated;
 use super::hole::HoleType;
 use super::layout::{Braces, Layout, Structure};
@@ -107,6 +108,7 @@ fn read(doc: &TomlDoc<'_>, source: &Arc<Source>) -> Option<Dialect> {
         contexts,
         automaton,
         examples,
+        stores: Stores::default(),
     })
 }
 

@@ -3,6 +3,7 @@
 mod automaton;
 mod captured;
 mod compile;
+mod compiled;
 mod convert;
 mod defaults;
 mod effects;
@@ -83,6 +84,8 @@ pub struct Dialect {
     writing: Writing,
     vocabulary: FxHashSet<Box<str>>,
     examples: Vec<Example>,
+    /// Lines that were read before.
+    stores: compiled::Stores,
 }
 
 impl Dialect {

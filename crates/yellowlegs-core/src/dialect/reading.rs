@@ -7,6 +7,7 @@ use rustc_hash::FxHashMap;
 use super::Dialect;
 use super::automaton::{Match, Walk};
 use super::captured::Captured;
+use super::compiled::{Compiled, Opens, Store};
 use super::hole::HoleType;
 use super::layout::{Logical, Logicals, Structure};
 use super::rule::{HoleRef, Rule, Subject, Until};
@@ -97,7 +98,32 @@ enum Block {
 /// The context of lines outside all blocks.
 const TOP: Block = Block::Context(0, u32::MAX);
 
+impl Statement {
+    /// The same on another line; `start`: where its own begins.
+    fn placed(&self, start: usize, line: Line<'_>, parent: Option<u32>) -> Self {
+        let moved = |at: usize| at - start + line.start;
+        let mark = Mark { line: line.number, offset: moved(self.mark.offset as usize) as u32, ..self.mark };
+        let words = Word { start: moved(self.words.start), end: moved(self.words.end) };
+        Self { mark, words, parent, ..self.clone() }
+    }
+}
+
 impl Reading {
+    /// What a line of this text came to, for others that say the same.
+    fn compiled(&self, dialect: &Dialect, known: Known) -> Compiled {
+        let statements = self.statements.get(known.from as usize..known.to as usize).unwrap_or_default();
+        let mut captures = Vec::new();
+        let zero = Line { number: 0, start: 0, text: "", indent: 0 };
+        let part = |statement: &Statement| {
+            let own = self.captures(dialect, statement);
+            let part = Statement { captures: captures.len() as u32, ..statement.placed(known.start, zero, None) };
+            captures.extend(own.iter().map(|captured| captured.moved(known.start, 0)));
+            part
+        };
+        let statements = statements.iter().map(part).collect();
+        Compiled { statements, captures, opens: known.opens }
+    }
+
     /// The lines that no rule takes, and where they stand: without those that are known by their form alone.
     pub fn not_taken(&self) -> impl Iterator<Item = (&Unread, UnreadAt)> {
         let all = self.unread.iter().zip(self.unread_at.iter().copied());
@@ -161,6 +187,7 @@ impl Dialect {
             shapes: FxHashMap::default(),
             found: Vec::new(),
             known: FxHashMap::default(),
+            store: self.stores.take(),
         };
         let mut line = Logical::default();
         match self.layout.structure {
@@ -169,6 +196,7 @@ impl Dialect {
             Structure::Sections => reader.by_section(&mut line),
             Structure::Braces => reader.by_brace(&mut line),
         }
+        self.stores.give_back(std::mem::take(&mut reader.store));
         reader.finish()
     }
 
@@ -223,6 +251,8 @@ struct Reader<'a> {
     found: Vec<Match>,
     /// Lines that came before: the next of the same text, in the same context, comes to the same.
     known: FxHashMap<(usize, &'a str), Known>,
+    /// The same of other texts.
+    store: Store,
 }
 
 /// What a line came to.
@@ -235,14 +265,6 @@ struct Known {
     start: usize,
     /// What its last statement opens.
     opens: Opens,
-}
-
-/// What a statement opens.
-#[derive(Clone, Copy, PartialEq, Eq)]
-enum Opens {
-    Context(usize),
-    Closed,
-    Nothing,
 }
 
 impl Opens {
@@ -278,11 +300,10 @@ impl<'a> Reader<'a> {
     /// A line with those that continue it, as a statement or as one that nobody knows: the block it opens. `None` where it
     /// is no statement at all. Most texts say the same few hundred things: a line that came before is not split again.
     fn line(&mut self, first: Line<'a>, line: &mut Logical, block: Block) -> Option<Block> {
-        if let Block::Context(context, opener) = block
-            && let Some(known) = self.known.get(&(context, first.text)).copied()
-        {
-            return Some(self.again(first, known, opener));
+        if let Some(inside) = self.known(first, block) {
+            return Some(inside);
         }
+        let comments = self.lines.comments.len();
         if !self.lines.whole(first, line) || self.is_close(line) {
             return None;
         }
@@ -291,21 +312,35 @@ impl<'a> Reader<'a> {
         }
         let from = self.reading.statements.len() as u32;
         let Some(inside) = self.take(line, block) else { return Some(self.unread(line, block)) };
-        if let Block::Context(context, _) = block
-            && self.known.len() < REMEMBERED
-            && !line.goes_on
-        {
-            let to = self.reading.statements.len() as u32;
-            let opens = match inside {
-                Block::Context(context, _) => Opens::Context(context),
-                Block::Nothing => Opens::Nothing,
-                Block::Closed(_) | Block::Unread(_) => Opens::Closed,
-            };
-            if self.is_repeatable(from, to) {
-                self.known.insert((context, first.text), Known { from, to, start: first.start, opens });
-            }
+        if !line.goes_on && self.lines.comments.len() == comments {
+            self.remember(first, block, from, inside);
         }
         Some(inside)
+    }
+
+    /// What a line comes to whose text came before in the same context, here or in another text.
+    fn known(&mut self, line: Line<'a>, block: Block) -> Option<Block> {
+        let Block::Context(context, opener) = block else { return None };
+        match self.known.get(&(context, line.text)).copied() {
+            Some(known) => Some(self.again(line, known, opener)),
+            None => self.as_elsewhere(line, context, opener),
+        }
+    }
+
+    /// Remembers what a line came to: its statements are those from one on.
+    fn remember(&mut self, line: Line<'a>, block: Block, from: u32, inside: Block) {
+        let Block::Context(context, _) = block else { return };
+        let to = self.reading.statements.len() as u32;
+        let opens = match inside {
+            Block::Context(context, _) => Opens::Context(context),
+            Block::Nothing => Opens::Nothing,
+            Block::Closed(_) | Block::Unread(_) => Opens::Closed,
+        };
+        if self.known.len() < REMEMBERED && self.is_repeatable(from, to) {
+            let known = Known { from, to, start: line.start, opens };
+            self.store.add(context, line.text, self.reading.compiled(self.dialect, known));
+            self.known.insert((context, line.text), known);
+        }
     }
 
     /// Whether statements hold nothing that hangs on where they stand: no secret, no free text behind them.
@@ -315,18 +350,37 @@ impl<'a> Reader<'a> {
         rules.into_iter().all(|rule| rule.until.is_none() && !rule.is_open && !rule.pattern.has_secret())
     }
 
+    /// Takes a line whose text came before in the same context of another text.
+    fn as_elsewhere(&mut self, line: Line<'a>, context: usize, opener: u32) -> Option<Block> {
+        let has_room =
+            self.known.len() < REMEMBERED && self.reading.captures.len() <= MOST_CAPTURES * self.text.len() + 64;
+        let compiled = self.store.get(context, line.text).filter(|_| has_room)?;
+        let (from, captures) = (self.reading.statements.len() as u32, self.reading.captures.len() as u32);
+        self.reading.captures.extend(compiled.captures.iter().map(|captured| captured.moved(0, line.start)));
+        let mut parent = (opener != u32::MAX).then_some(opener);
+        let (mut position, mut leader) = (opener, None);
+        for part in &compiled.statements {
+            position = self.reading.statements.len() as u32;
+            let mut statement = part.placed(0, line, parent);
+            statement.mark.file = self.file;
+            statement.captures += captures;
+            let goes_on = self.dialect.rules.get(statement.rule as usize).is_some_and(Rule::goes_on);
+            self.reading.statements.push(statement);
+            leader = leader.or(goes_on.then_some(position));
+            parent = leader.or(Some(position));
+        }
+        let (to, opens) = (self.reading.statements.len() as u32, compiled.opens);
+        self.known.insert((context, line.text), Known { from, to, start: line.start, opens });
+        Some(opens.block(position))
+    }
+
     /// Takes a line whose text came before in the same context.
     fn again(&mut self, line: Line<'a>, known: Known, opener: u32) -> Block {
-        let moved = |at: usize| at - known.start + line.start;
         let mut parent = (opener != u32::MAX).then_some(opener);
         let (mut position, mut leader) = (opener, None);
         for before in known.from..known.to {
             position = self.reading.statements.len() as u32;
-            let mut statement = self.reading.statements[before as usize].clone();
-            statement.mark.line = line.number;
-            statement.mark.offset = moved(statement.mark.offset as usize) as u32;
-            statement.words = Word { start: moved(statement.words.start), end: moved(statement.words.end) };
-            statement.parent = parent;
+            let statement = self.reading.statements[before as usize].placed(known.start, line, parent);
             let goes_on = self.dialect.rules.get(statement.rule as usize).is_some_and(Rule::goes_on);
             self.reading.statements.push(statement);
             leader = leader.or(goes_on.then_some(position));
@@ -461,10 +515,27 @@ impl<'a> Reader<'a> {
         }
         let inside = match block {
             Block::Nothing => block,
-            _ => self.take(whole, block).unwrap_or_else(|| self.unread(whole, block)),
+            _ => self.on_one_line(whole, block).unwrap_or_else(|| self.unread(whole, block)),
         };
         whole.words.clear();
         inside
+    }
+
+    /// Takes a statement; one that stands on one line is taken as the one like it before.
+    fn on_one_line(&mut self, whole: &Logical, block: Block) -> Option<Block> {
+        let (start, end) = (whole.words.first()?.start, whole.words.last()?.end);
+        let text = self.text;
+        let text = text.get(start..end).filter(|text| memchr::memchr(b'\n', text.as_bytes()).is_none());
+        let line = text.map(|text| Line { number: whole.number, start, text, indent: 0 });
+        if let Some(inside) = line.and_then(|line| self.known(line, block)) {
+            return Some(inside);
+        }
+        let from = self.reading.statements.len() as u32;
+        let inside = self.take(whole, block)?;
+        if let Some(line) = line {
+            self.remember(line, block, from, inside);
+        }
+        Some(inside)
     }
 
     fn is_close(&self, line: &Logical) -> bool {
