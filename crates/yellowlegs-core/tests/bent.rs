@@ -16,7 +16,7 @@ use support::{POLICY, SHINGLE, as_of, compare, dialect, mark, policy};
 use texts::{COVE, COVE_TEXT, FATHOM, FATHOM_TEXT, SHINGLE_TEXT};
 use yellowlegs_core::check::{Judge, Selection};
 use yellowlegs_core::dialect::Dialect;
-use yellowlegs_core::model::DoubtWidth;
+use yellowlegs_core::model::{DoubtWidth, SettingId};
 use yellowlegs_core::policy::Policy;
 use yellowlegs_core::resolve::resolve;
 use yellowlegs_core::source::Source;
@@ -41,7 +41,7 @@ const WAYS: [(&str, Bend); 5] = [
 fn with(lines: &[&str], at: usize, other: impl FnOnce(&str) -> Option<String>) -> String {
     let other = other(lines[at]);
     let all = lines[..at].iter().copied().chain(other.as_deref()).chain(lines[at + 1..].iter().copied());
-    all.map(|line| format!("{line}\n")).collect()
+    all.fold(String::new(), |text, line| text + line + "\n")
 }
 
 /// A line with a word that nobody knows in the place of another.
@@ -59,7 +59,7 @@ fn said(policy: &Policy, dialect: &Arc<Dialect>, name: &str, text: String) -> St
     for width in [DoubtWidth::Near, DoubtWidth::Block] {
         let Some(doubtful) = resolved.doubtful(width) else { continue };
         for doubt in &doubtful.doubts {
-            let settings: Vec<&str> = doubt.settings.iter().map(|setting| setting.name()).collect();
+            let settings: Vec<&str> = doubt.settings.iter().map(SettingId::name).collect();
             let (line, ports, more) = (doubt.mark.line(), &doubt.ports, doubt.more_ports);
             writeln!(words, "{line} {} {:?} {ports:?} {more} {settings:?}", doubt.shape, doubt.torn).unwrap();
         }

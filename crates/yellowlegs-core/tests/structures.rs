@@ -479,8 +479,9 @@ fn mistakes(#[case] text: &str, #[case] expected: &str) {
     "max /* old pass */ 1;\nmax /* old pass */ 1;\n"
 )]
 fn each_comment_is_hidden(#[case] layout: &str, #[case] text: &str) {
-    let rules =
-        format!("{HEAD}[text]\n{layout}[[rule]]\npattern = 'max <n:seconds>'\nsets = {{ 'recovery.interval' = '<n>' }}\n");
+    let rules = format!(
+        "{HEAD}[text]\n{layout}[[rule]]\npattern = 'max <n:seconds>'\nsets = {{ 'recovery.interval' = '<n>' }}\n"
+    );
     let dialect = dialect(&rules);
     // Twice: what another text said is known then.
     for _ in 0..2 {

@@ -180,6 +180,26 @@ fn every_setting_can_be_written_or_says_why_not() {
     assert!(problems.is_empty(), "{} problems\n{}", problems.len(), problems.join("\n"));
 }
 
+/// What was written about a setting of a port is the same whether that port alone is looked for or, as when many are asked for, all at once.
+#[test]
+fn history_is_the_same_for_one_and_for_many() {
+    let mut contested = 0;
+    for (name, dialect, text) in dialects() {
+        let (first, then) = (read(&dialect, text), read(&dialect, text));
+        for setting in SettingId::of(Scope::Port) {
+            // As often as it takes until all are gone through at once.
+            (0..20).for_each(|_| _ = then.history(Some(0), setting));
+            for port in 0..then.switch.ports().len() {
+                let alone = read(&dialect, text).history(Some(port), setting);
+                contested += usize::from(alone.len() > 1);
+                assert_eq!(then.history(Some(port), setting), alone, "{name} {port} {}", setting.name());
+                assert_eq!(first.history(Some(port), setting), alone, "{name} {port} {}", setting.name());
+            }
+        }
+    }
+    assert!(contested > 20, "{contested} settings of ports were written more than once");
+}
+
 const LANGUAGES: &str = "../yellowlegs/tests/data/languages";
 
 /// In four structures, on a port, the switch, a VLAN and a mirror session: the lines that are written stay those, and what cannot be

@@ -23,6 +23,11 @@ pub(crate) fn stdout(color: Color) -> Box<dyn Write> {
     Box::new(AutoStream::new(Box::new(BufWriter::new(stdout)) as Box<dyn Write>, choice))
 }
 
+/// Standard output for what has no colours.
+pub(crate) fn plain() -> Box<dyn Write> {
+    Box::new(BufWriter::new(std::io::stdout()))
+}
+
 /// Standard output for what is to become a file: exact in a file or a pipe, made safe on a terminal.
 pub(crate) fn content() -> Box<dyn Write> {
     let stdout = std::io::stdout();

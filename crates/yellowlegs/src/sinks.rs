@@ -11,12 +11,20 @@ use crate::output::{self, Target};
 use crate::progress::Progress;
 use crate::render::{FORMATS, Head, Nothing, Report, Tail, TextReport};
 
+/// A report that goes into a file.
+struct Sink {
+    path: PathBuf,
+    file: Target,
+    report: Box<dyn Report>,
+    has_colours: bool,
+}
+
 /// The reports, opened before the slow work.
 pub(crate) struct Sinks {
     stdout: (Box<dyn Write>, Box<dyn Report>),
     /// Whoever read standard output stopped: files are written all the same, and the exit code is the audit's.
     closed: bool,
-    files: Vec<(PathBuf, Target, Box<dyn Report>)>,
+    files: Vec<Sink>,
     progress: Progress,
 }
 
@@ -25,7 +33,9 @@ impl Sinks {
         let look = output::look(loudness, args.each);
         let mut files = Vec::new();
         for path in &args.write {
-            files.push((path.clone(), Target::open(path)?, output::format_of(path)?.report(look.in_file())));
+            let format = output::format_of(path)?;
+            let (file, report) = (Target::open(path)?, format.report(look.in_file()));
+            files.push(Sink { path: path.clone(), file, report, has_colours: format.has_colours });
         }
         // Where the whole is in files, the screen has what is read first; with -q it stays empty.
         let report = match (args.format, args.write.is_empty(), loudness.quiet) {
@@ -34,7 +44,8 @@ impl Sinks {
             (None, false, false) => Box::new(TextReport::last_screen(look)),
             (None, false, true) => Box::new(Nothing),
         };
-        let stdout = (output::stdout(loudness.color), report);
+        let plain = args.format.is_some_and(|format| !format.has_colours);
+        let stdout = (if plain { output::plain() } else { output::stdout(loudness.color) }, report);
         Ok(Self { stdout, closed: false, files, progress })
     }
 
@@ -54,9 +65,13 @@ impl Sinks {
             write_out(report.as_mut(), out)
         };
         self.closed |= is_closed(told)?;
-        for (path, file, report) in &mut self.files {
-            let mut plain = anstream::StripStream::new(&mut *file as &mut dyn Write);
-            write(report.as_mut(), &mut plain).map_err(|error| Failure::path(&*path, error))?;
+        for Sink { path, file, report, has_colours } in &mut self.files {
+            let written = if *has_colours {
+                write(report.as_mut(), &mut anstream::StripStream::new(&mut *file as &mut dyn Write))
+            } else {
+                write(report.as_mut(), file)
+            };
+            written.map_err(|error| Failure::path(&*path, error))?;
         }
         Ok(())
     }
@@ -82,7 +97,7 @@ impl Sinks {
         if !self.closed {
             is_closed(self.stdout.0.flush())?;
         }
-        self.files.into_iter().try_for_each(|(_, file, _)| file.finish())
+        self.files.into_iter().try_for_each(|sink| sink.file.finish())
     }
 }
 

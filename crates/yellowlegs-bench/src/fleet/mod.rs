@@ -22,6 +22,7 @@ pub(crate) struct Written {
 }
 
 /// What a fleet has, by words: `unlike`, `orderly` or `alike`; `skerry` for the other language; and what else.
+#[allow(clippy::struct_excessive_bools, reason = "each is a word of the command")]
 #[derive(Debug, Clone, Copy, Default)]
 pub(crate) struct Wanted {
     alike: bool,

@@ -42,6 +42,7 @@ pub(crate) enum Use {
 }
 
 /// What a port has.
+#[allow(clippy::struct_excessive_bools, reason = "each is a line that a port has or has not")]
 #[derive(Debug, Clone)]
 pub(crate) struct Port {
     pub(crate) number: u32,

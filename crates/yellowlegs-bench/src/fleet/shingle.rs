@@ -77,7 +77,7 @@ fn put(text: &mut String, port: &Port) {
     match port.storms {
         Some((1, 1)) => {}
         Some((broadcast, multicast)) => {
-            _ = write!(text, "  gale broadcast {broadcast}%\n  gale multicast {multicast}%\n")
+            _ = write!(text, "  gale broadcast {broadcast}%\n  gale multicast {multicast}%\n");
         }
         None if is_edge => text.push_str("  without gale broadcast\n  without gale multicast\n"),
         None => {}

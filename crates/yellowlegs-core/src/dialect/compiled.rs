@@ -12,7 +12,7 @@ use super::reading::Statement;
 use crate::source::Word;
 
 /// So many lines are kept of those that came up lately, and as many of those before.
-const KEPT: usize = 6000;
+const KEPT: usize = 3000;
 /// Longer ones are not.
 const LONGEST: usize = 160;
 

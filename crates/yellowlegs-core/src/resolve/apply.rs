@@ -21,6 +21,8 @@ use crate::source::Source;
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Watch {
     pub(super) port: Option<usize>,
+    /// On all ports, each by itself.
+    pub(super) each: bool,
     pub(super) setting: SettingId,
 }
 
@@ -63,8 +65,8 @@ pub(super) struct Written {
     pub(super) vlans: BTreeMap<(VlanId, SettingId), Slot>,
     pub(super) vlan_globals: BTreeMap<SettingId, Slot>,
     pub(super) mirrors: BTreeMap<(Arc<str>, SettingId), Slot>,
-    /// What came of each statement about the watched setting.
-    pub(super) history: Vec<Slot>,
+    /// What came of each statement about the watched setting, with the port, where it is about one.
+    pub(super) history: Vec<(Option<usize>, Slot)>,
 }
 
 pub(super) struct Applier<'a> {
@@ -244,9 +246,9 @@ impl<'a> Applier<'a> {
 
     fn note(&mut self, port: Option<usize>, now: Option<&Slot>) {
         if let (Some(watch), Some(now)) = (self.watch, now)
-            && (port.is_none() || watch.port == port)
+            && (port.is_none() || watch.port == port || watch.each)
         {
-            self.written.history.push(now.clone());
+            self.written.history.push((port, now.clone()));
         }
     }
 

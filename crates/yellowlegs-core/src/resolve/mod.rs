@@ -11,6 +11,7 @@ mod examples;
 mod explain;
 mod merge;
 mod port_table;
+mod spoken;
 mod told;
 mod torn;
 
@@ -30,6 +31,7 @@ pub use explain::{Explained, Outcome, Said, explain, explain_state, says_at};
 
 use apply::{Applier, Watch};
 use port_table::PortTable;
+use spoken::{Asked, Spoken};
 
 /// A switch with what is needed to work its settings out again.
 #[derive(Debug, Clone)]
@@ -46,6 +48,8 @@ struct History {
     reading: Reading,
     ports: PortTable,
     state: State,
+    /// Whose history was asked for.
+    asked: Asked,
 }
 
 /// Position of the configuration among a switch's files; the dialect is the one before it.
@@ -138,7 +142,8 @@ pub fn resolve_with(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: A
         merge::together(setting, &each.collect::<Vec<_>>(), &mut switch);
     }
     told::apply(&told, state, &ports, &mut switch);
-    let history = History { dialect: Arc::clone(dialect), source, reading, ports, state: state.clone() };
+    let history =
+        History { dialect: Arc::clone(dialect), source, reading, ports, state: state.clone(), asked: Asked::default() };
     Resolved { switch, history: Some(Arc::new(history)) }
 }
 
@@ -176,9 +181,15 @@ impl Resolved {
     /// Empty for a record, which carries only the deciding line.
     pub fn history(&self, port: Option<usize>, setting: SettingId) -> Vec<Slot> {
         let Some(history) = &self.history else { return Vec::new() };
-        let watch = Some(Watch { port, setting });
-        let applier = Applier::new(&history.dialect, &history.source, &history.reading, &history.ports, watch);
-        applier.run().history
+        let said = |watch: Watch| {
+            let History { dialect, source, reading, ports, .. } = &**history;
+            Applier::new(dialect, source, reading, ports, Some(watch)).run().history
+        };
+        let of_each = || Spoken::of(said(Watch { port: None, each: true, setting }));
+        match port.and_then(|port| Some((port, history.asked.often(setting, of_each)?))) {
+            Some((port, spoken)) => spoken.on(port),
+            None => said(Watch { port, each: false, setting }).into_iter().map(|(_, slot)| slot).collect(),
+        }
     }
 
     /// The same configuration without one of its lines: what would be in force then. State is left out.

@@ -17,7 +17,8 @@ pub(crate) fn is_unsafe(c: char) -> bool {
 
 /// Control and direction characters as `\x1b` or `\u{202e}`; a tab becomes a blank.
 pub(crate) fn clean(text: &str) -> Cow<'_, str> {
-    if !text.chars().any(is_unsafe) {
+    let is_plain = text.bytes().all(|byte| matches!(byte, b' '..=b'~'));
+    if is_plain || !text.chars().any(is_unsafe) {
         return Cow::Borrowed(text);
     }
     let mut cleaned = String::with_capacity(text.len() + 8);

@@ -1,5 +1,6 @@
 //! The report as a table: RFC 4180, a row for each finding, then what is not known. No cell is a formula for a spreadsheet.
 
+use std::borrow::Cow;
 use std::io::{self, Write};
 
 use serde::Serialize;
@@ -12,6 +13,7 @@ pub(crate) const FORMAT: Format = Format {
     name: "csv",
     about: "For spreadsheets: a row for each finding",
     endings: &["csv"],
+    has_colours: false,
     make: |_| Box::new(Csv),
 };
 
@@ -19,45 +21,50 @@ struct Csv;
 
 /// The columns, in order.
 #[derive(Default, Serialize)]
-struct Row {
+struct Row<'a> {
     kind: &'static str,
-    check: String,
+    check: Cow<'a, str>,
     level: &'static str,
-    switch: String,
-    port: String,
+    switch: Cow<'a, str>,
+    port: Cow<'a, str>,
     vlan: Option<u16>,
-    role: String,
-    message: String,
+    role: Cow<'a, str>,
+    message: Cow<'a, str>,
     setting: &'static str,
-    value: String,
+    value: Cow<'a, str>,
     origin: &'static str,
-    file: String,
+    file: Cow<'a, str>,
     line: Option<u32>,
     column: Option<u32>,
-    text: String,
-    policy_file: String,
+    text: Cow<'a, str>,
+    policy_file: Cow<'a, str>,
     policy_line: Option<u32>,
-    policy_text: String,
-    remedy: String,
-    waived_until: String,
-    waived_by: String,
-    waiver_reason: String,
-    since: String,
-    fingerprint: String,
+    policy_text: Cow<'a, str>,
+    remedy: Cow<'a, str>,
+    waived_until: Cow<'a, str>,
+    waived_by: Cow<'a, str>,
+    waiver_reason: Cow<'a, str>,
+    since: Cow<'a, str>,
+    fingerprint: Cow<'a, str>,
 }
 
 /// A cell that no spreadsheet takes for a formula and no terminal for a command.
-pub(super) fn cell(text: &str) -> String {
+pub(super) fn cell(text: &str) -> Cow<'_, str> {
     let shown = clean(text);
-    if shown.trim_start().starts_with(['=', '+', '-', '@']) { format!("'{shown}") } else { shown.into_owned() }
+    if shown.trim_start().starts_with(['=', '+', '-', '@']) { Cow::Owned(format!("'{shown}")) } else { shown }
 }
 
-fn optional(text: Option<&str>) -> String {
+fn optional(text: Option<&str>) -> Cow<'_, str> {
     text.map(cell).unwrap_or_default()
 }
 
-impl Row {
-    fn of(kind: &'static str, found: &Finding) -> Self {
+/// A cell of a text that is made for it.
+fn owned(text: &str) -> Cow<'static, str> {
+    Cow::Owned(cell(text).into_owned())
+}
+
+impl<'a> Row<'a> {
+    fn of(kind: &'static str, found: &'a Finding) -> Self {
         let policy = |line: &&Evidence| line.kind == EvidenceKind::Policy;
         let (own, demand) = (found.evidence.iter().find(|line| !policy(line)), found.evidence.iter().find(policy));
         let setting = found.settings.first();
@@ -72,7 +79,7 @@ impl Row {
             role: optional(found.role.as_deref()),
             message: cell(&found.message),
             setting: setting.map_or("", |s| s.name),
-            value: setting.and_then(|s| s.value.as_ref()).map(|value| cell(&value.to_string())).unwrap_or_default(),
+            value: setting.and_then(|s| s.value.as_ref()).map(|value| owned(&value.to_string())).unwrap_or_default(),
             origin: setting.map_or("", |s| s.origin.word()),
             file: optional(own.and_then(|line| line.file.as_deref())),
             line: own.and_then(|line| line.line),
@@ -86,7 +93,7 @@ impl Row {
             waived_by: optional(waiver.map(|w| w.owner.as_str())),
             waiver_reason: optional(waiver.map(|w| w.reason.as_str())),
             since: optional(found.since.map(yellowlegs_core::finding::Since::word)),
-            fingerprint: found.fingerprint.clone(),
+            fingerprint: found.fingerprint.as_str().into(),
         }
     }
 }
@@ -95,7 +102,7 @@ pub(super) fn writer(out: &mut dyn Write, headers: bool) -> ::csv::Writer<&mut d
     ::csv::WriterBuilder::new().has_headers(headers).terminator(::csv::Terminator::CRLF).from_writer(out)
 }
 
-fn rows(out: &mut dyn Write, rows: impl Iterator<Item = Row>) -> io::Result<()> {
+fn rows<'a>(out: &mut dyn Write, rows: impl Iterator<Item = Row<'a>>) -> io::Result<()> {
     let mut writer = writer(out, false);
     for row in rows {
         writer.serialize(row).map_err(io::Error::from)?;
@@ -130,7 +137,8 @@ impl Report for Csv {
                     row.lacks(),
                     row.ports,
                     row.switches
-                ),
+                )
+                .into(),
                 ..Row::default()
             }),
         )?;
@@ -138,7 +146,7 @@ impl Report for Csv {
             out,
             tail.totals.unread().into_iter().map(|row| Row {
                 kind: "unread",
-                message: cell(&format!("{} lines of this shape", row.count)),
+                message: owned(&format!("{} lines of this shape", row.count)),
                 file: cell(&row.sample.file),
                 line: Some(row.sample.line),
                 text: cell(row.sample.text.as_deref().unwrap_or(&row.shape)),

@@ -18,6 +18,7 @@ pub(crate) const FORMAT: Format = Format {
     name: "json",
     about: "For programs: one object, with everything",
     endings: &["json"],
+    has_colours: false,
     make: |_| Box::new(JsonReport::default()),
 };
 
@@ -26,6 +27,7 @@ pub(crate) const LINES: Format = Format {
     name: "jsonl",
     about: "For programs: one object a line, as it comes",
     endings: &["jsonl"],
+    has_colours: false,
     make: |_| Box::new(JsonLines),
 };
 

@@ -15,6 +15,7 @@ pub(crate) const FORMAT: Format = Format {
     name: "junit",
     about: "For pipelines: JUnit XML, a test for each port",
     endings: &["xml"],
+    has_colours: false,
     make: |_| Kept::until_whole(write),
 };
 

@@ -14,6 +14,7 @@ pub(crate) const FORMAT: Format = Format {
     name: "markdown",
     about: "For a ticket or a wiki: Markdown with tables",
     endings: &["md"],
+    has_colours: false,
     make: |_| Kept::until_whole(write),
 };
 

@@ -98,6 +98,8 @@ pub(crate) struct Format {
     pub(crate) about: &'static str,
     /// How its files end.
     pub(crate) endings: &'static [&'static str],
+    /// Whether it has colours, which are to be taken out where none are wanted.
+    pub(crate) has_colours: bool,
     make: fn(Look) -> Box<dyn Report>,
 }
 

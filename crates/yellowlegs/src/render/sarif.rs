@@ -23,6 +23,7 @@ pub(crate) const FORMAT: Format = Format {
     name: "sarif",
     about: "For tools that show results beside files: SARIF 2.1.0",
     endings: &["sarif", "sarif.json"],
+    has_colours: false,
     make: |_| Kept::until_whole(write),
 };
 

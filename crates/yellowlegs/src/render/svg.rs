@@ -14,6 +14,7 @@ pub(crate) const FORMAT: Format = Format {
     name: "svg",
     about: "The front panels alone, as a picture",
     endings: &["svg"],
+    has_colours: false,
     make: |_| Kept::until_whole(write),
 };
 

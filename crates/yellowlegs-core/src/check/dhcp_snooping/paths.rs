@@ -308,7 +308,7 @@ fn trust_needless(fleet: &FleetView<'_>) -> FleetJudgement {
                 let counts = ends.entry(vlan).or_insert_with(|| {
                     joined.counts(|switch| fleet.links().open_end(fleet.switches, switch, vlan).is_some())
                 });
-                joined.count(&joined.behind(peer, number), counts) > 0
+                joined.behind(peer, number).count(counts) > 0
             });
             if open {
                 judgement.unknown.push(("links", fleet.related(at)));

@@ -45,6 +45,14 @@ pub(in crate::check) struct Behind {
     without: Vec<Range<u32>>,
 }
 
+impl Behind {
+    /// How many of some switches there are among what is left.
+    pub(in crate::check) fn count(&self, counts: &[u32]) -> u32 {
+        let of = |range: &Range<u32>| counts[range.end as usize] - counts[range.start as usize];
+        of(&self.within) - self.without.iter().map(of).sum::<u32>()
+    }
+}
+
 impl Joined {
     /// Of so many switches and the cables between them.
     pub(super) fn of(switches: usize, cables: impl Iterator<Item = (usize, usize)>) -> Self {
@@ -189,13 +197,7 @@ impl Joined {
         Behind { within: all, without: off }
     }
 
-    /// How many of some switches there are among what is left; `counts` is by place, each with all before it.
-    pub(in crate::check) fn count(&self, behind: &Behind, counts: &[u32]) -> u32 {
-        let of = |range: &Range<u32>| counts[range.end as usize] - counts[range.start as usize];
-        of(&behind.within) - behind.without.iter().map(of).sum::<u32>()
-    }
-
-    /// Counts of some switches for [`Self::count`].
+    /// Counts of some switches for [`Behind::count`], by place: each with all before it.
     pub(in crate::check) fn counts(&self, is: impl Fn(usize) -> bool) -> Vec<u32> {
         let mut so_far = 0;
         let ends = self.order.iter().map(|switch| {
@@ -256,7 +258,7 @@ mod tests {
                     let left: BTreeSet<usize> = reached(&cables, from, Some(to)).into_iter().map(|one| one.0).collect();
                     let told: BTreeSet<usize> = (0..12).filter(|switch| joined.is_behind(&behind, *switch)).collect();
                     prop_assert_eq!(&told, &left, "from {} without {}", from, to);
-                    prop_assert_eq!(joined.count(&behind, &counts), left.intersection(&marked).count() as u32);
+                    prop_assert_eq!(behind.count(&counts), left.intersection(&marked).count() as u32);
                 }
             }
         }

@@ -109,17 +109,17 @@ pub(crate) struct Csv;
 
 #[derive(Serialize)]
 struct CsvRow<'a> {
-    switch: String,
-    port: String,
-    role: String,
+    switch: std::borrow::Cow<'a, str>,
+    port: std::borrow::Cow<'a, str>,
+    role: std::borrow::Cow<'a, str>,
     drill: &'static str,
     outcome: &'static str,
     seconds: Option<f64>,
-    says: String,
+    says: std::borrow::Cow<'a, str>,
     setting: &'a str,
-    file: String,
+    file: std::borrow::Cow<'a, str>,
     line: Option<u32>,
-    recovery: String,
+    recovery: std::borrow::Cow<'a, str>,
 }
 
 impl DrillReport for Csv {

@@ -18,6 +18,7 @@ pub(crate) const FORMAT: Format = Format {
     name: "html",
     about: "For people: one page with front panels and filters",
     endings: &["html"],
+    has_colours: false,
     make: |_| Kept::until_whole(write),
 };
 

@@ -22,6 +22,7 @@ pub(crate) const FORMAT: Format = Format {
     name: "text",
     about: "For people, at a terminal",
     endings: &["txt"],
+    has_colours: true,
     make: |look| Box::new(TextReport::new(look)),
 };
 
