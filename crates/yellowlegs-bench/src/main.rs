@@ -1,6 +1,6 @@
 //! Measures the audit against the floor: a program that only reads the files, splits every line into words and hashes the
-//! first. `cargo run --release -p yellowlegs-bench` prints both in processor time, and the memory that more switches take.
-//! `write FOLDER NUMBER` leaves such a fleet, to look at or to profile.
+//! first. `cargo run --release -p yellowlegs-bench` prints both in processor time, for fleets whose ports are unlike and for what a site may
+//! have beside them. `write FOLDER NUMBER unlike+links` leaves such a fleet, to look at or to profile.
 
 #![allow(clippy::cast_precision_loss, reason = "figures for people: a few digits of megabytes and seconds")]
 
@@ -42,43 +42,83 @@ fn main() -> io::Result<()> {
     if !audit.is_file() {
         return Err(io::Error::other("build the program first: cargo build --release -p yellowlegs"));
     }
-    let mut rows = Vec::new();
     for size in sizes {
+        let mut unlike = None;
+        for words in FLEETS {
+            let row = Row::measure(&program, &audit, size, words)?;
+            let of_unlike = unlike.get_or_insert(row.spent);
+            println!(
+                "{size} switches, {words}: {:.0} MB; floor {:.2} s, audit {:.2} s, {:.1} times the floor, {:.2} times unlike ports alone; {:.0} MB of memory; {} planted faults",
+                row.megabytes,
+                row.floor,
+                row.spent,
+                row.spent / row.floor,
+                row.spent / *of_unlike,
+                row.memory as f64 / 1e3,
+                row.found
+            );
+            if let Some((drilled, held)) = row.drilled {
+                println!(
+                    "  the full matrix of drills {drilled:.2} s, {:.1} times the audit; {:.0} MB of memory",
+                    drilled / row.spent,
+                    held as f64 / 1e3
+                );
+            }
+        }
+    }
+    Ok(())
+}
+
+/// The fleets that are measured: unlike ports first, then what a site may have beside them.
+const FLEETS: [&str; 11] = [
+    "unlike",
+    "orderly",
+    "alike",
+    "unlike+skerry",
+    "unlike+links",
+    "unlike+waivers",
+    "unlike+roles",
+    "unlike+mirrors",
+    "unlike+rules",
+    "unlike+saved",
+    "unlike+state",
+];
+
+/// What a fleet took.
+struct Row {
+    megabytes: f64,
+    floor: f64,
+    spent: f64,
+    memory: u64,
+    found: usize,
+    /// The drills of all ports, with their memory.
+    drilled: Option<(f64, u64)>,
+}
+
+impl Row {
+    fn measure(program: &Path, audit: &Path, size: usize, words: &str) -> io::Result<Self> {
         let folder = tempfile::tempdir()?;
-        let written = fleet::write(folder.path(), size, wanted(Some(&"alike".to_owned()))?)?;
-        let words = ["audit", "--format", "jsonl", "--fail-on", "never", "-q"].map(PathBuf::from);
-        let words: Vec<PathBuf> = words.into_iter().chain([folder.path().to_owned()]).collect();
+        let written = fleet::write(folder.path(), size, wanted(Some(&words.to_owned()))?)?;
+        let audits = ["audit", "--format", "csv", "--fail-on", "never", "-q"].map(PathBuf::from);
+        let audits: Vec<PathBuf> = audits.into_iter().chain([folder.path().to_owned()]).collect();
         let matrix: Vec<PathBuf> =
             ["drill", "-q", "--fleet"].map(PathBuf::from).into_iter().chain([folder.path().to_owned()]).collect();
         let (mut floor, mut spent, mut memory) = (f64::MAX, f64::MAX, 0);
-        let (mut drilled, mut held) = (f64::MAX, 0);
+        let mut drilled: Option<(f64, u64)> = None;
         // Others use the machine too: of some runs in turn the quickest of each counts.
         for _ in 0..RUNS {
-            floor = floor.min(measured(&program, &["floor".into(), folder.path().into()])?.0);
-            let (time, most) = measured(&audit, &words)?;
+            floor = floor.min(measured(program, &["floor".into(), folder.path().into()])?.0);
+            let (time, most) = measured(audit, &audits)?;
             (spent, memory) = (spent.min(time), memory.max(most));
-            let (time, most) = measured(&audit, &matrix)?;
-            (drilled, held) = (drilled.min(time), held.max(most));
+            if words == "alike" {
+                let (time, most) = measured(audit, &matrix)?;
+                drilled = Some(drilled.map_or((time, most), |(least, held)| (least.min(time), held.max(most))));
+            }
         }
-        let found = fleet::found(folder.path(), &audit)?;
+        let found = fleet::found(folder.path(), audit)?;
         assert_eq!(found, written.faults, "the planted faults are found, all of them and no others");
-        println!(
-            "{size} switches, {:.0} MB: floor {floor:.2} s, audit {spent:.2} s, {:.1} times; {:.0} MB of memory; {found} planted faults",
-            written.bytes as f64 / 1e6,
-            spent / floor,
-            memory as f64 / 1e3
-        );
-        println!(
-            "  the full matrix of drills {drilled:.2} s, {:.1} times the audit; {:.0} MB of memory",
-            drilled / spent,
-            held as f64 / 1e3
-        );
-        rows.push((size, memory));
+        Ok(Self { megabytes: written.bytes as f64 / 1e6, floor, spent, memory, found, drilled })
     }
-    if let [(few, less), .., (many, more)] = rows[..] {
-        println!("{:.1} KB of memory a switch more", (more.saturating_sub(less)) as f64 / (many - few) as f64);
-    }
-    Ok(())
 }
 
 /// What a fleet is to have; unlike ports where nothing is said.

@@ -487,6 +487,10 @@ fn whose_configuration_it_is(#[case] name: &str, #[case] folder: &str, #[case] e
     true
 )]
 fn a_header_that_comes_again(#[case] between: &str, #[case] expected: bool) {
-    let resolved = shingle(&format!("shingle 4 unit sw1\n{between}shingle 4 unit sw1\n"));
-    assert_eq!(resolved.switch.torn().iter().any(|(_, torn)| *torn == Torn::Second), expected);
+    // Whatever stands before the first.
+    let before = "lane 110\nlane 111\nlane 112\nlane 113\nlane 114\nlane 115\nlane 116\nlane 117\nlane 118\n";
+    for before in ["", before] {
+        let resolved = shingle(&format!("{before}shingle 4 unit sw1\n{between}shingle 4 unit sw1\n"));
+        assert_eq!(resolved.switch.torn().iter().any(|(_, torn)| *torn == Torn::Second), expected, "{before}");
+    }
 }

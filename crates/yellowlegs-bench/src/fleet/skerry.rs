@@ -27,7 +27,8 @@ fn put(text: &mut String, port: &Port) {
         Use::Up => _ = writeln!(text, "  carries {TRUNK} bare 999;\n  lessor;\n  blind seal;\n  keep loops;"),
         Use::Down => _ = writeln!(text, "  carries {TRUNK} bare 999;\n  blind seal;\n  keep root;"),
         Use::Spare => _ = writeln!(text, "  joins {};\n  sealed;", port.vlan),
-        Use::Desk | Use::Host | Use::Screen => _ = writeln!(text, "  joins {};", port.vlan),
+        Use::Desk => _ = writeln!(text, "  joins {};", port.vlan),
+        Use::Host | Use::Screen => _ = writeln!(text, "  joins {};\n  only bare;", port.vlan),
     }
     if port.of == Use::Desk {
         let _ = writeln!(text, "  voice 210;\n  phone told dscp {};", port.dscp);
@@ -68,6 +69,6 @@ fn put(text: &mut String, port: &Port) {
         let _ = writeln!(text, "  speed {speed}M;");
     }
     if let Some(watts) = port.power {
-        let _ = writeln!(text, "  feeds {watts}W;");
+        let _ = writeln!(text, "  feeds {watts} watts;");
     }
 }
