@@ -3,9 +3,11 @@
 //! dropped. Reading with an empty store gives the same.
 
 use std::fmt;
+use std::hash::{Hash as _, Hasher as _};
+use std::ops::Range;
 use std::sync::Mutex;
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHasher};
 
 use super::captured::Captured;
 use super::reading::Statement;
@@ -15,14 +17,6 @@ use crate::source::Word;
 const KEPT: usize = 3000;
 /// Longer ones are not.
 const LONGEST: usize = 160;
-
-/// What a line came to, its places counted from its beginning.
-#[derive(Debug)]
-pub(super) struct Compiled {
-    pub(super) statements: Vec<Statement>,
-    pub(super) captures: Vec<Captured>,
-    pub(super) opens: Opens,
-}
 
 /// What a statement opens.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -42,45 +36,114 @@ impl Captured {
     }
 }
 
-/// By context, lines.
-type Lines = Vec<FxHashMap<Box<str>, Box<Compiled>>>;
+/// A line: where its text, its statements and what their holes took are kept.
+#[derive(Debug, Clone)]
+struct Line {
+    context: usize,
+    text: Range<usize>,
+    statements: Range<usize>,
+    captures: Range<usize>,
+    opens: Opens,
+}
+
+/// Lines, each kind of their parts in one piece: thousands of small pieces among those of the switches that come and go would keep
+/// memory in shreds.
+#[derive(Debug, Default)]
+struct Lines {
+    texts: String,
+    statements: Vec<Statement>,
+    captures: Vec<Captured>,
+    lines: Vec<Line>,
+    /// By the hash of context and text, the position of the line.
+    by_hash: FxHashMap<u64, u32>,
+}
+
+/// What a line came to, its places counted from its beginning.
+#[derive(Clone, Copy)]
+pub(super) struct Compiled<'s> {
+    pub(super) statements: &'s [Statement],
+    pub(super) captures: &'s [Captured],
+    pub(super) opens: Opens,
+}
+
+impl Lines {
+    fn get(&self, hash: u64, context: usize, text: &str) -> Option<Compiled<'_>> {
+        let line = self.lines.get(*self.by_hash.get(&hash)? as usize)?;
+        let is_it = line.context == context && self.texts.get(line.text.clone()) == Some(text);
+        is_it.then_some(Compiled {
+            statements: self.statements.get(line.statements.clone())?,
+            captures: self.captures.get(line.captures.clone())?,
+            opens: line.opens,
+        })
+    }
+
+    fn add(&mut self, hash: u64, context: usize, text: &str, compiled: Compiled<'_>) {
+        let Compiled { statements, captures, opens } = compiled;
+        let line = Line {
+            context,
+            text: self.texts.len()..self.texts.len() + text.len(),
+            statements: self.statements.len()..self.statements.len() + statements.len(),
+            captures: self.captures.len()..self.captures.len() + captures.len(),
+            opens,
+        };
+        self.texts.push_str(text);
+        self.statements.extend_from_slice(statements);
+        self.captures.extend_from_slice(captures);
+        self.by_hash.insert(hash, self.lines.len() as u32);
+        self.lines.push(line);
+    }
+
+    /// Forgets all, and keeps the room.
+    fn clear(&mut self) {
+        self.texts.clear();
+        self.statements.clear();
+        self.captures.clear();
+        self.lines.clear();
+        self.by_hash.clear();
+    }
+}
 
 /// The lines that one reader knows.
 #[derive(Debug, Default)]
 pub(super) struct Store {
     lately: Lines,
-    count: usize,
     before: Lines,
 }
 
 impl Store {
     /// What a line came to.
-    pub(super) fn get(&mut self, context: usize, text: &str) -> Option<&Compiled> {
-        if self.lately.get(context).is_none_or(|lines| !lines.contains_key(text)) {
-            let (text, known) = self.before.get_mut(context)?.remove_entry(text)?;
-            self.keep(context, text, known);
+    pub(super) fn get(&mut self, context: usize, text: &str) -> Option<Compiled<'_>> {
+        let hash = hash(context, text);
+        if self.lately.get(hash, context, text).is_none() {
+            self.before.get(hash, context, text)?;
+            self.make_room();
+            // Where making room has taken it away it is read again.
+            let compiled = self.before.get(hash, context, text)?;
+            self.lately.add(hash, context, text, compiled);
         }
-        self.lately.get(context)?.get(text).map(|known| &**known)
+        self.lately.get(hash, context, text)
     }
 
     /// Keeps what a line came to.
-    pub(super) fn add(&mut self, context: usize, text: &str, known: Compiled) {
+    pub(super) fn add(&mut self, context: usize, text: &str, compiled: Compiled<'_>) {
         if text.len() <= LONGEST {
-            self.keep(context, text.into(), Box::new(known));
+            self.make_room();
+            self.lately.add(hash(context, text), context, text, compiled);
         }
     }
 
-    fn keep(&mut self, context: usize, text: Box<str>, known: Box<Compiled>) {
-        if self.count >= KEPT {
-            self.before = std::mem::take(&mut self.lately);
-            self.count = 0;
+    fn make_room(&mut self) {
+        if self.lately.lines.len() >= KEPT {
+            std::mem::swap(&mut self.lately, &mut self.before);
+            self.lately.clear();
         }
-        if self.lately.len() <= context {
-            self.lately.resize_with(context + 1, FxHashMap::default);
-        }
-        self.count += 1;
-        self.lately[context].insert(text, known);
     }
+}
+
+fn hash(context: usize, text: &str) -> u64 {
+    let mut hasher = FxHasher::default();
+    (context, text).hash(&mut hasher);
+    hasher.finish()
 }
 
 /// The stores of a dialect: each reader takes one, and gives it back.

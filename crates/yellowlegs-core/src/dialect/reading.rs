@@ -110,7 +110,7 @@ impl Statement {
 
 impl Reading {
     /// What a line of this text came to, for others that say the same.
-    fn compiled(&self, dialect: &Dialect, known: Known) -> Compiled {
+    fn compiled(&self, dialect: &Dialect, known: Known) -> (Vec<Statement>, Vec<Captured>) {
         let statements = self.statements.get(known.from as usize..known.to as usize).unwrap_or_default();
         let mut captures = Vec::new();
         let zero = Line { number: 0, start: 0, text: "", indent: 0 };
@@ -121,7 +121,7 @@ impl Reading {
             part
         };
         let statements = statements.iter().map(part).collect();
-        Compiled { statements, captures, opens: known.opens }
+        (statements, captures)
     }
 
     /// The lines that no rule takes, and where they stand: without those that are known by their form alone.
@@ -338,7 +338,9 @@ impl<'a> Reader<'a> {
         };
         if self.known.len() < REMEMBERED && self.is_repeatable(from, to) {
             let known = Known { from, to, start: line.start, opens };
-            self.store.add(context, line.text, self.reading.compiled(self.dialect, known));
+            let (statements, captures) = self.reading.compiled(self.dialect, known);
+            let compiled = Compiled { statements: &statements, captures: &captures, opens };
+            self.store.add(context, line.text, compiled);
             self.known.insert((context, line.text), known);
         }
     }
@@ -359,7 +361,7 @@ impl<'a> Reader<'a> {
         self.reading.captures.extend(compiled.captures.iter().map(|captured| captured.moved(0, line.start)));
         let mut parent = (opener != u32::MAX).then_some(opener);
         let (mut position, mut leader) = (opener, None);
-        for part in &compiled.statements {
+        for part in compiled.statements {
             position = self.reading.statements.len() as u32;
             let mut statement = part.placed(0, line, parent);
             statement.mark.file = self.file;
