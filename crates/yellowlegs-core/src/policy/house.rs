@@ -2,15 +2,18 @@
 //!
 //! Names of settings are written with `_` for `-`: `port_security.limit`. Types are checked when the policy is read.
 
+use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::fmt;
-use std::sync::Arc;
+use std::hash::{Hash as _, Hasher as _};
+use std::sync::{Arc, LazyLock, Mutex};
 
 use cel::common::ast::{Expr, IdedExpr, LiteralValue, SelectExpr, operators as op};
-use cel::{Context, ExecutionError, Program, Value as Cel};
+use cel::{Context, Env, ExecutionError, Program, Value as Cel};
+use rustc_hash::{FxHashMap, FxHasher};
 
 use super::{Cite, Level, PolicyProblem};
-use crate::model::{Kind, Scope, SettingId, Value, VlanId};
+use crate::model::{Kind, Scope, SettingId, Value, VlanId, VlanSet};
 use crate::source::nearest;
 
 /// A rule of the house.
@@ -36,6 +39,45 @@ pub struct Condition {
     program: Arc<Program>,
     text: Arc<str>,
     names: BTreeSet<Name>,
+    known: Arc<Known>,
+}
+
+/// What an expression came to, by the values of what it speaks of: the ports of a site have the same few.
+#[derive(Default)]
+struct Known(Mutex<FxHashMap<u64, Case>>);
+
+/// The values, and what it came to.
+type Case = (Vec<Option<Value>>, Result<bool, Vec<Name>>);
+
+/// So many cases are kept before all are forgotten.
+const KEPT_CASES: usize = 2_000;
+
+impl Known {
+    fn get(&self, hash: u64, values: &[Option<Value>]) -> Option<Result<bool, Vec<Name>>> {
+        let known = self.0.lock().ok()?;
+        known.get(&hash).filter(|(of, _)| of == values).map(|(_, told)| told.clone())
+    }
+
+    fn keep(&self, hash: u64, values: Vec<Option<Value>>, told: &Result<bool, Vec<Name>>) {
+        let Ok(mut known) = self.0.lock() else { return };
+        if known.len() >= KEPT_CASES {
+            known.clear();
+        }
+        known.insert(hash, (values, told.clone()));
+    }
+}
+
+/// A hash of values: of sets of VLANs by their members, of others by their words.
+fn hash(values: &[Option<Value>]) -> u64 {
+    let mut hasher = FxHasher::default();
+    for value in values {
+        match value {
+            Some(Value::Vlans(set)) => set.hash(&mut hasher),
+            Some(other) => other.to_string().hash(&mut hasher),
+            None => hasher.write_u8(0),
+        }
+    }
+    hasher.finish()
 }
 
 impl fmt::Debug for Condition {
@@ -199,7 +241,7 @@ impl Condition {
             return Err(checker.wrong(root, PolicyProblem::ExpressionBound { message }));
         }
         let names = checker.names;
-        Ok(Self { program: Arc::new(program), text: text.into(), names })
+        Ok(Self { program: Arc::new(program), text: text.into(), names, known: Arc::default() })
     }
 
     /// As it is written.
@@ -214,17 +256,28 @@ impl Condition {
 
     /// Whether it holds; `Err`: something it needs is unknown. A name whose value is `None` is unknown.
     pub fn holds(&self, value: impl Fn(Name) -> Option<Value>) -> Result<bool, Vec<Name>> {
+        let values: Vec<Option<Value>> = self.names().map(value).collect();
+        let hash = hash(&values);
+        if let Some(known) = self.known.get(hash, &values) {
+            return known;
+        }
+        let told = self.worked_out(&values);
+        self.known.keep(hash, values, &told);
+        told
+    }
+
+    fn worked_out(&self, values: &[Option<Value>]) -> Result<bool, Vec<Name>> {
         let mut spaces: BTreeMap<String, HashMap<String, Cel>> = BTreeMap::new();
         let mut unknown = Vec::new();
-        for name in self.names() {
+        for (name, value) in self.names().zip(values) {
             let (space, field) = written(name);
             let space = spaces.entry(space).or_default();
-            match value(name) {
-                Some(value) => _ = space.insert(field, cel(&value)),
+            match value {
+                Some(value) => _ = space.insert(field, cel(value)),
                 None => unknown.push(name),
             }
         }
-        let mut context = Context::default();
+        let mut context = Context::with_env(Arc::clone(&LIBRARY));
         for (space, fields) in spaces {
             context.add_variable_from_value(space, Cel::from(fields));
         }
@@ -262,6 +315,35 @@ fn type_of(name: Name) -> Type {
     }
 }
 
+/// What every expression may call: made once.
+static LIBRARY: LazyLock<Arc<Env>> = LazyLock::new(|| Arc::new(Env::stdlib()));
+
+/// So many sets of VLANs are kept as lists.
+const KEPT_LISTS: usize = 16;
+
+/// A set of VLANs, and the list that it is.
+type Listed = (Arc<VlanSet>, Arc<Vec<Cel>>);
+
+thread_local! {
+    /// Most ports have one of a few sets, and all VLANs are a list of four thousand.
+    static LISTS: RefCell<Vec<Listed>> = const { RefCell::new(Vec::new()) };
+}
+
+fn list(set: &Arc<VlanSet>) -> Cel {
+    LISTS.with_borrow_mut(|lists| {
+        let known = lists.iter().find(|(known, _)| Arc::ptr_eq(known, set) || known == set);
+        if let Some((_, list)) = known {
+            return Cel::List(Arc::clone(list));
+        }
+        let list: Arc<Vec<Cel>> = Arc::new(set.iter().map(|vlan| Cel::Int(i64::from(vlan.get()))).collect());
+        if lists.len() >= KEPT_LISTS {
+            lists.remove(0);
+        }
+        lists.push((Arc::clone(set), Arc::clone(&list)));
+        Cel::List(list)
+    })
+}
+
 /// A value as the language has it.
 fn cel(value: &Value) -> Cel {
     let vlan = |vlan: VlanId| Cel::Int(i64::from(vlan.get()));
@@ -269,7 +351,7 @@ fn cel(value: &Value) -> Cel {
         Value::Flag(flag) => Cel::Bool(*flag),
         Value::Count(n) | Value::Seconds(n) | Value::Milliwatts(n) => Cel::Int(i64::from(*n)),
         Value::Vlan(id) => id.map_or(Cel::Null, vlan),
-        Value::Vlans(set) => Cel::List(Arc::new(set.iter().map(vlan).collect())),
+        Value::Vlans(set) => list(set),
         Value::Rate(None) | Value::Port(None) | Value::Address(None) => Cel::Null,
         Value::Words(words) => Cel::List(Arc::new(words.iter().map(|w| Cel::from(&**w)).collect())),
         Value::Stations(stations) => {
