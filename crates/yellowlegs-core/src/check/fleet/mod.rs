@@ -5,7 +5,7 @@ mod joined;
 mod links;
 mod usage;
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::sync::Arc;
 
 pub use digest::{Digest, Digests};
@@ -320,56 +320,98 @@ impl FleetOutcome {
         selection: &Selection,
         again: &dyn Fn(&str) -> Option<Resolved>,
     ) {
-        let mut read: BTreeMap<Arc<str>, Option<Resolved>> = BTreeMap::new();
-        for (_, _, found) in &found {
-            let others = found.beside.iter().map(|(place, _)| &place.switch);
-            let others = others.chain(found.sides.iter().map(|sides| &sides.other));
-            for name in found.switch.iter().chain(others) {
-                read.entry(Arc::clone(name)).or_insert_with(|| again(name));
-            }
+        // Switch by switch, so that each is read once and none has to be kept; then in the order in which they were found.
+        let mut order: Vec<usize> = (0..found.len()).collect();
+        order.sort_by(|a, b| found[*a].2.switch.cmp(&found[*b].2.switch));
+        let mut read = Read { again, kept: VecDeque::new() };
+        let mut found: Vec<Option<Found>> = found.into_iter().map(Some).collect();
+        let mut told: BTreeMap<usize, Told> = BTreeMap::new();
+        for position in order {
+            let Some(found) = found[position].take() else { continue };
+            told.extend(told_of(found, view, &mut read).map(|one| (position, one)));
         }
-        for (check, level, found) in found {
-            let place = found.switch.as_ref().and_then(|name| read.get(name)?.as_ref());
-            let Some(resolved) = place else {
-                self.tell_nowhere(nowhere(check, level, found.violation), selection);
+        for Told { finding, on, usage: own } in told.into_values() {
+            usage.merge(own);
+            let Some((position, role)) = on else {
+                self.tell_nowhere(finding, selection);
                 continue;
             };
-            let lists = resolved.lists();
-            let roles = assign(view.policy, &resolved.switch, lists);
-            let on = SwitchView::new(resolved, view.policy, &roles, view.as_of);
-            let port = found.port.as_deref().and_then(|name| resolved.switch.port_index(name));
-            if port.is_some_and(|port| is_excused(on, port, &found.violation)) {
-                continue;
-            }
-            let role = port.and_then(|p| view.policy.roles.get(on.assigned(p)?.role)).map(|r| r.name.as_str());
-            let Some(level) = view.policy.level(check.id, role, check.level) else { continue };
-            let (violation, both) = match &found.sides {
-                Some(sides) => sides.tell(resolved, read.get(&sides.other).and_then(Option::as_ref), found.violation),
-                None => (found.violation, Vec::new()),
-            };
-            let mut told = finding(check.into(), level, Subject { on, port }, violation);
-            told.evidence.extend(both.into_iter().filter(|line| !told.evidence.contains(line)).collect::<Vec<_>>());
-            for (place, id) in found.beside {
-                let Some(other) = read.get(&place.switch).and_then(Option::as_ref) else { continue };
-                let port = place.port.as_deref().and_then(|name| other.switch.port_index(name));
-                let lines = quoted(other, port, id);
-                told.evidence
-                    .extend(lines.into_iter().filter(|line| !told.evidence.contains(line)).collect::<Vec<_>>());
-            }
-            // The policy's line stands last.
-            told.evidence.sort_by_key(|line| line.kind == crate::finding::EvidenceKind::Policy);
-            waive(view.policy, view.as_of, &mut told, on, port, lists, usage);
-            let name = told.switch.as_deref().unwrap_or_default();
-            if let Some((position, (switch, port))) = port.zip(told.switch.clone().zip(told.port.clone())) {
+            let name = finding.switch.as_deref().unwrap_or_default();
+            if let Some((position, (switch, port))) = position.zip(finding.switch.clone().zip(finding.port.clone())) {
                 self.positions.insert((switch, port), position);
             }
+            let role = role.as_deref();
             let reported = selection.takes_switch(name)
-                && told.port.as_deref().map_or(!selection.names_ports(), |port| selection.takes_port(port, role));
-            if reported && selection.takes_check(check.id) {
-                self.findings.push(told);
+                && finding.port.as_deref().map_or(!selection.names_ports(), |port| selection.takes_port(port, role));
+            if reported && selection.takes_check(finding.check) {
+                self.findings.push(finding);
             }
         }
     }
+}
+
+/// So many switches that findings name are kept: the ends of one another's cables.
+const MOST_READ: usize = 32;
+
+/// Switches that are read once more.
+struct Read<'r> {
+    again: &'r dyn Fn(&str) -> Option<Resolved>,
+    kept: VecDeque<(Arc<str>, Option<Arc<Resolved>>)>,
+}
+
+impl Read<'_> {
+    fn get(&mut self, name: &Arc<str>) -> Option<Arc<Resolved>> {
+        if let Some((_, known)) = self.kept.iter().find(|(known, _)| known == name) {
+            return known.clone();
+        }
+        let resolved = (self.again)(name).map(Arc::new);
+        if self.kept.len() >= MOST_READ {
+            self.kept.pop_front();
+        }
+        self.kept.push_back((Arc::clone(name), resolved.clone()));
+        resolved
+    }
+}
+
+/// A finding, where it stands, and the waivers that cover it.
+struct Told {
+    finding: Finding,
+    /// On a switch: the position of the port, and its role; `None`: on no switch.
+    on: Option<(Option<usize>, Option<String>)>,
+    usage: Usage,
+}
+
+/// The finding that something found comes to; none where the policy excuses it.
+fn told_of((check, level, found): Found, view: &FleetView<'_>, read: &mut Read<'_>) -> Option<Told> {
+    let Some(resolved) = found.switch.as_ref().and_then(|name| read.get(name)) else {
+        return Some(Told { finding: nowhere(check, level, found.violation), on: None, usage: Usage::default() });
+    };
+    let lists = resolved.lists();
+    let roles = assign(view.policy, &resolved.switch, lists);
+    let on = SwitchView::new(&resolved, view.policy, &roles, view.as_of);
+    let port = found.port.as_deref().and_then(|name| resolved.switch.port_index(name));
+    if port.is_some_and(|port| is_excused(on, port, &found.violation)) {
+        return None;
+    }
+    let role = port.and_then(|p| view.policy.roles.get(on.assigned(p)?.role)).map(|r| r.name.as_str());
+    let level = view.policy.level(check.id, role, check.level)?;
+    let (violation, both) = match &found.sides {
+        Some(sides) => sides.tell(&resolved, read.get(&sides.other).as_deref(), found.violation),
+        None => (found.violation, Vec::new()),
+    };
+    let mut told = finding(check.into(), level, Subject { on, port }, violation);
+    told.evidence.extend(both.into_iter().filter(|line| !told.evidence.contains(line)).collect::<Vec<_>>());
+    for (place, id) in found.beside {
+        let Some(other) = read.get(&place.switch) else { continue };
+        let port = place.port.as_deref().and_then(|name| other.switch.port_index(name));
+        let lines = quoted(&other, port, id);
+        told.evidence.extend(lines.into_iter().filter(|line| !told.evidence.contains(line)).collect::<Vec<_>>());
+    }
+    // The policy's line stands last.
+    told.evidence.sort_by_key(|line| line.kind == crate::finding::EvidenceKind::Policy);
+    let mut usage = Usage::default();
+    waive(view.policy, view.as_of, &mut told, on, port, lists, &mut usage);
+    Some(Told { finding: told, on: Some((port, role.map(str::to_owned))), usage })
 }
 
 /// A finding that stands on no switch: the policy's line is its evidence.
