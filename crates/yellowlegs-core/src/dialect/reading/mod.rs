@@ -1,13 +1,17 @@
 //! Reading a configuration: lines to statements, each with its rule, its place and what its holes took.
 
+mod remembered;
+
 use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 
+use remembered::Known;
+
 use super::Dialect;
 use super::automaton::{Match, Walk};
 use super::captured::Captured;
-use super::compiled::{Compiled, Opens, Store};
+use super::compiled::{Opens, Store};
 use super::hole::HoleType;
 use super::layout::{Logical, Logicals, Structure};
 use super::rule::{HoleRef, Rule, Subject, Until};
@@ -98,32 +102,7 @@ enum Block {
 /// The context of lines outside all blocks.
 const TOP: Block = Block::Context(0, u32::MAX);
 
-impl Statement {
-    /// The same on another line; `start`: where its own begins.
-    fn placed(&self, start: usize, line: Line<'_>, parent: Option<u32>) -> Self {
-        let moved = |at: usize| at - start + line.start;
-        let mark = Mark { line: line.number, offset: moved(self.mark.offset as usize) as u32, ..self.mark };
-        let words = Word { start: moved(self.words.start), end: moved(self.words.end) };
-        Self { mark, words, parent, ..self.clone() }
-    }
-}
-
 impl Reading {
-    /// What a line of this text came to, for others that say the same.
-    fn compiled(&self, dialect: &Dialect, known: Known) -> (Vec<Statement>, Vec<Captured>) {
-        let statements = self.statements.get(known.from as usize..known.to as usize).unwrap_or_default();
-        let mut captures = Vec::new();
-        let zero = Line { number: 0, start: 0, text: "", indent: 0 };
-        let part = |statement: &Statement| {
-            let own = self.captures(dialect, statement);
-            let part = Statement { captures: captures.len() as u32, ..statement.placed(known.start, zero, None) };
-            captures.extend(own.iter().map(|captured| captured.moved(known.start, 0)));
-            part
-        };
-        let statements = statements.iter().map(part).collect();
-        (statements, captures)
-    }
-
     /// The lines that no rule takes, and where they stand: without those that are known by their form alone.
     pub fn not_taken(&self) -> impl Iterator<Item = (&Unread, UnreadAt)> {
         let all = self.unread.iter().zip(self.unread_at.iter().copied());
@@ -255,31 +234,6 @@ struct Reader<'a> {
     store: Store,
 }
 
-/// What a line came to.
-#[derive(Clone, Copy)]
-struct Known {
-    /// Positions of its statements. Another line of the same text shares what their holes took: the words are the same.
-    from: u32,
-    to: u32,
-    /// Where its text began.
-    start: usize,
-    /// What its last statement opens.
-    opens: Opens,
-}
-
-impl Opens {
-    fn block(self, position: u32) -> Block {
-        match self {
-            Self::Context(context) => Block::Context(context, position),
-            Self::Closed => Block::Closed(position),
-            Self::Nothing => Block::Nothing,
-        }
-    }
-}
-
-/// So many lines are remembered: most texts say the same few hundred things.
-const REMEMBERED: usize = 4096;
-
 impl<'a> Reader<'a> {
     fn by_indent(&mut self, line: &mut Logical) {
         let mut nesting: Nesting<Block> = Nesting::default();
@@ -316,79 +270,6 @@ impl<'a> Reader<'a> {
             self.remember(first, block, from, inside);
         }
         Some(inside)
-    }
-
-    /// What a line comes to whose text came before in the same context, here or in another text.
-    fn known(&mut self, line: Line<'a>, block: Block) -> Option<Block> {
-        let Block::Context(context, opener) = block else { return None };
-        match self.known.get(&(context, line.text)).copied() {
-            Some(known) => Some(self.again(line, known, opener)),
-            None => self.as_elsewhere(line, context, opener),
-        }
-    }
-
-    /// Remembers what a line came to: its statements are those from one on.
-    fn remember(&mut self, line: Line<'a>, block: Block, from: u32, inside: Block) {
-        let Block::Context(context, _) = block else { return };
-        let to = self.reading.statements.len() as u32;
-        let opens = match inside {
-            Block::Context(context, _) => Opens::Context(context),
-            Block::Nothing => Opens::Nothing,
-            Block::Closed(_) | Block::Unread(_) => Opens::Closed,
-        };
-        if self.known.len() < REMEMBERED && self.is_repeatable(from, to) {
-            let known = Known { from, to, start: line.start, opens };
-            let (statements, captures) = self.reading.compiled(self.dialect, known);
-            let compiled = Compiled { statements: &statements, captures: &captures, opens };
-            self.store.add(context, line.text, compiled);
-            self.known.insert((context, line.text), known);
-        }
-    }
-
-    /// Whether statements hold nothing that hangs on where they stand: no secret, no free text behind them.
-    fn is_repeatable(&self, from: u32, to: u32) -> bool {
-        let statements = self.reading.statements.get(from as usize..to as usize).unwrap_or_default();
-        let rules = statements.iter().filter_map(|s| self.dialect.rules.get(s.rule as usize));
-        rules.into_iter().all(|rule| rule.until.is_none() && !rule.is_open && !rule.pattern.has_secret())
-    }
-
-    /// Takes a line whose text came before in the same context of another text.
-    fn as_elsewhere(&mut self, line: Line<'a>, context: usize, opener: u32) -> Option<Block> {
-        let has_room =
-            self.known.len() < REMEMBERED && self.reading.captures.len() <= MOST_CAPTURES * self.text.len() + 64;
-        let compiled = self.store.get(context, line.text).filter(|_| has_room)?;
-        let (from, captures) = (self.reading.statements.len() as u32, self.reading.captures.len() as u32);
-        self.reading.captures.extend(compiled.captures.iter().map(|captured| captured.moved(0, line.start)));
-        let mut parent = (opener != u32::MAX).then_some(opener);
-        let (mut position, mut leader) = (opener, None);
-        for part in compiled.statements {
-            position = self.reading.statements.len() as u32;
-            let mut statement = part.placed(0, line, parent);
-            statement.mark.file = self.file;
-            statement.captures += captures;
-            let goes_on = self.dialect.rules.get(statement.rule as usize).is_some_and(Rule::goes_on);
-            self.reading.statements.push(statement);
-            leader = leader.or(goes_on.then_some(position));
-            parent = leader.or(Some(position));
-        }
-        let (to, opens) = (self.reading.statements.len() as u32, compiled.opens);
-        self.known.insert((context, line.text), Known { from, to, start: line.start, opens });
-        Some(opens.block(position))
-    }
-
-    /// Takes a line whose text came before in the same context.
-    fn again(&mut self, line: Line<'a>, known: Known, opener: u32) -> Block {
-        let mut parent = (opener != u32::MAX).then_some(opener);
-        let (mut position, mut leader) = (opener, None);
-        for before in known.from..known.to {
-            position = self.reading.statements.len() as u32;
-            let statement = self.reading.statements[before as usize].placed(known.start, line, parent);
-            let goes_on = self.dialect.rules.get(statement.rule as usize).is_some_and(Rule::goes_on);
-            self.reading.statements.push(statement);
-            leader = leader.or(goes_on.then_some(position));
-            parent = leader.or(Some(position));
-        }
-        known.opens.block(position)
     }
 
     /// A line belongs to the innermost open section that knows it; the sections inside that one are over.
