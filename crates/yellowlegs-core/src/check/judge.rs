@@ -454,8 +454,7 @@ pub(super) fn waive(
     usage: &mut Usage,
 ) {
     let switch = on.switch();
-    for position in policy.waivers_on(switch.name()) {
-        let Some(waiver) = policy.waivers.get(position) else { continue };
+    for (position, waiver) in policy.waivers_on(switch.name()) {
         if !crate::policy::names_check(&waiver.check, finding.check) {
             continue;
         }

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 
 use globset::GlobMatcher;
 
-use super::{Policy, Role};
+use super::{MirrorEntry, Policy, Role, Waiver};
 
 /// Positions of entries, by the name of a switch that they give, or a pattern.
 #[derive(Debug, Clone, Default)]
@@ -71,13 +71,15 @@ impl BySwitch {
 }
 
 impl Policy {
-    /// The waivers that are for a switch, by position.
-    pub fn waivers_on(&self, switch: &str) -> Vec<usize> {
-        self.by_switch.waivers.on(switch)
+    /// The waivers that are for a switch, with their positions.
+    pub fn waivers_on(&self, switch: &str) -> impl Iterator<Item = (usize, &Waiver)> {
+        let here = self.by_switch.waivers.on(switch).into_iter();
+        here.filter_map(|position| Some((position, self.waivers.get(position)?)))
     }
 
-    /// The entries of the register of mirrors for a switch, by position.
-    pub fn mirrors_on(&self, switch: &str) -> Vec<usize> {
-        self.by_switch.mirrors.on(switch)
+    /// The entries of the register of mirrors for a switch, with their positions.
+    pub fn mirrors_on(&self, switch: &str) -> impl Iterator<Item = (usize, &MirrorEntry)> {
+        let here = self.by_switch.mirrors.on(switch).into_iter();
+        here.filter_map(|position| Some((position, self.mirrors.get(position)?)))
     }
 }

@@ -2,7 +2,6 @@
 //!
 //! Names of settings are written with `_` for `-`: `port_security.limit`. Types are checked when the policy is read.
 
-use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::fmt;
 use std::hash::{Hash as _, Hasher as _};
@@ -13,7 +12,7 @@ use cel::{Context, Env, ExecutionError, Program, Value as Cel};
 use rustc_hash::{FxHashMap, FxHasher};
 
 use super::{Cite, Level, PolicyProblem};
-use crate::model::{Kind, Scope, SettingId, Value, VlanId, VlanSet};
+use crate::model::{Kind, Scope, SettingId, Value, VlanId};
 use crate::source::nearest;
 
 /// A rule of the house.
@@ -318,32 +317,6 @@ fn type_of(name: Name) -> Type {
 /// What every expression may call: made once.
 static LIBRARY: LazyLock<Arc<Env>> = LazyLock::new(|| Arc::new(Env::stdlib()));
 
-/// So many sets of VLANs are kept as lists.
-const KEPT_LISTS: usize = 16;
-
-/// A set of VLANs, and the list that it is.
-type Listed = (Arc<VlanSet>, Arc<Vec<Cel>>);
-
-thread_local! {
-    /// Most ports have one of a few sets, and all VLANs are a list of four thousand.
-    static LISTS: RefCell<Vec<Listed>> = const { RefCell::new(Vec::new()) };
-}
-
-fn list(set: &Arc<VlanSet>) -> Cel {
-    LISTS.with_borrow_mut(|lists| {
-        let known = lists.iter().find(|(known, _)| Arc::ptr_eq(known, set) || known == set);
-        if let Some((_, list)) = known {
-            return Cel::List(Arc::clone(list));
-        }
-        let list: Arc<Vec<Cel>> = Arc::new(set.iter().map(|vlan| Cel::Int(i64::from(vlan.get()))).collect());
-        if lists.len() >= KEPT_LISTS {
-            lists.remove(0);
-        }
-        lists.push((Arc::clone(set), Arc::clone(&list)));
-        Cel::List(list)
-    })
-}
-
 /// A value as the language has it.
 fn cel(value: &Value) -> Cel {
     let vlan = |vlan: VlanId| Cel::Int(i64::from(vlan.get()));
@@ -351,7 +324,7 @@ fn cel(value: &Value) -> Cel {
         Value::Flag(flag) => Cel::Bool(*flag),
         Value::Count(n) | Value::Seconds(n) | Value::Milliwatts(n) => Cel::Int(i64::from(*n)),
         Value::Vlan(id) => id.map_or(Cel::Null, vlan),
-        Value::Vlans(set) => list(set),
+        Value::Vlans(set) => Cel::List(Arc::new(set.iter().map(vlan).collect())),
         Value::Rate(None) | Value::Port(None) | Value::Address(None) => Cel::Null,
         Value::Words(words) => Cel::List(Arc::new(words.iter().map(|w| Cel::from(&**w)).collect())),
         Value::Stations(stations) => {

@@ -57,9 +57,9 @@ pub(super) const SENSITIVE: Check = Check {
 pub(in crate::check) fn note_entries(on: SwitchView<'_>, usage: &mut Usage) {
     for session in &sessions(&on).0 {
         if let Fit::Whole(entry) | Fit::OtherWay(entry) = fit(&on, session) {
-            let here = on.policy().mirrors_on(on.switch().name()).into_iter();
-            let is_it = |position: &usize| on.policy().mirrors.get(*position).is_some_and(|e| std::ptr::eq(e, entry));
-            here.filter(is_it).for_each(|position| usage.mirrors(position));
+            let mut here = on.policy().mirrors_on(on.switch().name());
+            let position = here.find(|(_, known)| std::ptr::eq(*known, entry)).map(|(position, _)| position);
+            position.into_iter().for_each(|position| usage.mirrors(position));
         }
     }
 }
@@ -79,8 +79,7 @@ fn fit<'p>(on: &SwitchView<'p>, session: &Session) -> Fit<'p> {
     let copied: BTreeMap<usize, Direction> =
         session.sources.iter().filter_map(|(name, way)| Some((switch.port_index(name)?, *way))).collect();
     let mut other = Fit::None;
-    let here = on.policy().mirrors_on(switch.name()).into_iter();
-    for entry in here.filter_map(|position| on.policy().mirrors.get(position)) {
+    for (_, entry) in on.policy().mirrors_on(switch.name()) {
         let at = |text: &crate::policy::PortsText| text.positions(switch, lists).unwrap_or_default();
         let agreed: BTreeMap<usize, Direction> =
             entry.sources.iter().flat_map(|(text, way)| at(text).into_iter().map(|port| (port, *way))).collect();

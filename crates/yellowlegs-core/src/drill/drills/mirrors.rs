@@ -30,7 +30,7 @@ pub(super) const MIRROR_TAP: Drill = Drill {
 fn agreed(stage: &Stage<'_>, session: &Session) -> Option<BTreeMap<usize, Direction>> {
     let (switch, lists) = (stage.switch(), stage.resolved.lists());
     let at = |text: &crate::policy::PortsText| text.positions(switch, lists).unwrap_or_default();
-    let here = stage.policy.mirrors_on(switch.name()).into_iter().filter_map(|entry| stage.policy.mirrors.get(entry));
+    let here = stage.policy.mirrors_on(switch.name()).map(|(_, entry)| entry);
     let holds = |entry: &&MirrorEntry| stage.around.today() <= entry.last_day;
     let of_entry = |entry: &MirrorEntry| {
         let each = entry.sources.iter().flat_map(|(text, way)| at(text).into_iter().map(|port| (port, *way)));
