@@ -163,7 +163,10 @@ impl<'t> Logicals<'t> {
     /// The next line that is neither blank nor a comment: a statement's first, to be given to [`Logicals::whole`].
     pub(super) fn first(&mut self) -> Option<Line<'t>> {
         while let Some(first) = self.physical() {
-            if first.text.is_empty() || self.layout.comments.iter().any(|sign| first.text.starts_with(sign.as_str())) {
+            // Most lines are none, and their first sign says so.
+            let Some(sign) = first.text.as_bytes().first() else { continue };
+            let begins = |with: &&String| with.as_bytes().first().is_none_or(|byte| byte == sign);
+            if self.layout.comments.iter().filter(begins).any(|with| first.text.starts_with(with.as_str())) {
                 continue;
             }
             if let Some((open, close)) = &self.layout.block_comment

@@ -162,7 +162,7 @@ impl Dialect {
         for (position, statement) in reading.statements.iter().enumerate() {
             let rule = self.rules.get(statement.rule as usize)?;
             let around = Self::around(reading, statement);
-            let leader = statement.parent.and_then(|p| reading.statements.get(p as usize));
+            let leader = statement.parent().and_then(|p| reading.statements.get(p as usize));
             let leads_on = leader.and_then(|s| self.rules.get(s.rule as usize)).is_some_and(Rule::goes_on);
             if leads_on {
                 continue;
@@ -174,14 +174,14 @@ impl Dialect {
                 // What only leads to another statement of its line is written with it.
                 let leads = !rule.goes_on()
                     && reading.statements.get(position + 1).is_some_and(|next| {
-                        next.parent == Some(position as u32) && next.mark.offset == statement.mark.offset
+                        next.parent() == Some(position as u32) && next.mark.offset == statement.mark.offset
                     });
                 if leads {
                     continue;
                 }
                 let mut path = String::new();
                 for part in around.iter().filter_map(|p| reading.statements.get(*p as usize)).chain([statement]) {
-                    let mut plain = part.clone();
+                    let mut plain = *part;
                     plain.negated = negated;
                     let words = self.statement_words(text, reading, &plain)?;
                     let skip = if path.is_empty() { 0 } else { self.front_word(negated) };
@@ -194,7 +194,7 @@ impl Dialect {
             }
             self.close_blocks(&mut result, &mut open, &around);
             let depth = around.len();
-            let mut plain = statement.clone();
+            let mut plain = *statement;
             plain.negated = negated;
             let words = self.statement_words(text, reading, &plain)?;
             let opens = rule.opens_block() && !statement.negated;
@@ -222,7 +222,7 @@ impl Dialect {
     fn items_text(&self, text: &str, reading: &Reading, position: usize) -> Option<String> {
         let mut items = String::new();
         let inside = reading.statements.iter().skip(position + 1);
-        for item in inside.take_while(|item| item.parent == Some(position as u32)) {
+        for item in inside.take_while(|item| item.parent() == Some(position as u32)) {
             let words = self.statement_words(text, reading, item)?;
             let _ = write!(items, " {}", words.get(self.front_word(item.negated)..)?);
         }
@@ -243,7 +243,7 @@ impl Dialect {
     /// The statements around one, outermost first.
     fn around(reading: &Reading, statement: &Statement) -> Vec<u32> {
         let mut around: Vec<u32> =
-            std::iter::successors(statement.parent, |p| reading.statements.get(*p as usize)?.parent).collect();
+            std::iter::successors(statement.parent(), |p| reading.statements.get(*p as usize)?.parent()).collect();
         around.reverse();
         around
     }

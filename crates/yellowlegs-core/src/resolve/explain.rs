@@ -126,7 +126,7 @@ pub fn explain(dialect: &Arc<Dialect>, source: &Arc<Source>) -> Vec<Explained> {
 /// What the statement that begins at a byte of a configuration says; none where nobody understands it.
 pub fn says_at(dialect: &Arc<Dialect>, source: &Arc<Source>, begin: usize) -> Option<Vec<Said>> {
     let reading = dialect.read(source, CONFIG_FILE);
-    let statement = reading.statements.iter().find(|statement| statement.words.start == begin);
+    let statement = reading.statements.iter().find(|statement| statement.words().start == begin);
     let Some(statement) = statement else {
         // A line that is about nothing, or inside such a one, is no statement.
         let is_unread = reading.unread.iter().any(|unread| unread.mark.offset as usize == begin);

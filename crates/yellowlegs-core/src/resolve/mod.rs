@@ -251,7 +251,7 @@ impl Resolved {
                     })
                 }
             });
-            let words = holes.next().unwrap_or(statement.words);
+            let words = holes.next().unwrap_or(statement.words());
             let before = source.text().get(mark.offset as usize..words.start)?;
             let line = mark.line + memchr::memchr_iter(b'\n', before.as_bytes()).count() as u32;
             let stretch = source.text().get(words.start..words.end)?;

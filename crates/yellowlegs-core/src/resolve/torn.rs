@@ -128,7 +128,7 @@ fn last(dialect: &Dialect, source: &Source, reading: &Reading, switch: &mut Swit
         Some(Err(Some(mark))) => switch.torn.push((mark, Torn::Second)),
         Some(Err(None)) => switch.torn.push((statement.mark, Torn::End)),
         // The last word of a text without a line end, where a longer one could have stood.
-        None if statement.words.end == text.len() && !statement.negated => {
+        None if statement.words().end == text.len() && !statement.negated => {
             let rule = dialect.rules().get(statement.rule as usize);
             let cut = rule.is_some_and(|rule| rule.effects.iter().any(|effect| from_text(&effect.change)));
             switch.torn.extend(cut.then_some((statement.mark, Torn::Line)));

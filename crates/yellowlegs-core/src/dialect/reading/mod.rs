@@ -27,8 +27,8 @@ const MOST_CAPTURES: usize = 4;
 /// So many bytes a line of most texts has, for a guess at how many there are.
 const LINE_LENGTH: usize = 20;
 
-/// A line, or a part of one, that a rule took.
-#[derive(Debug, Clone)]
+/// A line, or a part of one, that a rule took. Small: a large text has millions of them.
+#[derive(Debug, Clone, Copy)]
 pub struct Statement {
     /// Which rule.
     pub rule: u32,
@@ -38,10 +38,26 @@ pub struct Statement {
     pub leads: bool,
     /// The line.
     pub mark: Mark,
-    /// The stretch of the text that the rule took.
-    pub words: Word,
-    pub(super) parent: Option<u32>,
+    /// The stretch of the text that the rule took: where it begins and ends.
+    stretch: (u32, u32),
+    /// The position of the statement whose block it stands in; `NOBODY` at the top.
+    parent: u32,
     captures: u32,
+}
+
+/// No statement has this position.
+const NOBODY: u32 = u32::MAX;
+
+impl Statement {
+    /// The stretch of the text that the rule took.
+    pub fn words(&self) -> Word {
+        Word { start: self.stretch.0 as usize, end: self.stretch.1 as usize }
+    }
+
+    /// The position of the statement whose block it stands in.
+    pub(super) fn parent(&self) -> Option<u32> {
+        (self.parent != NOBODY).then_some(self.parent)
+    }
 }
 
 /// A text read with a dialect.
@@ -100,7 +116,7 @@ enum Block {
 }
 
 /// The context of lines outside all blocks.
-const TOP: Block = Block::Context(0, u32::MAX);
+const TOP: Block = Block::Context(0, NOBODY);
 
 impl Reading {
     /// The lines that no rule takes, and where they stand: without those that are known by their form alone.
@@ -136,7 +152,7 @@ impl Reading {
 
     /// The statements that opened the blocks around one, nearest first.
     pub fn openers<'r>(&'r self, statement: &'r Statement) -> impl Iterator<Item = &'r Statement> {
-        let up = |s: &&'r Statement| s.parent.and_then(|p| self.statements.get(p as usize));
+        let up = |s: &&'r Statement| s.parent().and_then(|p| self.statements.get(p as usize));
         std::iter::successors(up(&statement), move |s| up(s))
     }
 
@@ -148,7 +164,7 @@ impl Reading {
             if let Some(subject) = &dialect.rules.get(statement.rule as usize)?.subject {
                 return Some((at, subject));
             }
-            at = statement.parent? as usize;
+            at = statement.parent()? as usize;
         }
     }
 }
@@ -183,11 +199,11 @@ impl Dialect {
     pub fn hole_words(&self, text: &str, reading: &Reading, position: usize, hole: usize) -> Option<Word> {
         let statement = reading.statements.get(position)?;
         let words = self.words_of(text, statement)?;
-        let opener = statement.parent.and_then(|p| reading.statements.get(p as usize));
+        let opener = statement.parent().and_then(|p| reading.statements.get(p as usize));
         let context = opener.map_or(Some(0), |o| self.rules.get(o.rule as usize)?.opens)?;
         let walk = Walk { text, words: &words, lists: &self.lists };
         // The verb or the negation may stand in front of a line's first statement.
-        let starts_line = statement.words.start == statement.mark.offset as usize;
+        let starts_line = statement.words().start == statement.mark.offset as usize;
         let starts: &[usize] = if starts_line { &[1, 0] } else { &[0] };
         let root = 2 * context + usize::from(statement.negated);
         let (first, end) = starts.iter().find_map(|from| self.automaton.hole_words(root, &walk, *from, 0, hole))?;
@@ -210,7 +226,7 @@ impl Dialect {
 
     /// The words of a statement again.
     fn words_of(&self, text: &str, statement: &Statement) -> Option<Vec<Word>> {
-        let Word { start, end } = statement.words;
+        let Word { start, end } = statement.words();
         let mut lines = Logicals::new(text.get(start..end)?, &self.layout);
         let (mut line, mut words) = (Logical::default(), Vec::new());
         while lines.next(&mut line) {
@@ -466,7 +482,7 @@ impl<'a> Reader<'a> {
         let found = std::mem::take(&mut self.found);
         // The statement whose line goes on with those that follow.
         let mut leader: Option<u32> = None;
-        let mut parent = (opener != u32::MAX).then_some(opener);
+        let mut parent = (opener != NOBODY).then_some(opener);
         let mut inside = block;
         let (last, start) = (found.len() - 1, line.words.first()?.start);
         let mut open = None;
@@ -486,8 +502,8 @@ impl<'a> Reader<'a> {
                 negated: negated && (i == last || leader.is_some()),
                 leads: negated && i < last && leader.is_none(),
                 mark,
-                words,
-                parent,
+                stretch: (words.start as u32, words.end as u32),
+                parent: parent.unwrap_or(NOBODY),
                 captures: part.captures,
             };
             self.reading.statements.push(statement);
@@ -556,7 +572,7 @@ impl<'a> Reader<'a> {
         Block::Unread(self.miss(
             line,
             match block {
-                Block::Context(context, opener) => UnreadAt::Context(context, (opener != u32::MAX).then_some(opener)),
+                Block::Context(context, opener) => UnreadAt::Context(context, (opener != NOBODY).then_some(opener)),
                 Block::Closed(statement) => UnreadAt::Statement(statement),
                 Block::Unread(line) => UnreadAt::Unread(line),
                 // What stands inside is never held against rules.

@@ -1,13 +1,12 @@
 //! Lines that came before, in this text or in another: the next of the same text, in the same context, comes to the same, and is neither
 //! split nor looked up.
 
-use super::{Block, MOST_CAPTURES, Reader, Reading, Statement};
+use super::{Block, MOST_CAPTURES, NOBODY, Reader, Reading, Statement};
 use crate::dialect::Dialect;
 use crate::dialect::captured::Captured;
 use crate::dialect::compiled::{Compiled, Opens};
 use crate::dialect::rule::Rule;
 use crate::model::Mark;
-use crate::source::Word;
 use crate::syntax::Line;
 
 /// So many lines are remembered: most texts say the same few hundred things.
@@ -40,8 +39,9 @@ impl Statement {
     fn placed(&self, start: usize, line: Line<'_>, parent: Option<u32>) -> Self {
         let moved = |at: usize| at - start + line.start;
         let mark = Mark { line: line.number, offset: moved(self.mark.offset as usize) as u32, ..self.mark };
-        let words = Word { start: moved(self.words.start), end: moved(self.words.end) };
-        Self { mark, words, parent, ..self.clone() }
+        let words = self.words();
+        let stretch = (moved(words.start) as u32, moved(words.end) as u32);
+        Self { mark, stretch, parent: parent.unwrap_or(NOBODY), ..*self }
     }
 }
 
@@ -104,7 +104,7 @@ impl<'a> Reader<'a> {
         let compiled = self.store.get(context, line.text).filter(|_| has_room)?;
         let (from, captures) = (self.reading.statements.len() as u32, self.reading.captures.len() as u32);
         self.reading.captures.extend(compiled.captures.iter().map(|captured| captured.moved(0, line.start)));
-        let mut parent = (opener != u32::MAX).then_some(opener);
+        let mut parent = (opener != NOBODY).then_some(opener);
         let (mut position, mut leader) = (opener, None);
         for part in compiled.statements {
             position = self.reading.statements.len() as u32;
@@ -123,15 +123,17 @@ impl<'a> Reader<'a> {
 
     /// Takes a line whose text came before in the same context.
     fn again(&mut self, line: Line<'a>, known: Known, opener: u32) -> Block {
-        let mut parent = (opener != u32::MAX).then_some(opener);
+        let mut parent = (opener != NOBODY).then_some(opener);
         let (mut position, mut leader) = (opener, None);
         for before in known.from..known.to {
             position = self.reading.statements.len() as u32;
             let statement = self.reading.statements[before as usize].placed(known.start, line, parent);
-            let goes_on = self.dialect.rules.get(statement.rule as usize).is_some_and(Rule::goes_on);
             self.reading.statements.push(statement);
-            leader = leader.or(goes_on.then_some(position));
-            parent = leader.or(Some(position));
+            if before + 1 < known.to {
+                let goes_on = self.dialect.rules.get(statement.rule as usize).is_some_and(Rule::goes_on);
+                leader = leader.or(goes_on.then_some(position));
+                parent = leader.or(Some(position));
+            }
         }
         known.opens.block(position)
     }

@@ -107,9 +107,9 @@ pub fn open(dialect: &Dialect, texts: &[Arc<Source>]) -> Vec<Open> {
             match at {
                 UnreadAt::Open(_, position) => {
                     let Some(statement) = reading.statements.get(*position as usize) else { continue };
-                    let at = At { text: number, line: statement.mark.line(), words: statement.words };
+                    let at = At { text: number, line: statement.mark.line(), words: statement.words() };
                     of_rules.entry(statement.rule).or_default().push(at);
-                    inside.extend(statement.parent.map(|parent| ((number, at.words.start), parent)));
+                    inside.extend(statement.parent().map(|parent| ((number, at.words.start), parent)));
                 }
                 UnreadAt::Context(context, parent) => {
                     not_taken.insert(line, *context);
@@ -149,8 +149,8 @@ pub fn open(dialect: &Dialect, texts: &[Arc<Source>]) -> Vec<Open> {
         let Some(first) = open.lines.first() else { continue };
         let mut next = inside.get(&(first.text, first.words.start)).copied();
         while let Some(statement) = next.and_then(|at| readings.get(first.text)?.statements.get(at as usize)) {
-            open.block.extend(text_of(first.text, statement.words));
-            next = statement.parent;
+            open.block.extend(text_of(first.text, statement.words()));
+            next = statement.parent();
         }
         open.block.reverse();
     }

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use std::sync::LazyLock;
 
-use super::super::state::{Placed, cells, is_ruler, placed};
+use super::super::state::{Heading, Placed, is_ruler, placed};
 use super::layout::Guessed;
 use super::quoted;
 use crate::dialect::HoleType;
@@ -97,7 +97,7 @@ fn gather(text: &str, seen: &mut BTreeMap<Vec<String>, Seen>) {
             && titles.iter().all(|(_, _, title)| title.starts_with(char::is_alphabetic));
         let first = (at..lines.len()).find(|row| !is_ruler(lines[*row])).filter(|_| is_heading);
         let Some(first) = first.filter(|row| lines[*row].bytes().any(|b| b.is_ascii_digit())) else { continue };
-        let heading = titles.iter().map(|(from, to, _)| Some((*from, *to))).collect();
+        let heading = Heading::of(titles.iter().map(|(from, to, _)| Some((*from, *to))));
         let names: Vec<String> = titles.into_iter().map(|(_, _, title)| title).collect();
         let table = seen.entry(names).or_default();
         let mut row = first;
@@ -105,10 +105,10 @@ fn gather(text: &str, seen: &mut BTreeMap<Vec<String>, Seen>) {
             let words = placed(line, BORDERS);
             if !is_ruler(line) && words.len() >= 2 && table.rows < MOST_ROWS {
                 table.rows += 1;
-                let cells = cells(&heading, &words);
+                let cells = heading.cells(line, &words);
                 table.columns.resize(cells.len(), BTreeSet::new());
                 for (column, cell) in table.columns.iter_mut().zip(cells) {
-                    column.insert(cell.join(" "));
+                    column.insert(cell.into_owned());
                 }
             }
             row += 1;

@@ -2,6 +2,7 @@
 
 mod load;
 mod read;
+mod row;
 mod said;
 mod table;
 
@@ -16,7 +17,7 @@ use crate::syntax::Splitter;
 pub(super) use load::read;
 pub use read::{Missed, StateText};
 pub use said::{SaidOf, StateSaid};
-pub(super) use table::{Placed, cells, is_ruler, placed};
+pub(super) use table::{Heading, Placed, is_ruler, placed};
 
 /// Where a field's value comes from.
 #[derive(Debug, Clone)]

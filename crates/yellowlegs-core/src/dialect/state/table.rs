@@ -1,26 +1,32 @@
 //! Tables with aligned columns: where columns begin, and which words of a row stand in which.
 
+use std::borrow::Cow;
+
 use super::Table;
 
-/// A word of a line by columns of the screen: where it begins and ends, and its text.
+/// A word of a line by columns of the screen: where it begins and ends, the byte it begins at, and its text.
 #[derive(Debug, Clone, Copy)]
 pub(in crate::dialect) struct Placed<'t> {
     pub(in crate::dialect) from: usize,
     pub(in crate::dialect) to: usize,
+    pub(in crate::dialect) at: usize,
     pub(in crate::dialect) text: &'t str,
 }
 
-/// The words of a line by their columns; tabs lead to multiples of eight, border signs are blanks.
-pub(in crate::dialect) fn placed<'t>(line: &'t str, borders: &str) -> Vec<Placed<'t>> {
-    let mut words: Vec<Placed<'t>> = Vec::new();
+/// Puts the words of a line into `words`, by their columns; tabs lead to multiples of eight, border signs are blanks.
+pub(in crate::dialect) fn place<'t>(line: &'t str, borders: &str, words: &mut Vec<Placed<'t>>) {
+    words.clear();
     let mut column = 0;
     let mut begun: Option<(usize, usize)> = None;
+    let mut word = |at: usize, from: usize, end: usize, to: usize| {
+        words.push(Placed { from, to, at, text: line.get(at..end).unwrap_or_default() });
+    };
     for (at, sign) in line.char_indices() {
-        let blank = sign.is_whitespace() || borders.contains(sign);
+        let blank = sign.is_whitespace() || (!borders.is_empty() && borders.contains(sign));
         match (blank, begun) {
             (false, None) => begun = Some((at, column)),
             (true, Some((start, from))) => {
-                words.push(Placed { from, to: column, text: line.get(start..at).unwrap_or_default() });
+                word(start, from, at, column);
                 begun = None;
             }
             _ => {}
@@ -28,8 +34,14 @@ pub(in crate::dialect) fn placed<'t>(line: &'t str, borders: &str) -> Vec<Placed
         column = if sign == '\t' { (column / 8 + 1) * 8 } else { column + 1 };
     }
     if let Some((start, from)) = begun {
-        words.push(Placed { from, to: column, text: line.get(start..).unwrap_or_default() });
+        word(start, from, line.len(), column);
     }
+}
+
+/// The words of a line by their columns.
+pub(in crate::dialect) fn placed<'t>(line: &'t str, borders: &str) -> Vec<Placed<'t>> {
+    let mut words = Vec::new();
+    place(line, borders, &mut words);
     words
 }
 
@@ -38,53 +50,91 @@ pub(in crate::dialect) fn is_ruler(line: &str) -> bool {
     line.chars().all(|c| c.is_whitespace() || "-=+|_~".contains(c))
 }
 
-/// The columns of a table under a heading: for each, where its title stands; `None` for one that is missing.
-pub(in crate::dialect) type Heading = Vec<Option<(usize, usize)>>;
+/// The columns of a table under a heading: how many, and for each that is there, where its title stands.
+#[derive(Debug, Clone, Default)]
+pub(in crate::dialect) struct Heading {
+    columns: usize,
+    titles: Vec<(usize, usize, usize)>,
+}
+
+impl Heading {
+    /// By where the titles stand, of the first column on; `None` for one that is missing.
+    pub(in crate::dialect) fn of(titles: impl Iterator<Item = Option<(usize, usize)>>) -> Self {
+        let mut heading = Self::default();
+        for title in titles {
+            heading.titles.extend(title.map(|(from, to)| (heading.columns, from, to)));
+            heading.columns += 1;
+        }
+        heading
+    }
+
+    /// The column that each word of a row stands in. A word belongs to the title it stands under; one that stands under
+    /// none goes with the word before it where only a blank is between them, else to the title that begins before it.
+    pub(super) fn columns_of(&self, words: &[Placed<'_>]) -> impl Iterator<Item = usize> {
+        let mut before: Option<(usize, usize)> = None;
+        words.iter().map(move |word| {
+            let titles = &self.titles;
+            let under = titles.iter().find(|(_, from, to)| word.from < *to && *from < word.to).map(|(i, ..)| *i);
+            let beside = before.filter(|(_, end)| word.from <= end + 1).map(|(column, _)| column);
+            let after = || titles.iter().rev().find(|(_, from, _)| *from <= word.from).or(titles.first());
+            // A long cell may run on under the next title; a word of that one's own stands in line with it.
+            let column = match (under, beside) {
+                (Some(under), Some(beside)) if under > beside && !aligned(titles, under, word) => beside,
+                (Some(under), _) => under,
+                (None, Some(beside)) => beside,
+                (None, None) => after().map_or(0, |(i, ..)| *i),
+            };
+            before = Some((column, word.to));
+            column
+        })
+    }
+
+    /// What stands in the columns of a row: its words, with one blank between them.
+    pub(in crate::dialect) fn cells<'t>(&self, line: &'t str, words: &[Placed<'t>]) -> Vec<Cow<'t, str>> {
+        let mut cells = vec![Cow::Borrowed(""); self.columns];
+        // Where the cells end that are stretches of the line.
+        let mut last: Option<(usize, usize)> = None;
+        for (word, column) in words.iter().zip(self.columns_of(words)) {
+            let Some(cell) = cells.get_mut(column) else { continue };
+            let end = word.at + word.text.len();
+            let goes_on = last.is_some_and(|(before, to)| before == column && line.get(to..word.at) == Some(" "));
+            match cell {
+                Cow::Borrowed("") => *cell = Cow::Borrowed(word.text),
+                Cow::Borrowed(so_far) if goes_on => {
+                    *cell = Cow::Borrowed(line.get(word.at - 1 - so_far.len()..end).unwrap_or_default());
+                }
+                _ => {
+                    let cell = cell.to_mut();
+                    cell.push(' ');
+                    cell.push_str(word.text);
+                }
+            }
+            last = Some((column, end));
+        }
+        cells
+    }
+}
 
 /// Reads a line as the heading of a table: its titles in their order and no other words.
 pub(super) fn heading(table: &Table, words: &[Placed<'_>], same: impl Fn(&str, &str) -> bool) -> Option<Heading> {
     let mut at = 0;
     let mut columns = Vec::new();
     for column in &table.columns {
-        let title: Vec<&str> = column.title.split_whitespace().collect();
-        let here = words.get(at..at + title.len());
-        let fits = here.filter(|here| here.iter().zip(&title).all(|(word, title)| same(title, word.text)));
-        match fits {
-            Some(here) if !here.is_empty() => {
-                columns.push(Some((here.first()?.from, here.last()?.to)));
-                at += title.len();
-            }
-            _ if column.optional => columns.push(None),
-            _ => return None,
-        }
-    }
-    (at == words.len() && at > 0).then_some(columns)
-}
-
-/// Puts the words of a row into its columns. A word belongs to the title it stands under; one that stands under none
-/// goes with the word before it where only a blank is between them, else to the title that begins before it.
-pub(in crate::dialect) fn cells<'t>(heading: &Heading, words: &[Placed<'t>]) -> Vec<Vec<&'t str>> {
-    let mut cells: Vec<Vec<&str>> = vec![Vec::new(); heading.len()];
-    let titles: Vec<(usize, usize, usize)> =
-        heading.iter().enumerate().filter_map(|(i, title)| title.map(|(from, to)| (i, from, to))).collect();
-    let mut before: Option<(usize, usize)> = None;
-    for word in words {
-        let under = titles.iter().filter(|(_, from, to)| word.from < *to && *from < word.to).map(|(i, ..)| *i).next();
-        let beside = before.filter(|(_, end)| word.from <= end + 1).map(|(column, _)| column);
-        let after = titles.iter().rev().find(|(_, from, _)| *from <= word.from).or(titles.first()).map(|(i, ..)| *i);
-        // A long cell may run on under the next title; a word of that one's own stands in line with it.
-        let column = match (under, beside) {
-            (Some(under), Some(beside)) if under > beside && !aligned(&titles, under, word) => beside,
-            (Some(under), _) => under,
-            (None, Some(beside)) => beside,
-            (None, None) => after.unwrap_or_default(),
+        let count = column.title.split_whitespace().count();
+        let here = words.get(at..at + count).filter(|here| !here.is_empty());
+        let fits = |here: &&[Placed<'_>]| {
+            here.iter().zip(column.title.split_whitespace()).all(|(word, title)| same(title, word.text))
         };
-        if let Some(cell) = cells.get_mut(column) {
-            cell.push(word.text);
+        match here.filter(fits) {
+            Some(here) => {
+                columns.push(Some((here.first()?.from, here.last()?.to)));
+                at += count;
+            }
+            None if column.optional => columns.push(None),
+            None => return None,
         }
-        before = Some((column, word.to));
     }
-    cells
+    (at == words.len() && at > 0).then(|| Heading::of(columns.into_iter()))
 }
 
 /// Whether a word begins where the title above it begins, or ends where that ends.
@@ -98,8 +148,8 @@ mod tests {
     use rstest::rstest;
 
     fn row(title: &str, line: &str) -> Vec<String> {
-        let heading: Heading = placed(title, "").iter().map(|w| Some((w.from, w.to))).collect();
-        cells(&heading, &placed(line, "|")).into_iter().map(|c| c.join(" ")).collect()
+        let heading = Heading::of(placed(title, "").iter().map(|w| Some((w.from, w.to))));
+        heading.cells(line, &placed(line, "|")).into_iter().map(Cow::into_owned).collect()
     }
 
     const TITLE: &str = "Port   Name          Stations  Age";
