@@ -10,34 +10,30 @@ const SHAPE_WORDS: usize = 12;
 impl Dialect {
     /// The shape of a line, whatever it is.
     pub fn line_shape(&self, text: &str, mark: Mark) -> String {
-        self.shape(text, &self.words_at(text, mark))
+        self.shape(text, &self.words_at(text, mark), &mut Vec::new())
     }
 
-    /// The words of a line that the dialect does not know.
-    pub(super) fn unknown<'w>(&self, text: &'w str, words: &'w [Word]) -> impl Iterator<Item = Word> {
-        words.iter().copied().filter(move |word| !self.knows(word.of(text)) && !is_rule(word.of(text)))
-    }
-
-    /// Whether a word is known to the dialect.
-    fn knows(&self, word: &str) -> bool {
-        self.vocabulary.contains(word) || self.vocabulary.contains(&*word.to_ascii_lowercase())
-    }
-
-    /// A line with every word masked that the dialect does not know: unread lines are where unmarked secrets are.
-    pub(super) fn shape(&self, text: &str, words: &[Word]) -> String {
+    /// A line with every word masked that the dialect does not know: unread lines are where unmarked secrets are. Those
+    /// words are put behind `unknown`.
+    pub(super) fn shape(&self, text: &str, words: &[Word], unknown: &mut Vec<Word>) -> String {
         let mut shape = String::new();
-        for word in words.iter().take(SHAPE_WORDS) {
-            let word = word.of(text);
-            if !shape.is_empty() {
+        for (position, at) in words.iter().enumerate() {
+            let word = at.of(text);
+            let (known, rule) = (self.knows(word), is_rule(word));
+            unknown.extend((!known && !rule).then_some(*at));
+            if position >= SHAPE_WORDS {
+                continue;
+            }
+            if position > 0 {
                 shape.push(' ');
             }
             shape.push_str(match word {
-                word if self.knows(word) => word,
+                word if known => word,
                 word if word.starts_with(['"', '\'']) => "<text>",
                 word if word.bytes().all(|b| b.is_ascii_digit()) => "<number>",
                 word if self.lists.port(word).is_some() => "<port>",
                 word if StationAddress::parse(word).is_ok() => "<station>",
-                word if is_rule(word) => word,
+                word if rule => word,
                 _ => "<word>",
             });
         }
@@ -45,6 +41,12 @@ impl Dialect {
             shape.push_str(" …");
         }
         shape
+    }
+
+    /// Whether a word is known to the dialect.
+    fn knows(&self, word: &str) -> bool {
+        let has_capitals = || word.bytes().any(|byte| byte.is_ascii_uppercase());
+        self.vocabulary.contains(word) || has_capitals() && self.vocabulary.contains(&*word.to_ascii_lowercase())
     }
 }
 

@@ -588,10 +588,16 @@ impl<'a> Reader<'a> {
         let start = line.words.first().map_or(0, |w| w.start);
         let width = (line.line_end.max(start) - start) as u32;
         let mark = Mark { file: self.file, line: line.number, offset: start as u32, width };
-        self.reading.hidden.extend(self.dialect.unknown(self.text, &line.words));
-        let shape = self.dialect.shape(self.text, &line.words);
-        let shape = self.shapes.entry(shape.clone().into()).or_insert_with(|| shape.into());
-        self.reading.unread.push(Unread { mark, shape: Arc::clone(shape) });
+        let shape = self.dialect.shape(self.text, &line.words, &mut self.reading.hidden);
+        let shape = match self.shapes.get(&*shape) {
+            Some(shape) => Arc::clone(shape),
+            None => {
+                let kept: Arc<str> = shape.as_str().into();
+                self.shapes.insert(shape.into(), Arc::clone(&kept));
+                kept
+            }
+        };
+        self.reading.unread.push(Unread { mark, shape });
         position
     }
 

@@ -194,8 +194,7 @@ impl<'a> Reader<'a> {
     }
 
     pub(super) fn miss(&mut self, mark: Mark, words: &[Word], missed: Missed) {
-        self.result.hidden.extend(self.dialect.unknown(self.text, words));
-        let shape = self.dialect.shape(self.text, words);
+        let shape = self.dialect.shape(self.text, words, &mut self.result.hidden);
         self.result.unread.push(Unread { mark, shape: shape.into() });
         self.result.missed.push(missed);
     }
