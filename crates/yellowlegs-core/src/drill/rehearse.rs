@@ -142,6 +142,8 @@ pub struct Stage<'a> {
     pub around: &'a Around,
     /// How many addresses a flood has.
     pub flood: u32,
+    /// Each frame of a flood is played, also those of which the ones before tell what becomes of them.
+    pub frame_by_frame: bool,
     /// The port.
     pub port: usize,
 }
@@ -268,6 +270,7 @@ pub struct Rehearser<'a> {
     /// Ports that a cable, a server, a mirror or a second station sets apart.
     apart: BTreeSet<usize>,
     flood: u32,
+    frame_by_frame: bool,
 }
 
 impl<'a> Rehearser<'a> {
@@ -288,13 +291,19 @@ impl<'a> Rehearser<'a> {
             }
         }
         apart.extend(heard.into_iter().filter(|(_, stations)| stations.len() > 1).map(|(port, _)| port));
-        Self { resolved, policy, around, roles, apart, flood: 10_000 }
+        Self { resolved, policy, around, roles, apart, flood: 10_000, frame_by_frame: false }
     }
 
     /// With floods of so many addresses, for whoever plays more often than they are long.
     #[must_use]
     pub fn flooding(self, flood: u32) -> Self {
         Self { flood, ..self }
+    }
+
+    /// With each frame of a flood played: slow, and what the quicker way is held against.
+    #[must_use]
+    pub fn frame_by_frame(self) -> Self {
+        Self { frame_by_frame: true, ..self }
     }
 
     /// The first port of a port's class.
@@ -316,8 +325,8 @@ impl<'a> Rehearser<'a> {
     }
 
     fn stage(&self, port: usize) -> Stage<'_> {
-        let Self { resolved, policy, around, flood, .. } = *self;
-        Stage { resolved, policy, roles: &self.roles, around, flood, port }
+        let Self { resolved, policy, around, flood, frame_by_frame, .. } = *self;
+        Stage { resolved, policy, roles: &self.roles, around, flood, frame_by_frame, port }
     }
 
     /// Plays every drill that is wanted on a port.

@@ -6,6 +6,7 @@
 mod asks;
 #[path = "../support/changes.rs"]
 mod changes;
+mod floods;
 mod generated;
 mod own_policy;
 mod played;

@@ -40,7 +40,7 @@ const ASKED: [(&str, &str); 10] = [
 const ROLES: [&str; 6] = ["desk", "host", "screen", "virtual", "up", "down"];
 
 /// What is changed: of the policy and of the fleet.
-fn changes(steps: [Vec<Step>; 3]) -> impl Strategy<Value = (Vec<Wish>, Vec<Step>)> {
+pub(super) fn changes(steps: [Vec<Step>; 3]) -> impl Strategy<Value = (Vec<Wish>, Vec<Step>)> {
     let weak: Vec<Step> = steps[0].iter().filter(|step| step.weakens()).cloned().collect();
     let [settings, traits, roles] = steps.map(proptest::sample::select);
     let step = proptest::prop_oneof![4 => settings, 3 => proptest::sample::select(weak), 1 => traits, 1 => roles];

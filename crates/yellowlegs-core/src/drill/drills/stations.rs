@@ -161,6 +161,27 @@ pub(super) const ADDRESS_FLOOD: Drill = Drill {
     run: address_flood,
 };
 
+/// Plays as much of a flood as it takes to know the rest: what stopped it last, and how many that were not played would be
+/// let in and learned, too.
+fn flood(stage: &Stage<'_>, machine: &mut Machine<'_>) -> Known<(Option<Because>, u32)> {
+    let made_up = |number: u32| station(1000 + u64::from(number));
+    let is_played_out = stage.frame_by_frame || machine.tells_apart(made_up(0)..=made_up(stage.flood.max(1) - 1));
+    let mut stopped = None;
+    for number in 0..stage.flood {
+        let before = machine.admitted_on(stage.port);
+        let arrival = machine.says(stage.port, &Frame::to_station(made_up(number), station(1), Payload::Plain))?;
+        stopped = arrival.stopped_by().or(stopped);
+        if machine.held_by(stage.port).is_some() {
+            break;
+        }
+        // A place that was taken may have been the last; where none was, nothing tells the next from this one.
+        if !is_played_out && machine.admitted_on(stage.port) == before {
+            return Ok((stopped, if arrival.is_in() { stage.flood - number - 1 } else { 0 }));
+        }
+    }
+    Ok((stopped, 0))
+}
+
 fn address_flood(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Rehearsal>> {
     if !stage.is_edge()? {
         return Ok(None);
@@ -171,16 +192,9 @@ fn address_flood(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Re
     let Some(opens) = machine.opens_at(stage.port) else { return Ok(None) };
     machine.pass(opens.saturating_sub(machine.now()) + 1000)?;
     machine.tells = false;
-    let mut stopped = None;
-    for number in 0..stage.flood {
-        let frame = Frame::to_station(station(1000 + u64::from(number)), station(1), Payload::Plain);
-        stopped = machine.says(stage.port, &frame)?.stopped_by().or(stopped);
-        if machine.held_by(stage.port).is_some() {
-            break;
-        }
-    }
+    let (stopped, unplayed) = flood(stage, &mut machine)?;
     machine.tells = true;
-    let grown = machine.learned_on(stage.port);
+    let grown = machine.learned_on(stage.port) + unplayed as usize;
     machine.tell(stage.port, format!("{} addresses later {grown} of them are in the table", stage.flood), stopped);
     let because = unsecured(&machine, stage.port)?;
     let secured = machine.is_secured(stage.port)? && grown <= machine.limit(stage.port)? as usize;

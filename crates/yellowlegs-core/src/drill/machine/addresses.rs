@@ -1,6 +1,7 @@
 //! Who may send, and as whom: port security, DHCP snooping, ARP inspection, source guard, the IPv6 guards.
 
 use std::net::Ipv4Addr;
+use std::ops::RangeInclusive;
 use std::sync::Arc;
 
 use super::held::FEW;
@@ -83,7 +84,7 @@ impl Machine<'_> {
         let action = self.asked.port(port, settings::ACTION)?;
         let setting = if elsewhere.is_some() { settings::PORT_SECURITY.id } else { settings::LIMIT.id };
         let because = Because::of("port security", setting);
-        let why = match elsewhere {
+        let why = match elsewhere.filter(|_| self.tells) {
             Some(other) => format!("belongs on {}, and on no other port of VLAN {vlan}", self.name(other)),
             None => "is one too many".to_owned(),
         };
@@ -101,6 +102,19 @@ impl Machine<'_> {
             self.hold(port, Cause::PortSecurity, Because { setting: settings::ACTION.id, ..because });
         }
         Ok(Err(because))
+    }
+
+    /// Whether something hangs on who of a row of stations speaks: one of them is listed, was heard, has authenticated itself,
+    /// or may be put into a VLAN by its address.
+    pub fn tells_apart(&self, row: RangeInclusive<StationAddress>) -> bool {
+        let is_heard = self.table.keys().any(|(station, _)| row.contains(station));
+        let mut admitted = self.ports.iter().flat_map(|port| port.admitted.keys());
+        let is_listed = |port| self.fixed(port).is_ok_and(|all| all.iter().any(|one| row.contains(&one.address)));
+        is_heard
+            || admitted.any(|(station, _)| row.contains(station))
+            || self.authenticated.iter().any(|station| row.contains(station))
+            || self.asked.switch_wide(settings::ADDRESS_RANGES).is_ok_and(|ranges| !ranges.is_empty())
+            || (0..self.ports.len()).any(is_listed)
     }
 
     /// Stations that were written or pinned.

@@ -225,6 +225,11 @@ impl<'a> Machine<'a> {
         self.bindings.values().filter(|b| b.port == port && self.lasts(b)).count()
     }
 
+    /// How many stations port security admits on a port now.
+    pub fn admitted_on(&self, port: usize) -> usize {
+        self.ports.get(port).map_or(0, |state| state.admitted.len())
+    }
+
     /// What holds a port down.
     pub fn held_by(&self, port: usize) -> Option<Cause> {
         self.ports.get(port).and_then(|p| p.held).map(|(cause, _)| cause)
