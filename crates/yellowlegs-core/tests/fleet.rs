@@ -231,6 +231,26 @@ fn what_every_change_says() {
     compare("crates/yellowlegs-core/tests/data/across.txt", &text);
 }
 
+/// Switch c puts relay information in; what nobody knows of the next switch's port keeps open whether it is refused there.
+#[rstest]
+#[case::known(&[], &["dhcp-snooping/relay-info-refused b 1.2"], &[])]
+#[case::accepted(&["dhcp-snooping.relay-info-accepted"], &[], &["b: dhcp-snooping.relay-info-accepted"])]
+#[case::trusted(&["dhcp-snooping.trusted"], &[], &["b: dhcp-snooping.trusted"])]
+#[case::put_in(&["dhcp-snooping.relay-info"], &["dhcp-snooping/relay-info-refused b 1.2"], &["b: dhcp-snooping.relay-info"])]
+fn relay_information_refused(#[case] unknown: &[&str], #[case] found: &[&str], #[case] open: &[&str]) {
+    let mut changes = vec!["-c top: dhcp watch tag keep", "+c top: dhcp watch tag insert"];
+    changes.extend(unknown.contains(&"dhcp-snooping.relay-info").then_some("-b top: dhcp watch tag keep"));
+    let told = told(&outcome(LINKS, &changes, &[], &shingle_without(unknown)));
+    let about = |all: BTreeSet<String>| -> Vec<String> {
+        all.into_iter().filter(|one| one.contains("relay-info-refused")).collect()
+    };
+    assert_eq!(about(told.0), found);
+    assert_eq!(
+        about(told.1),
+        open.iter().map(|at| format!("dhcp-snooping/relay-info-refused {at}")).collect::<Vec<_>>()
+    );
+}
+
 /// Neighbours that announce themselves are links too; without any nothing passes that hangs on them.
 #[test]
 fn links_come_from_the_policy_or_from_neighbours() {

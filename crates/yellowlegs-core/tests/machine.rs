@@ -378,6 +378,42 @@ fn relay_information(#[case] relayed: bool, #[case] accepted: bool, #[case] pass
     assert_eq!(machine.receive(0, &frame).unwrap().is_in(), passes);
 }
 
+/// Whether a message leaves with relay information, by what the switch does with it (RFC 3046, 2.1): it touches what clients say, and
+/// only where snooping acts.
+#[rstest]
+#[case::kept("keep", Dhcp::Discover, true, "110", true)]
+#[case::none_to_keep("keep", Dhcp::Discover, false, "110", false)]
+#[case::put_in("insert", Dhcp::Discover, false, "110", true)]
+#[case::replaced("replace", Dhcp::Request, true, "110", true)]
+#[case::taken_out("remove", Dhcp::Discover, true, "110", false)]
+#[case::taken_out_elsewhere("remove", Dhcp::Discover, true, "120", true)]
+#[case::put_in_elsewhere("insert", Dhcp::Discover, false, "120", false)]
+#[case::of_a_server("insert", Dhcp::Offer, false, "110", false)]
+#[case::of_a_server_that_has_it("keep", Dhcp::Offer, true, "110", false)]
+fn relay_information_leaves(
+    #[case] done: &str,
+    #[case] kind: Dhcp,
+    #[case] comes: bool,
+    #[case] snooped: &str,
+    #[case] leaves: bool,
+) {
+    let port = json!({"dhcp-snooping.relay-info-accepted": true, "3:dhcp-snooping.trusted": true});
+    let whole = json!({"dhcp-snooping.vlans": snooped, "dhcp-snooping.relay-info": done});
+    let switch = switch(&port, &whole, &json!({}));
+    let mut machine = at_work(&switch);
+    let message = Payload::Dhcp(kind, station(1), Ipv4Addr::UNSPECIFIED);
+    let frame = Frame { relayed: comes, ..Frame::to_all(station(1), message) };
+    // A server's comes by the trusted port.
+    let arrival = if kind.is_of_server() {
+        machine.receive(2, &frame.tagged(VlanId::new(110).unwrap()))
+    } else {
+        machine.receive(0, &frame)
+    };
+    let Arrival::Forwarded(_, deliveries) = arrival.unwrap() else { panic!("it is let in") };
+    assert!(!deliveries.is_empty());
+    assert!(deliveries.iter().all(|delivery| delivery.relayed == leaves), "{deliveries:?}");
+}
+
 /// What a phone is told (ANSI/TIA-1057, 10.2.3): the tag.
 #[rstest]
 #[case::tagged(json!({"voice.announcement": "tagged", "voice.announced-vlan": 120, "voice.priority": 5, "voice.dscp": 46}), "lldp-med", Some(120))]
@@ -450,12 +486,14 @@ fn a_limit_lets_in(#[case] limit: &str, #[case] speed: u32, #[case] most: usize)
 }
 
 /// A share of a speed that nobody knows: few frames are below it at the slowest speed, of more nobody can say.
-#[test]
-fn a_share_of_an_unknown_speed() {
-    let switch = switch(&json!({"storm.broadcast": "1 %"}), &json!({}), &json!({}));
+#[rstest]
+#[case("1 %", 148)]
+#[case("2 %", 297)]
+fn a_share_of_an_unknown_speed(#[case] share: &str, #[case] certain: usize) {
+    let switch = switch(&json!({"storm.broadcast": share}), &json!({}), &json!({}));
     let mut machine = at_work(&switch);
     let broadcast = Frame::to_all(station(1), Payload::Plain);
-    for _ in 0..148 {
+    for _ in 0..certain {
         assert!(machine.receive(0, &broadcast).unwrap().is_in());
     }
     assert!(machine.receive(0, &broadcast).is_err());

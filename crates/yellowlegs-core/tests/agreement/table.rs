@@ -57,6 +57,8 @@ type Changes<'a> = &'a [(&'a str, &'a str, Json)];
 #[case("copied-address", "edge 1.2", &[("edge 1.2", "source-guard.enabled", json!(false)), ("edge 1.2", "arp-inspection.trusted", json!(true)), ("edge 1.2", "authentication.enabled", json!(true))], Held, "port authentication")]
 #[case("address-flood", "edge 1.2", &[], Held, "grows by 1")]
 #[case("address-flood", "edge 1.2", &[("edge 1.2", "port-security.enabled", json!(false))], LetThrough, "grows by 10000")]
+#[case("address-flood", "edge 1.2", &[("edge 1.2", "port-security.enabled", json!(false)), ("edge 1.2", "port-security.limit", json!(20000))], LetThrough, "grows by 10000")]
+#[case("address-flood", "edge 1.2", &[("edge 1.2", "port-security.limit", json!(4000))], Held, "grows by 4000")]
 // Addresses.
 #[case("rogue-server", "edge 1.1", &[], Held, "DHCP snooping")]
 #[case("rogue-server", "edge 1.1", &[("edge 1.1", "dhcp-snooping.trusted", json!(true))], LetThrough, "rogue server")]

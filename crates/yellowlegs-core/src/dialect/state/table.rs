@@ -161,6 +161,11 @@ mod tests {
     #[case::two_words("1.1    quay one      3         5", &["1.1", "quay one", "3", "5"])]
     #[case::wide("1.1    a very long name indeed", &["1.1", "a very long name indeed", "", ""])]
     #[case::tabs("1.1\tquay\t\t3", &["1.1", "quay", "3", ""])]
+    #[case::border("1.1   |quay|one    | 3         5", &["1.1", "quay one", "3", "5"])]
+    #[case::two_blanks("1.1    quay  one     3         5", &["1.1", "quay one", "3", "5"])]
+    #[case::two_blanks_then_one("1.1    a  b c", &["1.1", "a b c", "", ""])]
+    #[case::one_blank_then_two("1.1    a b  c", &["1.1", "a b c", "", ""])]
+    #[case::under_its_own("     x 1", &["x", "1", "", ""])]
     #[case::continued("       two", &["", "two", "", ""])]
     fn words_stand_under_their_titles(#[case] line: &str, #[case] expected: &[&str]) {
         assert_eq!(row(TITLE, line), expected);

@@ -84,9 +84,7 @@ fn ended(machine: &mut Machine<'_>, far: usize, near: usize, bpdus_pass: bool) -
 /// A BPDU goes over the wire: whether a guard takes the port down, or the tree blocks it.
 fn heard(machine: &mut Machine<'_>, from: usize, to: usize) -> Known<Option<(Because, &'static str)>> {
     let Some(bpdu) = machine.bpdu_of(from)? else { return Ok(None) };
-    // One tree for each VLAN does not see a wire from one VLAN into another.
-    let sees = !machine.has_tree_of_each_vlan()? || machine.untagged(from)? == machine.untagged(to)?;
-    let hears = sees && machine.tree_runs(to)? && !machine.is_deaf(to)?;
+    let hears = machine.tree_runs(to)? && !machine.is_deaf(to)?;
     machine.receive(to, &bpdu)?;
     if machine.held_by(to).is_some() {
         let because = Because::of("BPDU guard", settings::BPDU_GUARD.id);

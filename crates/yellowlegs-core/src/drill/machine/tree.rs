@@ -129,12 +129,6 @@ impl Machine<'_> {
         Ok(rapid && ask.platform(platform::EDGE_DETECTED, "yes")? && self.is_point_to_point(port)?)
     }
 
-    /// Whether each VLAN has a tree of its own.
-    pub fn has_tree_of_each_vlan(&self) -> Known<bool> {
-        let protocol = self.asked.switch_wide(settings::TREE_PROTOCOL)?;
-        Ok(matches!(protocol, Protocol::ClassicPerVlan | Protocol::RapidPerVlan))
-    }
-
     fn is_point_to_point(&self, port: usize) -> Known<bool> {
         // A link between two is taken for what it is unless somebody says otherwise.
         Ok(self.asked.port(port, settings::LINK_TYPE)? != crate::model::LinkType::Shared)
