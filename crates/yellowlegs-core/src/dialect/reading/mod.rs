@@ -482,7 +482,7 @@ impl<'a> Reader<'a> {
         let found = std::mem::take(&mut self.found);
         // The statement whose line goes on with those that follow.
         let mut leader: Option<u32> = None;
-        let mut parent = (opener != NOBODY).then_some(opener);
+        let mut parent = opener;
         let mut inside = block;
         let (last, start) = (found.len() - 1, line.words.first()?.start);
         let mut open = None;
@@ -503,7 +503,7 @@ impl<'a> Reader<'a> {
                 leads: negated && i < last && leader.is_none(),
                 mark,
                 stretch: (words.start as u32, words.end as u32),
-                parent: parent.unwrap_or(NOBODY),
+                parent,
                 captures: part.captures,
             };
             self.reading.statements.push(statement);
@@ -519,7 +519,7 @@ impl<'a> Reader<'a> {
                 None => Opens::Closed,
             };
             inside = opens.block(position);
-            parent = leader.or(Some(position));
+            parent = leader.unwrap_or(position);
             if let Some(until) = rule.until.as_ref().filter(|_| !negated) {
                 self.skip_text(until, position as usize);
             }

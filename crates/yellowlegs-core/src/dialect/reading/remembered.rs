@@ -36,12 +36,12 @@ impl Opens {
 
 impl Statement {
     /// The same on another line; `start`: where its own begins.
-    fn placed(&self, start: usize, line: Line<'_>, parent: Option<u32>) -> Self {
+    fn placed(&self, start: usize, line: Line<'_>, parent: u32) -> Self {
         let moved = |at: usize| at - start + line.start;
         let mark = Mark { line: line.number, offset: moved(self.mark.offset as usize) as u32, ..self.mark };
         let words = self.words();
         let stretch = (moved(words.start) as u32, moved(words.end) as u32);
-        Self { mark, stretch, parent: parent.unwrap_or(NOBODY), ..*self }
+        Self { mark, stretch, parent, ..*self }
     }
 }
 
@@ -53,7 +53,7 @@ impl Reading {
         let zero = Line { number: 0, start: 0, text: "", indent: 0 };
         let part = |statement: &Statement| {
             let own = self.captures(dialect, statement);
-            let part = Statement { captures: captures.len() as u32, ..statement.placed(known.start, zero, None) };
+            let part = Statement { captures: captures.len() as u32, ..statement.placed(known.start, zero, NOBODY) };
             captures.extend(own.iter().map(|captured| captured.moved(known.start, 0)));
             part
         };
@@ -104,8 +104,7 @@ impl<'a> Reader<'a> {
         let compiled = self.store.get(context, line.text).filter(|_| has_room)?;
         let (from, captures) = (self.reading.statements.len() as u32, self.reading.captures.len() as u32);
         self.reading.captures.extend(compiled.captures.iter().map(|captured| captured.moved(0, line.start)));
-        let mut parent = (opener != NOBODY).then_some(opener);
-        let (mut position, mut leader) = (opener, None);
+        let (mut parent, mut position, mut leader) = (opener, opener, None);
         for part in compiled.statements {
             position = self.reading.statements.len() as u32;
             let mut statement = part.placed(0, line, parent);
@@ -114,7 +113,7 @@ impl<'a> Reader<'a> {
             let goes_on = self.dialect.rules.get(statement.rule as usize).is_some_and(Rule::goes_on);
             self.reading.statements.push(statement);
             leader = leader.or(goes_on.then_some(position));
-            parent = leader.or(Some(position));
+            parent = leader.unwrap_or(position);
         }
         let (to, opens) = (self.reading.statements.len() as u32, compiled.opens);
         self.known.insert((context, line.text), Known { from, to, start: line.start, opens });
@@ -123,8 +122,7 @@ impl<'a> Reader<'a> {
 
     /// Takes a line whose text came before in the same context.
     fn again(&mut self, line: Line<'a>, known: Known, opener: u32) -> Block {
-        let mut parent = (opener != NOBODY).then_some(opener);
-        let (mut position, mut leader) = (opener, None);
+        let (mut parent, mut position, mut leader) = (opener, opener, None);
         for before in known.from..known.to {
             position = self.reading.statements.len() as u32;
             let statement = self.reading.statements[before as usize].placed(known.start, line, parent);
@@ -132,7 +130,7 @@ impl<'a> Reader<'a> {
             if before + 1 < known.to {
                 let goes_on = self.dialect.rules.get(statement.rule as usize).is_some_and(Rule::goes_on);
                 leader = leader.or(goes_on.then_some(position));
-                parent = leader.or(Some(position));
+                parent = leader.unwrap_or(position);
             }
         }
         known.opens.block(position)
