@@ -12,6 +12,7 @@
 //! - [`finding`]: what an audit says, with its evidence
 //! - [`check`]: the catalogue of checks and how they are run
 //! - [`drill`]: a switch as a machine, and what is rehearsed on it
+//! - [`mend`]: the repair: changes in the right order, as text, and the proof that they work
 //! - [`teach`]: what a dialect does not know yet, asked and written into it
 
 #![warn(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
@@ -33,5 +34,7 @@ pub mod finding;
 pub mod check;
 
 pub mod drill;
+
+pub mod mend;
 
 pub mod teach;

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 
 /// The folders in the order in which they may import each other: upwards only.
 const ORDER: &[&str] =
-    &["source", "model", "syntax", "dialect", "resolve", "policy", "finding", "check", "drill", "teach"];
+    &["source", "model", "syntax", "dialect", "resolve", "policy", "finding", "check", "drill", "mend", "teach"];
 
 /// What the world is reached by.
 const WORLD: &[&str] = &[

@@ -292,6 +292,7 @@ fn a_reader_that_goes_away_is_no_failure() {
 #[case(&["read", "--help"])]
 #[case(&["demo", "--help"])]
 #[case(&["drill", "--help"])]
+#[case(&["mend", "--help"])]
 #[case(&["drill", "list"])]
 #[case(&["completions", "--help"])]
 #[case(&["man", "--help"])]

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use super::{SwitchView, Tally, Unknown, Violation};
+use super::{Case, Mending, SwitchView, Tally, Unknown, Violation};
 use crate::finding::Related;
 use crate::model::{Key, Scope, SettingId, TraitId, Value, VlanId, VlanSet, settings};
 use crate::policy::{Feature, Purpose};
@@ -193,3 +193,30 @@ pub(super) const MULTICAST: Switches = Switches {
         settings::QUERIER_ADDRESS.id,
     ],
 };
+
+/// Everything thrown that a feature needs, for these VLANs.
+pub(super) fn throw(case: &Case<'_>, of: Switches, vlans: VlanSet) -> Mending {
+    let Some(on) = case.on else { return Mending::Person };
+    let (wanted, vlans) = (!vlans.is_empty(), case.with_users(&vlans));
+    // Of a VLAN that nobody knows somebody says first what it is.
+    if wanted && vlans.is_empty() {
+        return Mending::Person;
+    }
+    let needs = |word: &str| on.platform(of.needed, word).unwrap_or(true);
+    let for_vlans = (needs("vlan") && !vlans.is_empty()).then(|| case.with(of.vlans.id, vlans)).flatten();
+    let global = needs("global").then(|| case.flag(of.global.id, true)).flatten();
+    Mending::of(for_vlans.into_iter().chain(global))
+}
+
+/// A feature for the VLANs that a finding is about.
+pub(super) fn cover(case: &Case<'_>, vlans: SettingId) -> Mending {
+    let vlan: VlanSet = case.vlan().into_iter().collect();
+    let known = case.with_users(&vlan);
+    Mending::of((!known.is_empty()).then(|| case.with(vlans, known)).flatten())
+}
+
+/// The VLANs that edge ports use whose role wants a feature.
+pub(super) fn used_by_edges(case: &Case<'_>, feature: Feature) -> VlanSet {
+    let used = |on: SwitchView<'_>| on.edge_vlans(feature, &VlanSet::default(), &mut Tally::default());
+    case.on.map(|on| used(on).into_keys().collect()).unwrap_or_default()
+}

@@ -26,6 +26,7 @@ mod port;
 mod port_security;
 mod reach;
 mod recovery;
+mod repair;
 mod requires;
 mod say;
 mod seen;
@@ -48,6 +49,7 @@ pub use judge::{Judge, Judged, Told};
 pub use page::{FeatureNow, LinkNow, NeighbourNow, PortPage, SettingNow, StationNow};
 pub use reach::{OutOfReach, feature_of, out_of_reach};
 pub use recovery::{Back, Held, held, what_to_do, whom_to_visit};
+pub use repair::{Aim, Case, Mending, Place, Question, Repair, Target, To};
 pub use select::Selection;
 pub use since::{Comparison, Earlier};
 pub use switch_view::SwitchView;
@@ -85,6 +87,8 @@ pub struct Check {
     pub judges: &'static [SettingId],
     /// Checks that keep silent about a cause which this one names better.
     pub absorbs: &'static [&'static str],
+    /// What would satisfy it.
+    pub repair: Repair,
     /// How it is run.
     pub run: Run,
 }
@@ -121,6 +125,7 @@ impl Check {
         remedy: "",
         judges: &[],
         absorbs: &[],
+        repair: Repair::Person,
         run: Run::Port(|_| Ok(Verdict::NotApplicable)),
     };
 

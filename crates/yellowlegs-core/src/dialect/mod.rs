@@ -46,7 +46,6 @@ pub use problem::DialectProblem;
 pub use reading::{Reading, Statement, UnreadAt};
 pub use render::{Held, Writing};
 pub use rule::{Change, Effect, Follow, HoleRef, Operand, ProfileRef, Reach, Rule, Subject, Until};
-pub(crate) use sketch::quoted;
 pub use sketch::{At, Open, Proposal, open, sketch, sketch_with_state};
 pub use state::{Missed, SaidOf, StateRule, StateRules, StateSaid, StateText, Table};
 pub use time::Moment;

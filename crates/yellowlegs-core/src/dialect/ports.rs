@@ -107,6 +107,18 @@ pub enum PortItem {
 }
 
 impl PortItem {
+    /// The same with the port that follows its last one along the last part.
+    pub fn and_next(self, port: PortRef) -> Option<Self> {
+        let (from, to) = match self {
+            Self::One(port) => (port, port),
+            Self::Range(from, to) => (from, to),
+        };
+        let last = to.parts.iter().rposition(|part| *part > 0)?;
+        let mut next = to;
+        next.parts[last] = next.parts[last].checked_add(1)?;
+        (next == port).then_some(Self::Range(from, port))
+    }
+
     /// The ports of a range along its last part; `None` for a range across parts.
     pub fn along_last_part(self) -> Option<impl Iterator<Item = PortRef>> {
         let (from, to) = match self {

@@ -344,6 +344,20 @@ impl Dialect {
         items.iter().map(name).collect::<Vec<_>>().join(self.item_sign(false))
     }
 
+    /// A list of ports, in ranges where numbers follow on each other; none where a name is none of a port.
+    pub fn port_list(&self, names: &[&str]) -> Option<String> {
+        let mut items: Vec<PortItem> = Vec::new();
+        for name in names {
+            let port = self.lists.port(name)?;
+            let longer = items.last().and_then(|item| item.and_next(port));
+            match longer {
+                Some(longer) => *items.last_mut()? = longer,
+                None => items.push(PortItem::One(port)),
+            }
+        }
+        Some(self.ports_text(&items))
+    }
+
     pub(super) fn station_text(&self, address: StationAddress) -> String {
         let digits = format!("{:012x}", address.number());
         let (group, sign) = self.writing.stations.unwrap_or((2, ':'));

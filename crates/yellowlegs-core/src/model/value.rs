@@ -371,7 +371,7 @@ impl Value {
     }
 
     /// A list with another's elements put in.
-    pub(crate) fn plus(&self, more: &Self) -> Option<Self> {
+    pub fn plus(&self, more: &Self) -> Option<Self> {
         fn join<T: Clone + PartialEq>(a: &[T], b: &[T]) -> Arc<[T]> {
             a.iter().chain(b.iter().filter(|new| !a.contains(new))).cloned().collect()
         }
@@ -405,7 +405,7 @@ impl Value {
     }
 
     /// A list without another's elements.
-    pub(crate) fn minus(&self, less: &Self) -> Option<Self> {
+    pub fn minus(&self, less: &Self) -> Option<Self> {
         fn without<T: Clone>(a: &[T], goes: impl Fn(&T) -> bool) -> Arc<[T]> {
             a.iter().filter(|x| !goes(x)).cloned().collect()
         }

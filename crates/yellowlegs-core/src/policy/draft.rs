@@ -7,6 +7,7 @@ use std::sync::Arc;
 
 use super::Purpose;
 use crate::model::{FastStart, Mode, Switch, VlanId, facts, settings};
+use crate::source::quoted;
 
 /// What is gathered of a fleet, switch by switch.
 #[derive(Debug, Default)]
@@ -257,10 +258,6 @@ impl Vlan {
         }
         (Purpose::Data, format!("the untagged VLAN of {} access ports, on {} trunks", self.access, self.tagged))
     }
-}
-
-fn quoted(text: &str) -> String {
-    format!("\"{}\"", text.replace('\\', "\\\\").replace('"', "\\\""))
 }
 
 #[cfg(test)]

@@ -7,5 +7,5 @@ mod word;
 
 pub use place::{At, Explain, Place, Problem};
 pub use text::{LineTooLong, MAX_LINE_BYTES, Source, TextProblem};
-pub use toml_doc::{Entry, Item, Mixed, Scalar, Spot, TableReader, TomlDoc, TomlProblem, nearest};
+pub use toml_doc::{Entry, Item, Mixed, Scalar, Spot, TableReader, TomlDoc, TomlProblem, nearest, quoted};
 pub use word::Word;

@@ -2,6 +2,7 @@
 
 use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet};
+use std::fmt::Write as _;
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -71,6 +72,21 @@ pub fn nearest<'c>(word: &str, candidates: impl IntoIterator<Item = &'c str>) ->
         .filter(|(distance, c)| *distance <= 1 + word.len().max(c.len()) / 4)
         .min()
         .map(|(_, c)| c)
+}
+
+/// A TOML string (TOML 1.0, basic strings).
+pub fn quoted(text: &str) -> String {
+    let mut quoted = String::with_capacity(text.len() + 2);
+    quoted.push('"');
+    for sign in text.chars() {
+        match sign {
+            '"' | '\\' => quoted.extend(['\\', sign]),
+            sign if sign.is_control() => _ = write!(quoted, "\\u{:04X}", u32::from(sign)),
+            sign => quoted.push(sign),
+        }
+    }
+    quoted.push('"');
+    quoted
 }
 
 /// A value with the place it stands at.

@@ -5,10 +5,11 @@ use std::sync::Arc;
 
 use super::write::rule;
 use super::{Lesson, Refused};
-use crate::dialect::{Dialect, HoleType, Open, Proposal, quoted};
+use crate::dialect::{Dialect, HoleType, Open, Proposal};
 use crate::model::{Kind, Scope, SettingId, Value};
 use crate::resolve::{Said, says_at};
 use crate::source::Word;
+use crate::source::quoted;
 
 /// Most words of a hole that stand for something, each.
 const MOST_WORDS: usize = 12;

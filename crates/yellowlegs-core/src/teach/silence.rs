@@ -3,8 +3,8 @@
 use super::write::{entry, feature_off};
 use super::{Lesson, Refused};
 use crate::check::{feature_of, out_of_reach};
-use crate::dialect::quoted;
 use crate::model::{Kind, SettingId, TraitId, settings};
+use crate::source::quoted;
 
 /// A feature of which nobody has said what holds where the text is silent.
 #[derive(Debug, Clone, PartialEq, Eq)]

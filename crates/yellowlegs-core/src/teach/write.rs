@@ -4,7 +4,8 @@
 use std::fmt::Write as _;
 
 use super::Refused;
-use crate::dialect::{Open, quoted};
+use crate::dialect::Open;
+use crate::source::quoted;
 
 /// Fills in the open rule of a question, or writes the rule that it asks for: with this pattern and these lines.
 pub(super) fn rule(text: &str, open: &Open, pattern: &str, says: &[String]) -> Result<String, Refused> {

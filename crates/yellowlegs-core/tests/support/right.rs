@@ -270,6 +270,7 @@ pub(crate) fn text(name: &str) -> String {
 }
 
 /// What is found: check and place, each once. Undetermined checks begin with `?`.
+#[allow(dead_code, reason = "each test file uses its own part of this")]
 pub(crate) fn judged(policy: &Policy, fleet: &BTreeMap<&str, Resolved>) -> BTreeSet<String> {
     let (as_of, selection) = (as_of(), Selection::default());
     let judge = Judge::new(policy, &as_of, &selection, false);

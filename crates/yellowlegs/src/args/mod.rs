@@ -8,6 +8,7 @@ mod demo;
 mod dialect;
 mod drill;
 mod flaps;
+mod mend;
 mod packaging;
 mod policy;
 mod port;
@@ -23,6 +24,7 @@ pub(crate) use demo::Demo;
 pub(crate) use dialect::{Dialect, DialectFormat, DialectTask, Explain, NamesWhat, Settings, Sketch, Teach, Test};
 pub(crate) use drill::{Drill, DrillFormat};
 pub(crate) use flaps::Flaps;
+pub(crate) use mend::{Mend, MendFormat, MendLevel};
 pub(crate) use packaging::{Completions, Man};
 pub(crate) use policy::{New, Policy, PolicyFormat, PolicyTask, PolicyTest, Show};
 pub(crate) use port::{PageFormat, Port};
@@ -49,6 +51,7 @@ pub(crate) enum Command {
     Compare(Compare),
     Flaps(Flaps),
     Drill(Drill),
+    Mend(Mend),
     Checks(Checks),
     Read(Read),
     Dialect(Dialect),

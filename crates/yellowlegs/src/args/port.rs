@@ -21,6 +21,9 @@ pub(crate) struct Port {
     pub(crate) port: String,
     #[command(flatten)]
     pub(crate) fleet: FleetArgs,
+    /// Plan the repair of what is wrong on the port, too: the steps, who is touched, the way back
+    #[arg(long)]
+    pub(crate) mend: bool,
     /// What to print
     #[arg(long, value_enum, default_value_t = PageFormat::Text, value_name = "NAME")]
     pub(crate) format: PageFormat,

@@ -8,6 +8,7 @@ mod dialect;
 mod drill;
 mod first;
 mod flaps;
+mod mend;
 mod packaging;
 mod policy;
 mod port;
@@ -27,6 +28,7 @@ pub(crate) fn run(cli: &Cli) -> Result<ExitCode, Failure> {
     match command {
         Command::Audit(args) => audit::run(args, cli.loudness),
         Command::Drill(args) => drill::run(args, cli.loudness),
+        Command::Mend(args) => mend::run(args, cli.loudness),
         Command::Checks(args) => checks::run(args, cli.loudness.color),
         Command::Read(args) => read::run(args, cli.loudness),
         Command::Dialect(args) => dialect::run(&args.task, cli.loudness),

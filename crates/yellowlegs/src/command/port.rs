@@ -1,5 +1,6 @@
 //! `yellowlegs port`: everything about one port, and the other end of its link beside it.
 
+use std::io::Write as _;
 use std::process::ExitCode;
 
 use globset::Glob;
@@ -7,16 +8,21 @@ use yellowlegs_core::check::{
     Digests, FeatureNow, FleetOutcome, FleetView, Judge, PortPage, PortView, Selection, SwitchView, Usage,
 };
 use yellowlegs_core::finding::{Finding, Related, Undecided};
+use yellowlegs_core::mend::{Answers, DEPENDENCIES, Site, plan};
 use yellowlegs_core::policy::{AsOf, assign};
 use yellowlegs_core::resolve::Resolved;
 use yellowlegs_core::source::nearest;
 
+use super::audit::{Named, jobs};
+use super::mend;
 use super::read::tell;
 use super::{ended, knows_no_new, moment};
 use crate::args::{Loudness, PageFormat, Port};
 use crate::failure::Failure;
 use crate::fleet::{self, Fleet, Found, Loaded, Root};
 use crate::output;
+use crate::render::Head;
+use crate::render::mend::{Ticket, text as plan_text, value};
 use crate::render::port::{Page, json, text};
 
 pub(super) fn run(args: &Port, loudness: Loudness) -> Result<ExitCode, Failure> {
@@ -37,9 +43,24 @@ pub(super) fn run(args: &Port, loudness: Loudness) -> Result<ExitCode, Failure> 
     let page =
         Page { page: work.page(&resolved, port), findings: judged.findings, undetermined: judged.undetermined, other };
     let mut out = output::stdout(loudness.color);
+    let (site, _, _) = match args.mend {
+        true => mend::site(&root, &loaded, &fleet, &as_of, &Selection::default(), jobs(None)),
+        false => (Site::new(&loaded.policy, &as_of), Named::default(), true),
+    };
+    let (switch, rows) = (found.name.as_str(), DEPENDENCIES.iter().collect::<Vec<_>>());
+    let here = |of: &Finding| of.switch.as_deref() == Some(switch) && of.port.as_deref() == Some(name.as_str());
+    let no_answers = Answers::default();
+    let planned = args.mend.then(|| plan(&site, &mend::usual(&here, &no_answers, &rows)).map_err(mend::no_plan));
+    let planned = planned.transpose()?;
+    let head = Head { as_of: as_of.as_str().to_owned(), site: loaded.policy.site.name.clone(), ..Head::default() };
+    let ticket = planned.as_ref().map(|plan| Ticket { head: &head, plan });
+    let look = output::look(loudness, false);
     let written = match args.format {
-        PageFormat::Text => text(&mut out, &page, &output::look(loudness, false)),
-        PageFormat::Json => json(&mut out, &page),
+        PageFormat::Text => text(&mut out, &page, &look).and_then(|()| match &ticket {
+            Some(ticket) => writeln!(out).and_then(|()| plan_text(&mut out, ticket, &look)),
+            None => Ok(()),
+        }),
+        PageFormat::Json => json(&mut out, &page, ticket.as_ref().map(value)),
     };
     written.and_then(|()| out.flush()).map_err(Failure::stdout)?;
     let found = |level| page.findings.iter().any(|found| found.waiver.is_none() && found.level <= level);

@@ -93,7 +93,7 @@ fn demand_inside(root: &Root, path: &Path, named: &str) -> Result<(), Failure> {
     Err(Failure::usage(what, "put it below the fleet's root, or allow it with --outside"))
 }
 
-fn dialect_files(root: &Root, policy: &Policy) -> Vec<PathBuf> {
+pub(crate) fn dialect_files(root: &Root, policy: &Policy) -> Vec<PathBuf> {
     let globs: Vec<_> = policy
         .files
         .dialects

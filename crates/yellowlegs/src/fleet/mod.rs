@@ -7,7 +7,7 @@ mod root;
 mod switch;
 
 pub(crate) use discover::{Fleet, Found, Layout, discover, matches_nothing};
-pub(crate) use load::{Loaded, load, regular};
+pub(crate) use load::{Loaded, dialect_files, load, regular};
 pub(crate) use ordered::in_order;
-pub(crate) use root::Root;
+pub(crate) use root::{POLICY_FILE, Root, relative};
 pub(crate) use switch::{Unreadable, read_record, read_switch, recognise, source_of};

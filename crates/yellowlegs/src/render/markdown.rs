@@ -19,7 +19,7 @@ pub(crate) const FORMAT: Format = Format {
 };
 
 /// Text that is no markup, in one cell of a table.
-fn text(text: &str) -> String {
+pub(super) fn text(text: &str) -> String {
     let mut shown = String::with_capacity(text.len() + 8);
     for c in clean(text).chars() {
         if "\\`*_{}[]<>&|~#!@".contains(c) {

@@ -13,6 +13,7 @@ mod json;
 mod junit;
 pub(crate) mod look;
 mod markdown;
+pub(crate) mod mend;
 pub(crate) mod missing;
 mod panel;
 pub(crate) mod policy;

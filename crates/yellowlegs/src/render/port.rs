@@ -35,6 +35,9 @@ struct PageJson<'a> {
     findings: &'a [Finding],
     undetermined: Vec<Open<'a>>,
     other_end: Option<OtherEnd<'a>>,
+    /// The plan that mends it, where it was asked for.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    mend: Option<serde_json::Value>,
 }
 
 #[derive(Serialize)]
@@ -45,12 +48,12 @@ struct OtherEnd<'a> {
 }
 
 /// As one object.
-pub(crate) fn json(out: &mut dyn Write, page: &Page) -> io::Result<()> {
+pub(crate) fn json(out: &mut dyn Write, page: &Page, mend: Option<serde_json::Value>) -> io::Result<()> {
     let open = page.undetermined.iter().map(|open| Open { check: open.check, needs: &open.needs });
     let other = page.other.as_ref();
     let other_end = other.map(|(end, features)| OtherEnd { switch: &end.switch, port: end.port.as_deref(), features });
     let Page { page, findings, .. } = page;
-    write_json(out, &PageJson { page, findings, undetermined: open.collect(), other_end })
+    write_json(out, &PageJson { page, findings, undetermined: open.collect(), other_end, mend })
 }
 
 /// For people: what it is, how it is, what is in force, who is there, what is wrong.

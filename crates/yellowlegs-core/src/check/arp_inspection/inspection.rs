@@ -1,7 +1,9 @@
 //! Where ARP inspection is wanted, and what it lives off.
 
-use crate::check::arming::INSPECTION;
-use crate::check::{Check, Judgement, PortView, Run, SwitchView, Tally, Verdict, Violation};
+use crate::check::arming::{INSPECTION, SNOOPING, throw, used_by_edges};
+use crate::check::{
+    Aim, Case, Check, Judgement, Mending, PortView, Repair, Run, SwitchView, Tally, Verdict, Violation,
+};
 use crate::model::{VlanSet, settings};
 use crate::policy::{Feature, Level};
 
@@ -17,6 +19,7 @@ pub(super) const OFF: Check = Check {
     reference: "RFC 826; RFC 5227",
     why: "Anybody in the VLAN can claim the gateway's address and have everybody's traffic sent to them.",
     remedy: "Switch ARP inspection on for VLAN {vlans}, once DHCP snooping has gathered the bindings.",
+    repair: Repair::Work(switch_on),
     run: Run::Switch(off),
     ..Check::ROW
 };
@@ -65,6 +68,7 @@ pub(super) const NO_BINDINGS: Check = Check {
     why: "Without bindings every ARP message looks forged: everybody in the VLAN is cut off, or, where the platform \
           lets unknown ones pass, nobody is protected.",
     remedy: "Let DHCP snooping cover VLAN {vlans}, or take ARP inspection off it.",
+    repair: Repair::Work(cover),
     run: Run::Switch(no_bindings),
     ..Check::ROW
 };
@@ -101,6 +105,7 @@ pub(super) const TRUSTED_EDGE: Check = Check {
     reference: "RFC 826",
     why: "What comes from a trusted port is not looked at: whoever plugs in there may claim any address.",
     remedy: "Take the trust of ARP inspection off the port.",
+    repair: Repair::Set(&[(settings::INSPECTION_TRUSTED.id, Aim::Off)]),
     run: Run::Port(trusted_edge),
     ..Check::ROW
 };
@@ -116,4 +121,15 @@ fn trusted_edge(port: &PortView<'_>) -> Judgement {
     Violation::of(settings::INSPECTION_TRUSTED.id, "ARP inspection trusts the port; role {role} faces {faces}")
         .demand(role.cite("faces"))
         .into()
+}
+
+/// For every VLAN that edge ports use whose role wants it.
+fn switch_on(case: &Case<'_>) -> Mending {
+    throw(case, INSPECTION, used_by_edges(case, Feature::ArpInspection))
+}
+
+/// DHCP snooping for the VLAN whose bindings are missing.
+pub(in crate::check) fn cover(case: &Case<'_>) -> Mending {
+    let vlan: VlanSet = case.vlan().into_iter().collect();
+    if case.with_users(&vlan).is_empty() { Mending::Person } else { throw(case, SNOOPING, vlan) }
 }

@@ -4,6 +4,7 @@ mod inspection;
 mod uplink;
 
 use super::Check;
+pub(super) use inspection::cover;
 
 /// The family's checks, in the order in which they are told.
 pub(super) static CHECKS: &[Check] =

@@ -1,6 +1,6 @@
 //! Ports towards other switches that ARP inspection does not trust.
 
-use crate::check::{Check, FleetJudgement, FleetView, FleetViolation, Run, Violation};
+use crate::check::{Aim, Check, FleetJudgement, FleetView, FleetViolation, Repair, Run, Violation};
 use crate::model::{VlanSet, settings};
 use crate::policy::{Faces, Level};
 
@@ -15,6 +15,7 @@ pub(super) const UNTRUSTED: Check = Check {
     why: "Behind the port are stations this switch has no bindings for, the gateway among them. Their ARP messages \
           are dropped, and everybody below is cut off.",
     remedy: "Let ARP inspection trust the port.",
+    repair: Repair::Set(&[(settings::INSPECTION_TRUSTED.id, Aim::On)]),
     run: Run::Fleet(untrusted),
     ..Check::ROW
 };

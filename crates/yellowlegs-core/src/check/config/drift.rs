@@ -4,10 +4,13 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use crate::check::fleet::{Had, Sides};
-use crate::check::{Check, Digest, FleetJudgement, FleetView, FleetViolation, Run, Violation};
+use crate::check::{
+    Case, Check, Digest, FleetJudgement, FleetView, FleetViolation, Mending, Repair, Run, Target, To, Violation,
+};
 use crate::finding::Related;
 use crate::model::SettingId;
 use crate::policy::{Level, Sisters};
+use crate::resolve::About;
 
 pub(super) const DRIFT: Check = Check {
     id: "config/drift",
@@ -19,6 +22,7 @@ pub(super) const DRIFT: Check = Check {
     why: "Switches that are meant to be alike are mended by hand one at a time, and the one that was forgotten is the \
           one that fails.",
     remedy: "Make it like {other} again, or name {setting} in the group's `except`.",
+    repair: Repair::Work(make_alike),
     run: Run::Fleet(drift),
     ..Check::ROW
 };
@@ -101,4 +105,29 @@ fn apart(here: &[Had], there: &[Had]) -> (Option<usize>, Option<usize>) {
         lacking.or(one.first()).and_then(|had| had.port)
     };
     (first(here, there), first(there, here))
+}
+
+/// One sister as the other: somebody says which of them is right.
+fn make_alike(case: &Case<'_>) -> Mending {
+    let (Some(here), Some(other)) = (case.finding.switch.clone(), case.text("other")) else { return Mending::Person };
+    let Some(setting) = case.text("setting").and_then(|name| SettingId::by_name(&name)) else { return Mending::Person };
+    let about = |fact: &str| match case.text(fact) {
+        Some(port) if !port.is_empty() => About::Port(port.into()),
+        _ => About::Switch,
+    };
+    let (own, theirs) = (about("at"), about("there"));
+    let copied = |from: &str, at: &About, to: &Arc<str>, about: &About| -> Vec<Target> {
+        let value = (case.fleet)(from).and_then(|sister| sister.slot_by_hand(at, setting).value);
+        let target = |value| Target { switch: Arc::clone(to), about: about.clone(), setting, to: To::Value(value) };
+        value.map(target).into_iter().collect()
+    };
+    let there: Arc<str> = other.as_str().into();
+    let choices = vec![
+        (format!("as {other}"), copied(&other, &theirs, &here, &own)),
+        (format!("as {here}"), copied(&here, &own, &there, &theirs)),
+    ];
+    if choices.iter().any(|(_, targets)| targets.is_empty()) {
+        return Mending::Person;
+    }
+    Mending::one_of(format!("{here} and {other}: {} differs: as which of them is it to be?", setting.name()), choices)
 }

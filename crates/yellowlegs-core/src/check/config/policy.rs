@@ -1,6 +1,6 @@
 //! Entries of the policy that are over, or match nothing.
 
-use crate::check::{Check, EntriesView, Run, Violation};
+use crate::check::{Check, EntriesView, Repair, Run, Violation};
 use crate::policy::{Cite, End, Level, Role};
 
 pub(super) const WAIVER_EXPIRED: Check = Check {
@@ -15,6 +15,7 @@ pub(super) const WAIVER_EXPIRED: Check = Check {
     remedy: "Mend what it covers, or agree on a new last day with {owner}.",
     judges: &[],
     absorbs: &[],
+    repair: Repair::Person,
     run: Run::Entries(waiver_expired),
 };
 
@@ -51,6 +52,7 @@ pub(super) const POLICY_UNUSED: Check = Check {
     remedy: "Correct the entry, or take it out.",
     judges: &[],
     absorbs: &[],
+    repair: Repair::Person,
     run: Run::Entries(policy_unused),
 };
 

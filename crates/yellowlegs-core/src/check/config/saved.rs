@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use crate::check::{Check, Judgement, Run, SwitchView, Tally, Unknown, Verdict, Violation};
+use crate::check::{Case, Check, Judgement, Mending, Repair, Run, SwitchView, Tally, Unknown, Verdict, Violation};
 use crate::model::{Action, SavedCopy, Scope, SettingId, Switch, Unidirectional, VlanId, settings};
 use crate::policy::Level;
 
@@ -15,6 +15,7 @@ pub(super) const UNSAVED: Check = Check {
     reference: "docs/policy.md, Files",
     why: "The next power cut brings back what was saved: guards that were added are gone, ports that were shut are up.",
     remedy: "Save the configuration, or find out who changed it, and why it was never saved.",
+    repair: Repair::Save,
     run: Run::Switch(unsaved),
     ..Check::ROW
 };
@@ -172,6 +173,7 @@ pub(super) const NOBODY_TOLD: Check = Check {
     reference: "RFC 5424; RFC 3416",
     why: "Drop and report without a receiver is drop and say nothing.",
     remedy: "Name a receiver of logs and traps.",
+    repair: Repair::Work(name_receiver),
     run: Run::Switch(nobody_told),
     ..Check::ROW
 };
@@ -242,4 +244,9 @@ fn unread(on: &SwitchView<'_>) -> Judgement {
         .words(words)
         .demand(&wished.cite)
         .into()
+}
+
+/// A receiver for logs and traps: somebody says which.
+fn name_receiver(case: &Case<'_>) -> Mending {
+    case.any_value(settings::RECEIVERS.id)
 }

@@ -1,7 +1,7 @@
 //! Whether DHCP snooping is on, wholly, and where it is needed.
 
-use crate::check::arming::{Arming, SNOOPING, half};
-use crate::check::{Check, Judgement, Run, SwitchView, Tally, Verdict, Violation};
+use crate::check::arming::{Arming, SNOOPING, cover, half, throw, used_by_edges};
+use crate::check::{Case, Check, Judgement, Mending, Repair, Run, SwitchView, Tally, Verdict, Violation};
 use crate::model::{VlanSet, settings};
 use crate::policy::{Feature, Level};
 
@@ -57,6 +57,7 @@ pub(super) const OFF: Check = Check {
     reference: "RFC 2131",
     why: "Anybody's home router can hand out addresses, and whoever takes one sends everything through it.",
     remedy: "Trust the ports on the way to the authorised servers first, then switch snooping on for VLAN {vlans}.",
+    repair: Repair::Work(switch_on),
     run: Run::Switch(off),
     ..Check::ROW
 };
@@ -100,6 +101,7 @@ pub(super) const NOT_ARMED: Check = Check {
     why: "The feature has several switches that must all be thrown. Half of them looks configured and does nothing.",
     remedy: "Set {missing} too.",
     absorbs: &["dhcp-snooping/off"],
+    repair: Repair::Work(switch_on),
     run: Run::Switch(not_armed),
     ..Check::ROW
 };
@@ -125,6 +127,7 @@ pub(super) const VLAN_UNCOVERED: Check = Check {
     why: "In that VLAN anybody may hand out addresses, and there are no bindings for source guard and ARP inspection \
           to live off.",
     remedy: "Add VLAN {vlan} to the VLANs that snooping covers, once the way to its server is trusted.",
+    repair: Repair::Work(cover_one),
     run: Run::Switch(vlan_uncovered),
     ..Check::ROW
 };
@@ -152,4 +155,15 @@ fn vlan_uncovered(on: &SwitchView<'_>) -> Judgement {
         }
     }
     tally.judgement()
+}
+
+/// For every VLAN that edge ports use, and those that the site names.
+fn switch_on(case: &Case<'_>) -> Mending {
+    let used = used_by_edges(case, Feature::DhcpSnooping);
+    throw(case, SNOOPING, used.union(&case.policy.site.snooping_vlans.value))
+}
+
+/// The VLAN that is not covered.
+fn cover_one(case: &Case<'_>) -> Mending {
+    cover(case, settings::SNOOPING_VLANS.id)
 }

@@ -1,8 +1,10 @@
 //! What is let through of client messages, and what is kept of the answers.
 
 use crate::check::arming::SNOOPING;
-use crate::check::{Check, Judgement, PortView, Run, SwitchView, Tally, Unknown, Verdict, Violation};
-use crate::model::{Choice, RelayInfo, settings};
+use crate::check::{
+    Aim, Case, Check, Judgement, Mending, PortView, Repair, Run, SwitchView, Tally, Unknown, Verdict, Violation,
+};
+use crate::model::{Choice, RelayInfo, Value, settings};
 use crate::policy::{Feature, Level, Wish};
 
 pub(super) const RATE_MISSING: Check = Check {
@@ -16,6 +18,7 @@ pub(super) const RATE_MISSING: Check = Check {
     why: "One machine that asks as fast as it can takes every address of the pool, or keeps the switch's processor \
           busy with nothing else.",
     remedy: "Limit client messages on the port{most}.",
+    repair: Repair::Work(limit_rate),
     run: Run::Port(rate_missing),
     ..Check::ROW
 };
@@ -66,6 +69,7 @@ pub(super) const ADDRESS_CHECK_OFF: Check = Check {
     why: "A machine that asks under a thousand made-up hardware addresses takes a thousand leases, and port security \
           sees one station.",
     remedy: "Let the switch compare the client's hardware address with the frame's source.",
+    repair: Repair::Set(&[(settings::ADDRESS_CHECK.id, Aim::On)]),
     run: Run::Switch(address_check_off),
     ..Check::ROW
 };
@@ -99,6 +103,7 @@ pub(super) const RELAY_INFO: Check = Check {
     why: "The server decides by relay information who gets which address. Taken from an edge port it is whatever the \
           client likes to write; inserted where nobody expects it, the next relay drops the message.",
     remedy: "Set the handling of relay information to {wanted}, and refuse it on untrusted edge ports.",
+    repair: Repair::Work(handle),
     run: Run::Switch(relay_info),
     ..Check::ROW
 };
@@ -143,6 +148,7 @@ pub(super) const STORE_MISSING: Check = Check {
     why: "After a restart the table is empty, and clients do not ask again before half their lease is over. Until \
           then source guard and ARP inspection cut off everybody.",
     remedy: "Keep the bindings in storage that survives a restart.",
+    repair: Repair::Set(&[(settings::SNOOPING_STORE.id, Aim::On)]),
     run: Run::Switch(store_missing),
     ..Check::ROW
 };
@@ -156,4 +162,21 @@ fn store_missing(on: &SwitchView<'_>) -> Judgement {
         return Ok(Verdict::Met);
     }
     Violation::of(settings::SNOOPING_STORE.id, "bindings are not kept across a restart").demand(&wished.cite).into()
+}
+
+/// The rate that the role, else the site, allows.
+fn limit_rate(case: &Case<'_>) -> Mending {
+    let key = settings::SNOOPING_RATE;
+    let of_role = case.role().and_then(|role| role.expect.value(key));
+    let rate = of_role.map_or(case.policy.site.dhcp_rate.value, |wished| wished.value);
+    rate.map_or_else(|| case.any_value(key.id), |rate| Mending::of(case.set(key.id, Value::Rate(Some(rate)))))
+}
+
+/// As the policy wants it on the switch; on an edge port nobody else's is taken.
+fn handle(case: &Case<'_>) -> Mending {
+    let id = settings::RELAY_INFO.id;
+    Mending::of(match case.finding.port {
+        Some(_) => case.flag(settings::RELAY_ACCEPTED.id, false),
+        None => case.text("wanted").and_then(|wanted| case.word(id, wanted)),
+    })
 }

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::rc::Rc;
 
 use crate::check::fleet::{At, Digest, Joined, port};
-use crate::check::{Check, FleetJudgement, FleetView, FleetViolation, Run, Violation};
+use crate::check::{Aim, Check, FleetJudgement, FleetView, FleetViolation, Repair, Run, Violation};
 use crate::model::{RelayInfo, VlanId, VlanSet, settings};
 use crate::policy::{DhcpServer, Level};
 
@@ -21,6 +21,7 @@ pub(super) const UPLINK_UNTRUSTED: Check = Check {
     reference: "RFC 2131",
     why: "The real server's answers are dropped here. Whoever's lease runs out is off the network, one after the other.",
     remedy: "Trust this port: the server of VLAN {vlans} is behind it.",
+    repair: Repair::Set(&[(settings::SNOOPING_TRUSTED.id, Aim::On)]),
     run: Run::Fleet(uplink_untrusted),
     ..Check::ROW
 };
@@ -49,6 +50,7 @@ pub(super) const TRUST_NEEDLESS: Check = Check {
     reference: "RFC 2131",
     why: "Whatever answers behind it is believed, and no authorised server is there.",
     remedy: "Take the trust off the port.",
+    repair: Repair::Set(&[(settings::SNOOPING_TRUSTED.id, Aim::Off)]),
     run: Run::Fleet(trust_needless),
     ..Check::ROW
 };
@@ -64,6 +66,7 @@ pub(super) const RELAY_INFO_REFUSED: Check = Check {
     why: "Client messages with relay information and no relay's address are dropped on an untrusted port: everybody \
           on the switch below is cut off.",
     remedy: "Accept relay information here, or have {other} leave it out.",
+    repair: Repair::Set(&[(settings::RELAY_ACCEPTED.id, Aim::On)]),
     run: Run::Fleet(relay_info_refused),
     ..Check::ROW
 };

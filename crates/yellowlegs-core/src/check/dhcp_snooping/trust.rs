@@ -1,6 +1,6 @@
 //! Trust on ports where no server is.
 
-use crate::check::{Check, Judgement, PortView, Run, Verdict, Violation};
+use crate::check::{Aim, Check, Judgement, PortView, Repair, Run, Verdict, Violation};
 use crate::model::settings;
 use crate::policy::{Faces, Level};
 
@@ -14,6 +14,7 @@ pub(super) const TRUSTED_EDGE: Check = Check {
     why: "Whatever answers on a trusted port is believed. On an edge port that is whoever plugs in: a home router, \
           or somebody who wants the traffic.",
     remedy: "Take the trust off the port.",
+    repair: Repair::Set(&[(settings::SNOOPING_TRUSTED.id, Aim::Off)]),
     run: Run::Port(trusted_edge),
     ..Check::ROW
 };

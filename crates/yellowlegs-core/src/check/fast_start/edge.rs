@@ -1,6 +1,6 @@
 //! Edge ports towards bridges.
 
-use crate::check::{Check, Judgement, PortView, Run, Unknown, Verdict, Violation};
+use crate::check::{Aim, Check, Judgement, PortView, Repair, Run, Unknown, Verdict, Violation};
 use crate::model::{Capability, Fact, Origin, facts, settings};
 use crate::policy::{Feature, Level, Role, Wish};
 
@@ -15,6 +15,7 @@ pub(super) const TOWARD_BRIDGE: Check = Check {
     why: "An edge port forwards before it has listened. Towards another bridge that closes a loop for as long as the \
           protocol takes to notice, and a loop of broadcast brings the whole site down.",
     remedy: "Take fast start off the port.",
+    repair: Repair::Set(&[(settings::FAST_START.id, Aim::Off)]),
     run: Run::Port(toward_bridge),
     ..Check::ROW
 };
@@ -66,6 +67,7 @@ pub(super) const REACH: Check = Check {
           reads the port's own lines sees no fast start.",
     remedy: "Exempt the port from the default, and make it the trunk it is meant to be.",
     absorbs: &["fast-start/toward-bridge"],
+    repair: Repair::Set(&[(settings::FAST_START.id, Aim::Off)]),
     run: Run::Port(reach),
     ..Check::ROW
 };

@@ -2,7 +2,7 @@
 
 use crate::check::figure::Figure;
 use crate::check::tree::Edge;
-use crate::check::{Check, Judgement, PortView, Run, Verdict, Violation};
+use crate::check::{Case, Check, Judgement, Mending, PortView, Repair, Run, Verdict, Violation};
 use crate::model::{Mode, Seconds, settings};
 use crate::policy::{DetectedEdges, Feature, Level};
 
@@ -32,6 +32,7 @@ pub(super) const MISSING: Check = Check {
           starts without the network. Each such port that comes or goes also sends a topology change through the \
           network, and every switch forgets its addresses.",
     remedy: "Make the port an edge port, with BPDU guard beside it.",
+    repair: Repair::Work(make_edge),
     run: Run::Port(missing),
     ..Check::ROW
 };
@@ -82,6 +83,7 @@ pub(super) const NO_EFFECT: Check = Check {
     why: "The plain form of fast start does nothing on a trunk of this platform. It stands in the configuration and \
           whoever hangs on the port waits all the same.",
     remedy: "Use the form that holds on a trunk where a host speaks tagged; take the line out elsewhere.",
+    repair: Repair::Work(make_edge),
     run: Run::Port(no_effect),
     ..Check::ROW
 };
@@ -110,6 +112,7 @@ pub(super) const SLOW: Check = Check {
     why: "A DHCP client asks at about 0, 4, 12, 28 and 60 s (RFC 2131, 4.1). Each try that is lost makes its user \
           wait for the next.",
     remedy: "Write fast start on the port rather than leaving the edge to be detected.",
+    repair: Repair::Work(make_edge),
     run: Run::Port(slow),
     ..Check::ROW
 };
@@ -137,4 +140,15 @@ fn slow(port: &PortView<'_>) -> Judgement {
         .fact("most", most)
         .demand(&wished.cite)
         .into()
+}
+
+/// An edge port: on a trunk by the form that holds there, and only where a host is.
+fn make_edge(case: &Case<'_>) -> Mending {
+    let Some(port) = case.port() else { return Mending::Person };
+    let word = match port.role() {
+        Ok(role) if role.faces.is_bridge() => "off",
+        _ if port.mode() == Ok(Mode::Trunk) => "edge-on-trunk",
+        _ => "edge",
+    };
+    Mending::of(case.word(settings::FAST_START.id, word))
 }

@@ -1,7 +1,7 @@
 //! Whether flap protection is on, when it acts, and for how long.
 
-use crate::check::{Check, Judgement, PortView, Run, Tally, Verdict, Violation};
-use crate::model::{Seconds, settings};
+use crate::check::{Aim, Case, Check, Judgement, Mending, PortView, Repair, Run, Tally, Verdict, Violation};
+use crate::model::{Seconds, Value, settings};
 use crate::policy::{Feature, Level};
 
 pub(super) const OFF: Check = Check {
@@ -13,6 +13,7 @@ pub(super) const OFF: Check = Check {
     reference: "docs/policy.md, Expectations",
     why: "A loose plug takes the link up and down all day, and each time the whole site works out its ways anew.",
     remedy: "Switch flap protection on for the port.",
+    repair: Repair::Set(&[(settings::FLAP.id, Aim::On)]),
     run: Run::Port(off),
     ..Check::ROW
 };
@@ -40,6 +41,7 @@ pub(super) const LAX: Check = Check {
     reference: "docs/policy.md, The site's values",
     why: "A threshold that is never reached, or a window that closes too soon, protects nobody.",
     remedy: "Let {threshold} flaps within {window} s take the port down.",
+    repair: Repair::Work(as_wanted),
     run: Run::Port(lax),
     ..Check::ROW
 };
@@ -81,6 +83,7 @@ pub(super) const HOLD: Check = Check {
     reference: "docs/policy.md, The site's values",
     why: "Held too short it flaps on. Held until somebody comes, it stays down where nobody does.",
     remedy: "Hold the port for {hold} s or more{end}.",
+    repair: Repair::Set(&[(settings::FLAP_HOLD.id, Aim::Fact("hold"))]),
     run: Run::Port(hold),
     ..Check::ROW
 };
@@ -117,4 +120,17 @@ fn hold(port: &PortView<'_>) -> Judgement {
         .fact("end", "")
         .demand(&wished.cite)
         .into()
+}
+
+/// Threshold or window, whichever is lax.
+fn as_wanted(case: &Case<'_>) -> Mending {
+    let number = |fact: &str| case.text(fact)?.parse().ok();
+    Mending::of(case.cause().and_then(|cause| {
+        let value = if cause == settings::FLAP_THRESHOLD.id {
+            Value::Count(number("threshold")?)
+        } else {
+            Value::Seconds(number("window")?)
+        };
+        case.set(cause, value)
+    }))
 }

@@ -1,6 +1,6 @@
 //! BPDU guard, and the filter that silences it.
 
-use crate::check::{Check, Judgement, PortView, Run, Verdict, Violation};
+use crate::check::{Aim, Check, Judgement, PortView, Repair, Run, Verdict, Violation};
 use crate::model::{Origin, platform, settings};
 use crate::policy::{Feature, Level};
 
@@ -22,6 +22,7 @@ pub(super) const MISSING: Check = Check {
     why: "A BPDU on an edge port means that somebody brought a bridge. Without the guard it joins the tree: it may \
           become the root, draw everybody's traffic through itself, or close a loop.",
     remedy: "Switch BPDU guard on for the port, or by the default that follows edge ports.",
+    repair: Repair::Set(&[(settings::BPDU_GUARD.id, Aim::On)]),
     run: Run::Port(missing),
     ..Check::ROW
 };
@@ -50,6 +51,7 @@ pub(super) const FILTERED: Check = Check {
     why: "A port that neither sends nor hears BPDUs takes no part in the tree. BPDU guard beside it never hears \
           what it waits for, and a loop through the port is seen by nobody.",
     remedy: "Take the filter off the port.",
+    repair: Repair::Set(&[(settings::BPDU_FILTER.id, Aim::Off)]),
     run: Run::Port(filtered),
     ..Check::ROW
 };

@@ -1,6 +1,6 @@
 //! Loop guard and loop detection.
 
-use crate::check::{Check, Judgement, PortView, Run, Unknown, Verdict, Violation};
+use crate::check::{Aim, Check, Judgement, PortView, Repair, Run, Unknown, Verdict, Violation};
 use crate::model::settings;
 use crate::policy::{Faces, Feature, Level};
 
@@ -15,6 +15,7 @@ pub(super) const MISSING: Check = Check {
     why: "When the BPDUs that keep a port blocked fade, by a fault that works one way only, the port opens and the \
           loop is closed.",
     remedy: "Switch loop guard on for the port.",
+    repair: Repair::Set(&[(settings::LOOP_GUARD.id, Aim::On)]),
     run: Run::Port(missing),
     ..Check::ROW
 };
@@ -51,6 +52,7 @@ pub(super) const MISPLACED: Check = Check {
     why: "Loop guard waits for BPDUs that never come on an edge port. Root guard beside it blocks a port for the \
           opposite reason, and the two undo each other.",
     remedy: "Keep loop guard for ports towards bridges that have no root guard.",
+    repair: Repair::Set(&[(settings::LOOP_GUARD.id, Aim::Off)]),
     run: Run::Port(misplaced),
     ..Check::ROW
 };
@@ -87,6 +89,7 @@ pub(super) const DETECT_MISSING: Check = Check {
     why: "A phone has two sockets. Patched into the wall with both, it joins two ports, often in two VLANs, and a \
           tree for each VLAN does not see that loop. Probe frames do.",
     remedy: "Switch loop detection on for the port.",
+    repair: Repair::Set(&[(settings::LOOP_DETECTION.id, Aim::On)]),
     run: Run::Port(detect_missing),
     ..Check::ROW
 };

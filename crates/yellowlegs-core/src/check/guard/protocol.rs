@@ -1,8 +1,12 @@
 //! Whether the spanning tree runs, by which protocol, and how links are taken.
 
+use std::sync::Arc;
+
 use crate::check::tree::is_rapid;
-use crate::check::{Check, Judgement, PortView, Run, SwitchView, Tally, Verdict, Violation};
-use crate::model::{LinkType, VlanId, VlanSet, settings};
+use crate::check::{
+    Aim, Case, Check, Judgement, Mending, PortView, Repair, Run, SwitchView, Tally, To, Verdict, Violation,
+};
+use crate::model::{LinkType, Value, VlanId, VlanSet, settings};
 use crate::policy::{Level, Wish};
 
 pub(super) const TREE_OFF: Check = Check {
@@ -15,6 +19,7 @@ pub(super) const TREE_OFF: Check = Check {
     why: "One cable in the wrong socket closes a loop, and nothing opens it again: broadcast multiplies until every \
           link it reaches is full.",
     remedy: "Switch the spanning tree on: for the switch, for every port, for every VLAN in use.",
+    repair: Repair::Work(run_tree),
     run: Run::Switch(tree_off),
     ..Check::ROW
 };
@@ -66,6 +71,7 @@ pub(super) const OLD: Check = Check {
     why: "After a fault the classic protocol takes 30 to 50 seconds to find another way. The rapid one takes about \
           as long as it takes to read this sentence.",
     remedy: "Set the protocol to the rapid (or multiple) spanning tree, on all switches of the domain.",
+    repair: Repair::Work(newer),
     run: Run::Switch(old),
     ..Check::ROW
 };
@@ -96,6 +102,7 @@ pub(super) const LINK_SHARED: Check = Check {
     why: "The rapid protocol hands over quickly on point-to-point links only. On a shared one it falls back to \
           waiting, as long as the classic one.",
     remedy: "Let the link be taken for point-to-point.",
+    repair: Repair::Set(&[(settings::LINK_TYPE.id, Aim::Word("point-to-point"))]),
     run: Run::Port(link_shared),
     ..Check::ROW
 };
@@ -111,4 +118,23 @@ fn link_shared(port: &PortView<'_>) -> Judgement {
     Violation::of(settings::LINK_TYPE.id, "the link is taken for shared; role {role} faces {faces}")
         .demand(role.cite("faces"))
         .into()
+}
+
+/// The spanning tree where it is off: on the switch, on the port, in the VLAN.
+fn run_tree(case: &Case<'_>) -> Mending {
+    let off_in = settings::TREE_OFF_VLANS.id;
+    Mending::of(case.cause().and_then(|cause| match cause {
+        cause if cause == off_in => {
+            let vlan: VlanSet = [case.vlan()?].into_iter().collect();
+            case.to(cause, To::Without(Value::Vlans(Arc::new(vlan))))
+        }
+        cause => case.flag(cause, true),
+    }))
+}
+
+/// The newer protocol that keeps one tree, or one for each VLAN, as it is.
+fn newer(case: &Case<'_>) -> Mending {
+    let old = case.text("protocol").unwrap_or_default();
+    let new = if old.ends_with("per-vlan") { "rapid-per-vlan" } else { "rapid" };
+    Mending::of(case.word(settings::TREE_PROTOCOL.id, new))
 }

@@ -1,6 +1,6 @@
 //! Root guard: where it belongs, and where it must not stand.
 
-use crate::check::{Check, Judgement, PortView, Run, Verdict, Violation};
+use crate::check::{Aim, Check, Judgement, PortView, Repair, Run, Verdict, Violation};
 use crate::model::settings;
 use crate::policy::{Faces, Feature, Level, Wish};
 
@@ -15,6 +15,7 @@ pub(super) const MISSING: Check = Check {
     why: "A switch below that claims a better priority becomes the root, and everybody's traffic takes the way \
           through it.",
     remedy: "Switch root guard on for the port.",
+    repair: Repair::Set(&[(settings::ROOT_GUARD.id, Aim::On)]),
     run: Run::Port(missing),
     ..Check::ROW
 };
@@ -43,6 +44,7 @@ pub(super) const ON_UPLINK: Check = Check {
     why: "The root's own BPDUs are superior ones. The guard blocks the uplink as soon as it hears them, and \
           everybody behind it is cut off.",
     remedy: "Take root guard off the port.",
+    repair: Repair::Set(&[(settings::ROOT_GUARD.id, Aim::Off)]),
     run: Run::Port(on_uplink),
     ..Check::ROW
 };

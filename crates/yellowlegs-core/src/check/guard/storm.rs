@@ -1,7 +1,7 @@
 //! Storm limits.
 
-use crate::check::{Check, Judgement, PortView, Run, Tally, Unknown, Verdict, Violation};
-use crate::model::{Key, Rate, settings};
+use crate::check::{Case, Check, Judgement, Mending, PortView, Repair, Run, Tally, Unknown, Verdict, Violation};
+use crate::model::{Key, Rate, Value, settings};
 use crate::policy::{Feature, Level, Role, Wished};
 
 pub(super) const MISSING: Check = Check {
@@ -15,6 +15,7 @@ pub(super) const MISSING: Check = Check {
     why: "A loop behind the port, or a broken card, sends as fast as the link allows, and every port of the VLAN \
           gets it.",
     remedy: "Set a limit for {kind}{most}.",
+    repair: Repair::Work(set_limit),
     run: Run::Port(missing),
     ..Check::ROW
 };
@@ -52,4 +53,16 @@ fn limit(
     }
     let says = "{kind} is limited to {limit}; the policy allows a limit{most}";
     Ok(Some(violation(says).fact("limit", limit.to_string()).demand(&wished.cite)))
+}
+
+/// The limit that the role, else the site, allows.
+fn set_limit(case: &Case<'_>) -> Mending {
+    let (broadcast, site) = (settings::STORM_BROADCAST, &case.policy.site);
+    let (key, site) = match case.cause() {
+        Some(cause) if cause == broadcast.id => (broadcast, site.storm_broadcast.value),
+        _ => (settings::STORM_MULTICAST, site.storm_multicast.value),
+    };
+    let of_role = case.role().and_then(|role| role.expect.value(key));
+    let rate = of_role.map_or(site, |wished| wished.value);
+    rate.map_or_else(|| case.any_value(key.id), |rate| Mending::of(case.set(key.id, Value::Rate(Some(rate)))))
 }

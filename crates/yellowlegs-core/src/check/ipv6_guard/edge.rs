@@ -1,6 +1,6 @@
 //! Edge ports that may play router or server for IPv6.
 
-use crate::check::{Check, Judgement, PortView, Run, Verdict, Violation};
+use crate::check::{Aim, Check, Judgement, PortView, Repair, Run, Verdict, Violation};
 use crate::model::{Key, settings};
 use crate::policy::{Feature, Level};
 
@@ -14,6 +14,7 @@ pub(super) const ADVERTISEMENT_OPEN: Check = Check {
     why: "Every machine speaks IPv6, asked or not, and believes the first router that speaks up. One advertisement \
           from a desk and its VLAN's traffic goes through that desk.",
     remedy: "Drop router advertisements on the port.",
+    repair: Repair::Set(&[(settings::ADVERTISEMENTS_BLOCKED.id, Aim::On)]),
     run: Run::Port(advertisement_open),
     ..Check::ROW
 };
@@ -35,6 +36,7 @@ pub(super) const SERVER_OPEN: Check = Check {
     reference: "RFC 7610",
     why: "A stranger's answer gives a machine its name server, and with it every name it looks up.",
     remedy: "Drop answers of DHCP for IPv6 on the port.",
+    repair: Repair::Set(&[(settings::SERVERS_BLOCKED.id, Aim::On)]),
     run: Run::Port(server_open),
     ..Check::ROW
 };

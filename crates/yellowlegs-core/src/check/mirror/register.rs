@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::session::{Session, each, sessions};
-use crate::check::{Check, Judgement, Run, SwitchView, Tally, Usage};
+use crate::check::{Case, Check, Judgement, Mending, Repair, Run, SwitchView, Tally, Usage};
 use crate::model::{Direction, settings};
 use crate::policy::{Level, MirrorEntry};
 
@@ -20,6 +20,7 @@ pub(super) const LEFT_ON: Check = Check {
     why: "It was made for a fault and forgotten. What people say and type goes on being copied to a port where \
           somebody may still be listening.",
     remedy: "Take the session out, or enter it in the register with an owner and a last day.",
+    repair: Repair::Work(take_out),
     run: Run::Switch(left_on),
     ..Check::ROW
 };
@@ -49,6 +50,7 @@ pub(super) const SENSITIVE: Check = Check {
     why: "The policy calls the VLAN sensitive. Copies of it go to a port that nobody answers for.",
     remedy: "Take the session out.",
     absorbs: &["mirror/left-on"],
+    repair: Repair::Work(take_out),
     run: Run::Switch(sensitive),
     ..Check::ROW
 };
@@ -160,4 +162,15 @@ fn sensitive(on: &SwitchView<'_>) -> Judgement {
         tally.add(Ok(Some(violation)));
     }
     tally.judgement()
+}
+
+/// What nobody agreed to, or no longer, is switched off; of what was never entered somebody has to say so.
+fn take_out(case: &Case<'_>) -> Mending {
+    let Some(off) = case.flag(settings::MIRROR_ENABLED.id, false) else { return Mending::Person };
+    if case.text("last-day").is_some() || case.finding.check == SENSITIVE.id {
+        return Mending::of([off]);
+    }
+    let session = case.text("session").unwrap_or_default();
+    let asks = format!("{}: mirror {session} is in no register: does it go, or will somebody enter it?", case.place());
+    Mending::one_of(asks, vec![("it goes".into(), vec![off]), ("it is entered".into(), Vec::new())])
 }

@@ -2,14 +2,18 @@
 
 use std::collections::BTreeSet;
 use std::net::IpAddr;
+use std::sync::Arc;
 
 use crate::check::figure::Figure;
 use crate::check::fleet::At;
 use crate::check::fleet::QuerierDigest;
-use crate::check::{Check, Digest, FleetJudgement, FleetView, FleetViolation, Run, Violation};
+use crate::check::{
+    Aim, Case, Check, Digest, FleetJudgement, FleetView, FleetViolation, Mending, Repair, Run, Target, To, Violation,
+};
 use crate::finding::Related;
-use crate::model::{Seconds, SettingId, VlanId, VlanSet, settings};
+use crate::model::{Seconds, SettingId, Value, VlanId, VlanSet, settings};
 use crate::policy::{Cite, Level, Purpose};
+use crate::resolve::About;
 
 pub(super) const MISSING: Check = Check {
     id: "multicast/querier-missing",
@@ -30,6 +34,7 @@ pub(super) const MISSING: Check = Check {
     why: "Memberships expire after robustness × query interval + response interval, 260 s by default. Then the \
           streams stop where unregistered groups are filtered, and flood everything where they are not.",
     remedy: "Configure one querier for VLAN {vlan}.",
+    repair: Repair::Work(name_one),
     run: Run::Fleet(missing),
     ..Check::ROW
 };
@@ -45,6 +50,7 @@ pub(super) const MANY: Check = Check {
     why: "The lowest address wins, which may be nobody's choice; the others take over with their own values when it \
           restarts.",
     remedy: "Leave one querier in VLAN {vlan}.",
+    repair: Repair::Work(leave_one),
     run: Run::Fleet(many),
     ..Check::ROW
 };
@@ -72,6 +78,7 @@ pub(super) const SETTINGS: Check = Check {
     reference: "RFC 2236, 8; RFC 3376, 8",
     why: "Receivers are asked in a version they do not speak, or are forgotten between two questions.",
     remedy: "Set {setting} to {wanted}.",
+    repair: Repair::Cause(Aim::Fact("wanted")),
     run: Run::Fleet(values),
     ..Check::ROW
 };
@@ -303,4 +310,28 @@ fn values(fleet: &FleetView<'_>) -> FleetJudgement {
         }
     }
     judgement
+}
+
+/// A querier on one of the switches that the VLAN joins.
+fn name_one(case: &Case<'_>) -> Mending {
+    let Some(vlan) = case.vlan() else { return Mending::Person };
+    let choices = case.finding.related.iter().map(|place| (place.switch.to_string(), vec![asks(place, vlan, true)]));
+    Mending::one_of(format!("VLAN {vlan}: which switch is to ask for memberships?"), choices.collect())
+}
+
+/// All queriers but one leave off.
+fn leave_one(case: &Case<'_>) -> Mending {
+    let Some(vlan) = case.vlan() else { return Mending::Person };
+    let all = &case.finding.related;
+    let others = |stays: &Related| {
+        let others = all.iter().filter(|place| place.switch != stays.switch);
+        others.map(|place| asks(place, vlan, false)).collect()
+    };
+    let choices = all.iter().map(|stays| (stays.switch.to_string(), others(stays)));
+    Mending::one_of(format!("VLAN {vlan}: which querier stays?"), choices.collect())
+}
+
+fn asks(place: &Related, vlan: VlanId, on: bool) -> Target {
+    let (setting, about) = (settings::QUERIER.id, About::Vlan(vlan));
+    Target { switch: Arc::clone(&place.switch), about, setting, to: To::Value(Value::Flag(on)) }
 }

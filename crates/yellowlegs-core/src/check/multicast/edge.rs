@@ -3,7 +3,7 @@
 use super::timing;
 use crate::check::figure::Figure;
 use crate::check::seen::{QUOTED, distinct, some};
-use crate::check::{Check, Judgement, PortView, Run, Tally, Unknown, Verdict, Violation};
+use crate::check::{Aim, Check, Judgement, PortView, Repair, Run, Tally, Unknown, Verdict, Violation};
 use crate::model::settings;
 use crate::policy::{Feature, Level, Role};
 
@@ -18,6 +18,7 @@ pub(super) const FAST_LEAVE_MISSING: Check = Check {
     why: "Without it each channel that is switched away from runs on for last-member interval × count, and a viewer \
           who zaps fills the link.",
     remedy: "Switch fast leave on for the port.",
+    repair: Repair::Set(&[(settings::FAST_LEAVE.id, Aim::On)]),
     run: Run::Port(fast_leave_missing),
     ..Check::ROW
 };
@@ -53,6 +54,7 @@ pub(super) const FAST_LEAVE_SHARED: Check = Check {
     reference: "RFC 4541, 2.1.1",
     why: "The first receiver that leaves takes the stream from the others behind the port, until they are asked again.",
     remedy: "Take fast leave off the port, or the second station.",
+    repair: Repair::Set(&[(settings::FAST_LEAVE.id, Aim::Off)]),
     run: Run::Port(fast_leave_shared),
     ..Check::ROW
 };
@@ -84,6 +86,7 @@ pub(super) const ROUTER_PORT_EDGE: Check = Check {
     why: "A static router port, or one that is sent everything, floods whoever hangs there with every stream of its \
           VLANs.",
     remedy: "Take {what} off the port.",
+    repair: Repair::Cause(Aim::Off),
     run: Run::Port(router_port_edge),
     ..Check::ROW
 };

@@ -1,8 +1,10 @@
 //! What time-critical audio, video and control need of ports and queues.
 
-use crate::check::voice::trusts;
-use crate::check::{Check, Judgement, PortView, Run, SwitchView, Tally, Unknown, Verdict, Violation};
-use crate::model::settings;
+use crate::check::voice::{trust_marking, trusts};
+use crate::check::{
+    Aim, Case, Check, Judgement, Mending, PortView, Repair, Run, SwitchView, Tally, To, Unknown, Verdict, Violation,
+};
+use crate::model::{Value, settings};
 use crate::policy::{Level, Purpose, Role};
 
 pub(super) const QUEUE_MAP: Check = Check {
@@ -15,6 +17,7 @@ pub(super) const QUEUE_MAP: Check = Check {
     why: "A clock that waits behind a file transfer is no clock. Streams drop out when the network is busy, and play \
           well when somebody tests them.",
     remedy: "Set it as the site wants it: {wrong}.",
+    repair: Repair::Work(as_the_site),
     run: Run::Switch(queue_map),
     ..Check::ROW
 };
@@ -86,6 +89,7 @@ pub(super) const MARKING_UNTRUSTED: Check = Check {
     reference: "RFC 2474; IEEE 802.1Q, 6.9.4",
     why: "The sender marks its clock and media, and the port wipes the mark off at the first step.",
     remedy: "Trust {wanted} on the port.",
+    repair: Repair::Work(trust_marking),
     run: Run::Port(marking_untrusted),
     ..Check::ROW
 };
@@ -107,6 +111,7 @@ pub(super) const ENERGY_SAVING: Check = Check {
     why: "The link sleeps between frames and wakes late: the clock jitters, and audio clicks.",
     remedy: "Switch energy-efficient Ethernet off on the port.",
     absorbs: &["port/unexpected"],
+    repair: Repair::Set(&[(settings::ENERGY_SAVING.id, Aim::Off)]),
     run: Run::Port(energy_saving),
     ..Check::ROW
 };
@@ -131,6 +136,7 @@ pub(super) const MTU_SMALL: Check = Check {
     reference: "IEEE 802.3, 3.2.7",
     why: "Frames that are larger are dropped without a word: small tests pass, and the stream does not.",
     remedy: "Set the MTU to {wanted}.",
+    repair: Repair::Set(&[(settings::MTU.id, Aim::Fact("wanted"))]),
     run: Run::Port(mtu_small),
     ..Check::ROW
 };
@@ -147,4 +153,17 @@ fn mtu_small(port: &PortView<'_>) -> Judgement {
         .fact("wanted", wished.value)
         .demand(&wished.cite)
         .into()
+}
+
+/// The pairs and queues that the site wants, beside those that are there.
+fn as_the_site(case: &Case<'_>) -> Mending {
+    let site = &case.policy.site;
+    Mending::of(case.cause().and_then(|cause| {
+        let wanted = if cause == settings::QUEUE_MAP.id {
+            Value::Pairs(site.queue_map.value.iter().copied().collect())
+        } else {
+            Value::Words(site.queue_strict.value.iter().map(|queue| queue.as_str().into()).collect())
+        };
+        case.to(cause, To::With(wanted))
+    }))
 }

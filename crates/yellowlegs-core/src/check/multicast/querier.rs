@@ -1,7 +1,7 @@
 //! Queriers that cannot ask.
 
 use super::snooping::snooped;
-use crate::check::{Check, Judgement, Run, SwitchView, Tally, Unknown, Violation};
+use crate::check::{Case, Check, Judgement, Mending, Repair, Run, SwitchView, Tally, Unknown, Violation};
 use crate::model::{VlanId, VlanSet, settings};
 use crate::policy::Level;
 
@@ -14,6 +14,7 @@ pub(super) const NO_ADDRESS: Check = Check {
     reference: "RFC 4541, 2.1.1; RFC 2236, 2",
     why: "Without an address its queries are sent from 0.0.0.0, which many receivers ignore, or not at all.",
     remedy: "Give the querier of VLAN {vlan} an address.",
+    repair: Repair::Work(give_address),
     run: Run::Switch(no_address),
     ..Check::ROW
 };
@@ -42,4 +43,9 @@ fn asks_from_nowhere(on: &SwitchView<'_>, vlan: VlanId) -> Result<bool, Unknown>
         return Ok(false);
     }
     Ok(on.known(settings::QUERIER_ADDRESS)?.is_none())
+}
+
+/// An address of the switch's own: somebody says which.
+fn give_address(case: &Case<'_>) -> Mending {
+    case.any_value(settings::VLAN_QUERIER_ADDRESS.id)
 }

@@ -3,8 +3,8 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use crate::check::arming::{Arming, MULTICAST, half};
-use crate::check::{Check, Judgement, Run, SwitchView, Tally, Unknown, Verdict, Violation};
+use crate::check::arming::{Arming, MULTICAST, cover, half, throw};
+use crate::check::{Aim, Case, Check, Judgement, Mending, Repair, Run, SwitchView, Tally, Unknown, Verdict, Violation};
 use crate::model::{SettingId, VlanId, VlanSet, settings};
 use crate::policy::{Level, Purpose, Wish};
 
@@ -19,6 +19,7 @@ pub(super) const OFF: Check = Check {
     reference: "RFC 4541, 2.1",
     why: "Every stream goes to every port of its VLAN. A few cameras fill the links of everybody who looks at none.",
     remedy: "Switch multicast snooping on, with one querier in each VLAN.",
+    repair: Repair::Work(switch_on),
     run: Run::Switch(off),
     ..Check::ROW
 };
@@ -62,6 +63,7 @@ pub(super) const NOT_ARMED: Check = Check {
     why: "The feature has several switches that must all be thrown. Half of them looks configured and does nothing.",
     remedy: "Set {missing} too.",
     absorbs: &["multicast/snooping-off"],
+    repair: Repair::Work(switch_on),
     run: Run::Switch(not_armed),
     ..Check::ROW
 };
@@ -84,6 +86,7 @@ pub(super) const FLOODING: Check = Check {
     reference: "RFC 4541, 2.1.2",
     why: "A stream nobody asked for goes to everybody, and so does every stream the moment its memberships expire.",
     remedy: "Filter unregistered groups.",
+    repair: Repair::Set(&[(settings::FILTERING.id, Aim::On)]),
     run: Run::Switch(flooding),
     ..Check::ROW
 };
@@ -116,6 +119,7 @@ pub(super) const VLAN_UNCOVERED: Check = Check {
     reference: "RFC 4541, 2.1",
     why: "In that VLAN every stream goes to every port.",
     remedy: "Let multicast snooping cover VLAN {vlan}, with one querier in it.",
+    repair: Repair::Work(cover_one),
     run: Run::Switch(vlan_uncovered),
     ..Check::ROW
 };
@@ -166,6 +170,7 @@ pub(super) const ROUTER_LEARNING_OFF: Check = Check {
     reference: "RFC 4541, 2.1.1",
     why: "Streams from this switch never reach the router or the querier behind which their receivers are.",
     remedy: "Let router ports be learned in VLAN {vlan}.",
+    repair: Repair::Set(&[(settings::ROUTER_LEARNING.id, Aim::On)]),
     run: Run::Switch(router_learning_off),
     ..Check::ROW
 };
@@ -183,4 +188,18 @@ fn router_learning_off(on: &SwitchView<'_>) -> Judgement {
         }));
     }
     tally.judgement()
+}
+
+/// For every VLAN of real-time traffic that there is.
+fn switch_on(case: &Case<'_>) -> Mending {
+    let Some(on) = case.on else { return Mending::Person };
+    let real_time = on.policy().vlans_for(on.switch().name(), Purpose::RealTime).map(|vlan| vlan.id);
+    let there = on.known(settings::VLANS).ok();
+    let known = |vlan: &VlanId| there.as_ref().is_none_or(|there| there.contains(*vlan));
+    throw(case, MULTICAST, real_time.filter(known).collect())
+}
+
+/// The VLAN that is not covered.
+fn cover_one(case: &Case<'_>) -> Mending {
+    cover(case, settings::MULTICAST_VLANS.id)
 }

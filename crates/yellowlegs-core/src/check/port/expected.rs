@@ -1,6 +1,6 @@
 //! Settings the role expects that no other check judges.
 
-use crate::check::{Check, Judgement, PortView, Run, Tally, Unknown, Verdict, Violation};
+use crate::check::{Aim, Check, Judgement, PortView, Repair, Run, Tally, Unknown, Verdict, Violation};
 use crate::model::{SettingId, settings};
 use crate::policy::Level;
 
@@ -14,6 +14,7 @@ pub(super) const UNEXPECTED: Check = Check {
     why: "The policy says what the setting should be for this role. Settings that have a check of their own are \
           judged by that; this one takes the others.",
     remedy: "Set {setting} to {wanted}.",
+    repair: Repair::Cause(Aim::Fact("wanted")),
     run: Run::Port(unexpected),
     ..Check::ROW
 };

@@ -1,6 +1,6 @@
 //! What a port takes in.
 
-use crate::check::{Check, Judgement, PortView, Run, Tally, Unknown, Violation};
+use crate::check::{Case, Check, Judgement, Mending, PortView, Repair, Run, Tally, Unknown, Violation};
 use crate::model::{Frames, Mode, settings};
 use crate::policy::{Faces, HostTags, Level};
 
@@ -17,6 +17,7 @@ pub(super) const OPEN: Check = Check {
     remedy: "Switch ingress filtering on, and take in only untagged frames where no phone sends tagged ones.",
     judges: &[],
     absorbs: &[],
+    repair: Repair::Work(close),
     run: Run::Port(open),
 };
 
@@ -56,4 +57,12 @@ fn tagged_from_host(port: &PortView<'_>) -> Result<Option<Violation>, Unknown> {
     let says = "{frames} frames are taken in; role {role} faces one host, which has no need of tags";
     let violation = Violation::of(settings::ACCEPTABLE_FRAMES.id, says).fact("frames", frames.to_string());
     Ok(Some(violation.demand(role.cite("faces"))))
+}
+
+/// Filtering on; from one host only untagged frames.
+fn close(case: &Case<'_>) -> Mending {
+    Mending::of(case.cause().and_then(|cause| match cause {
+        cause if cause == settings::INGRESS_FILTERING.id => case.flag(cause, true),
+        cause => case.word(cause, Frames::Untagged),
+    }))
 }

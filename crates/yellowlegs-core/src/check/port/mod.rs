@@ -10,6 +10,7 @@ mod trunk;
 mod untagged;
 
 pub(super) use contradicted::fits;
+pub(super) use mode::fix_mode;
 
 use super::Check;
 

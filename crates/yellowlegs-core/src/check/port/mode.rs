@@ -1,8 +1,8 @@
 //! The port's mode, its role, and whether its VLAN is assigned as frames come.
 
-use crate::check::{Check, Judgement, PortView, Run, Verdict, Violation};
+use crate::check::{Aim, Case, Check, Judgement, Mending, PortView, Repair, Run, Verdict, Violation};
 use crate::model::{Mode, settings};
-use crate::policy::Level;
+use crate::policy::{Faces, Level};
 
 pub(super) const NEGOTIATED: Check = Check {
     id: "port/mode-negotiated",
@@ -17,6 +17,7 @@ pub(super) const NEGOTIATED: Check = Check {
     remedy: "Give the port a fixed mode: access for hosts and phones, trunk towards other switches.",
     judges: &[],
     absorbs: &[],
+    repair: Repair::Work(fix_mode),
     run: Run::Port(negotiated),
 };
 
@@ -40,6 +41,7 @@ pub(super) const WRONG: Check = Check {
     remedy: "Set the mode to {wanted}, or give the port the role it really has.",
     judges: &[settings::MODE.id],
     absorbs: &[],
+    repair: Repair::Set(&[(settings::MODE.id, Aim::Fact("wanted"))]),
     run: Run::Port(wrong),
 };
 
@@ -77,6 +79,7 @@ pub(super) const ROLE_UNKNOWN: Check = Check {
     remedy: "Name the port in a role's `ports`, or give it a description that a role's `describes` fits.",
     judges: &[],
     absorbs: &[],
+    repair: Repair::Person,
     run: Run::Port(role_unknown),
 };
 
@@ -103,6 +106,7 @@ pub(super) const DYNAMIC_UPLINK: Check = Check {
     remedy: "Switch dynamic VLAN assignment off on this port and leave uplinks out of its rules.",
     judges: &[],
     absorbs: &[],
+    repair: Repair::Set(&[(settings::DYNAMIC_VLAN.id, Aim::Off)]),
     run: Run::Port(dynamic_uplink),
 };
 
@@ -117,4 +121,17 @@ fn dynamic_uplink(port: &PortView<'_>) -> Judgement {
     Violation::of(settings::DYNAMIC_VLAN.id, "VLANs are assigned by the first frame; role {role} faces {faces}")
         .demand(role.cite("faces"))
         .into()
+}
+
+/// The mode that the role wants; where it may be either, or nobody knows the role, somebody says which.
+pub(in crate::check) fn fix_mode(case: &Case<'_>) -> Mending {
+    let faces = case.role().map(|role| role.faces);
+    let words: &[&str] = match faces {
+        Some(faces) if faces.is_bridge() || matches!(faces, Faces::TaggedHost | Faces::AccessPoint) => &["trunk"],
+        Some(faces) if faces.is_untagged_host() || faces == Faces::Nothing => &["access"],
+        _ => &["access", "trunk"],
+    };
+    let choice = |word: &&str| Some(((*word).to_owned(), vec![case.word(settings::MODE.id, word)?]));
+    let asks = format!("{}: which fixed mode is it to have?", case.place());
+    Mending::one_of(asks, words.iter().filter_map(choice).collect())
 }

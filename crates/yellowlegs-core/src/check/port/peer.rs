@@ -3,9 +3,13 @@
 use std::sync::Arc;
 
 use crate::check::fleet::{PortDigest, port};
-use crate::check::{Check, FleetJudgement, FleetView, FleetViolation, Run, Violation};
+use crate::check::{
+    Case, Check, FleetJudgement, FleetView, FleetViolation, Mending, Repair, Run, Target, To, Violation,
+};
+use crate::finding::Related;
 use crate::model::{Mode, SettingId, settings};
 use crate::policy::Level;
+use crate::resolve::About;
 
 pub(super) const MISMATCH: Check = Check {
     id: "port/peer-mismatch",
@@ -18,6 +22,7 @@ pub(super) const MISMATCH: Check = Check {
     why: "A VLAN that one end carries and the other does not is cut off. Where the native VLANs differ, the traffic \
           of one leaks into the other. A smaller MTU swallows large frames without a word.",
     remedy: "Make both ends alike.",
+    repair: Repair::Work(make_alike),
     run: Run::Fleet(mismatch),
     ..Check::ROW
 };
@@ -71,4 +76,25 @@ fn differing(a: &PortDigest, b: &PortDigest) -> (Vec<(SettingId, String)>, Optio
     }
     compare(settings::MTU.id, a.mtu.map(|m| m.to_string()), b.mtu.map(|m| m.to_string()));
     (differing, unknown)
+}
+
+/// One end as the other: somebody says which of them is right.
+fn make_alike(case: &Case<'_>) -> Mending {
+    let Some(there) = case.finding.related.first() else { return Mending::Person };
+    let (Some(name), Some(port)) = (&case.finding.switch, &case.finding.port) else { return Mending::Person };
+    let here = Related { switch: Arc::clone(name), port: Some(port.clone()) };
+    let copied = |from: &Related, to: &Related| -> Vec<Target> {
+        let Some(there) = (case.fleet)(&from.switch) else { return Vec::new() };
+        let about = |place: &Related| place.port.as_deref().map(|port| About::Port(port.into()));
+        let (Some(from), Some(about)) = (about(from), about(to)) else { return Vec::new() };
+        let ids = case.finding.settings.iter().filter_map(|shown| SettingId::by_name(shown.name));
+        let each = ids.filter_map(|setting| {
+            let value = there.slot_by_hand(&from, setting).value?;
+            Some(Target { switch: Arc::clone(&to.switch), about: about.clone(), setting, to: To::Value(value) })
+        });
+        each.collect()
+    };
+    let end = |right: &Related| format!("{} {}", right.switch, right.port.as_deref().unwrap_or_default());
+    let choices = vec![(end(&here), copied(&here, there)), (end(there), copied(there, &here))];
+    Mending::one_of(format!("the link of {}: which end is right?", case.place()), choices)
 }

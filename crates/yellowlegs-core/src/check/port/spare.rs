@@ -1,6 +1,6 @@
 //! Spare ports: put away, or left open.
 
-use crate::check::{Check, Judgement, PortView, Run, Unknown, Verdict, Violation};
+use crate::check::{Aim, Check, Judgement, PortView, Repair, Run, Unknown, Verdict, Violation};
 use crate::model::{VlanSet, settings};
 use crate::policy::{Cite, Faces, Level, Purpose};
 
@@ -17,6 +17,7 @@ pub(super) const ENABLED: Check = Check {
     remedy: "Shut the port, or give it the role it really has.",
     judges: &[],
     absorbs: &[],
+    repair: Repair::Set(&[(settings::ENABLED.id, Aim::Off)]),
     run: Run::Port(enabled),
 };
 
@@ -46,6 +47,7 @@ pub(super) const VLAN: Check = Check {
     remedy: "Put the port into VLAN {parking}.",
     judges: &[settings::ACCESS_VLAN.id, settings::NATIVE_VLAN.id],
     absorbs: &["port/vlan-default", "port/vlan-foreign"],
+    repair: Repair::Cause(Aim::Fact("parking")),
     run: Run::Port(vlan),
 };
 

@@ -1,6 +1,6 @@
 //! Trunks: what they carry, and their native VLAN.
 
-use crate::check::{Check, Judgement, PortView, Run, Unknown, Verdict, Violation};
+use crate::check::{Aim, Case, Check, Judgement, Mending, PortView, Repair, Run, Unknown, Verdict, Violation};
 use crate::model::{Mode, VlanSet, settings};
 use crate::policy::{Cite, Faces, Level, Purpose, Role};
 
@@ -17,6 +17,7 @@ pub(super) const OPEN: Check = Check {
     remedy: "List on the trunk only what it needs: {needed}.",
     judges: &[settings::TAGGED_VLANS.id],
     absorbs: &[],
+    repair: Repair::Set(&[(settings::TAGGED_VLANS.id, Aim::Fact("needed"))]),
     run: Run::Port(open),
 };
 
@@ -76,6 +77,7 @@ pub(super) const NATIVE_WRONG: Check = Check {
     remedy: "Set the native VLAN to {wanted}.",
     judges: &[settings::NATIVE_VLAN.id],
     absorbs: &[],
+    repair: Repair::Set(&[(settings::NATIVE_VLAN.id, Aim::Fact("wanted"))]),
     run: Run::Port(native_wrong),
 };
 
@@ -127,6 +129,7 @@ pub(super) const NATIVE_IN_USE: Check = Check {
     remedy: "Give the trunk a native VLAN with nobody in it.",
     judges: &[],
     absorbs: &[],
+    repair: Repair::Work(move_native),
     run: Run::Port(native_in_use),
 };
 
@@ -146,4 +149,15 @@ fn native_in_use(port: &PortView<'_>) -> Judgement {
         .vlan(Some(native))
         .demand(&site.cite)
         .into()
+}
+
+/// A VLAN that is nobody's.
+fn move_native(case: &Case<'_>) -> Mending {
+    let Some(on) = case.on else { return Mending::Person };
+    // Where no trunk belongs its mode is what is wrong.
+    if case.role().is_some_and(|role| role.faces.is_untagged_host()) {
+        return Mending::Person;
+    }
+    let nobodys = on.policy().vlans_for(on.switch().name(), Purpose::Native).map(|vlan| vlan.id);
+    case.one_vlan(settings::NATIVE_VLAN.id, &nobodys.collect())
 }

@@ -3,8 +3,10 @@
 use std::sync::Arc;
 
 use crate::check::view::Carried;
-use crate::check::{Check, Judgement, PortView, Run, Tally, Unknown, Verdict, Violation};
-use crate::model::{Frames, Mode, VlanSet, settings};
+use crate::check::{
+    Aim, Case, Check, Judgement, Mending, PortView, Repair, Run, Tally, To, Unknown, Verdict, Violation,
+};
+use crate::model::{Frames, Mode, Value, VlanId, VlanSet, settings};
 use crate::policy::{Faces, Level, Role};
 
 pub(super) const UNDEFINED: Check = Check {
@@ -27,6 +29,7 @@ pub(super) const UNDEFINED: Check = Check {
     remedy: "Define VLAN {vlans} on the switch, or correct the port.",
     judges: &[],
     absorbs: &[],
+    repair: Repair::Work(define),
     run: Run::Port(undefined),
 };
 
@@ -84,6 +87,7 @@ pub(super) const FOREIGN: Check = Check {
     remedy: "Put the port into VLAN {allowed}, or give it the role it really has.",
     judges: &[settings::ACCESS_VLAN.id],
     absorbs: &[],
+    repair: Repair::Cause(Aim::Fact("allowed")),
     run: Run::Port(foreign),
 };
 
@@ -141,6 +145,7 @@ pub(super) const DEFAULT: Check = Check {
     remedy: "Move the port into a VLAN made for it, and leave VLAN {vlan} empty.",
     judges: &[],
     absorbs: &["port/vlan-foreign"],
+    repair: Repair::Work(move_away),
     run: Run::Port(default),
 };
 
@@ -185,6 +190,7 @@ pub(super) const MISSING: Check = Check {
     remedy: "Give the port the VLANs of its hosts, an untagged one where they do not tag, and let it take their frames in.",
     judges: &[],
     absorbs: &[],
+    repair: Repair::Work(give_vlans),
     run: Run::Port(missing),
 };
 
@@ -235,4 +241,45 @@ fn missing(port: &PortView<'_>) -> Judgement {
     Violation::of(untagged.setting, "the port carries no untagged VLAN; role {role} faces {faces}")
         .demand(role.cite("faces"))
         .into()
+}
+
+/// The VLANs are defined, where the policy has them; of others somebody says whether they are a mistake of the port.
+fn define(case: &Case<'_>) -> Mending {
+    let (Some(vlans), Some(cause)) = (case.vlans("vlans"), case.cause()) else { return Mending::Person };
+    let Some(defined) = case.with(settings::VLANS.id, vlans.clone()) else { return Mending::Person };
+    if case.known_to_policy(&vlans) == vlans {
+        return Mending::of([defined]);
+    }
+    let mut choices = vec![(format!("{vlans} is defined"), vec![defined])];
+    if cause == settings::TAGGED_VLANS.id {
+        let off = case.to(cause, To::Without(Value::Vlans(Arc::new(vlans.clone()))));
+        choices.push((format!("{vlans} leaves the trunk"), off.into_iter().collect()));
+    } else if let Some(role) = case.role() {
+        let of =
+            if cause == settings::VOICE_VLAN.id { role.voice.into_iter().collect() } else { untagged_allowed(role) };
+        let moved =
+            |vlan: VlanId| Some((format!("the port moves to {vlan}"), vec![case.set(cause, Value::Vlan(Some(vlan)))?]));
+        choices.extend(of.iter().filter_map(moved));
+    }
+    Mending::one_of(format!("{}: the policy has no VLAN {vlans}: which is it?", case.place()), choices)
+}
+
+/// One of the VLANs that the role may use untagged, or its voice VLAN.
+fn move_away(case: &Case<'_>) -> Mending {
+    let (Some(role), Some(cause)) = (case.role(), case.cause()) else { return Mending::Person };
+    let voice = cause == settings::VOICE_VLAN.id;
+    let of = if voice { role.voice.into_iter().collect() } else { untagged_allowed(role) };
+    case.one_vlan(cause, &of)
+}
+
+/// The VLANs of the role: all of them tagged where it tags, else one; and its frames are let in.
+fn give_vlans(case: &Case<'_>) -> Mending {
+    let (Some(role), Some(cause)) = (case.role(), case.cause()) else { return Mending::Person };
+    if cause == settings::ACCEPTABLE_FRAMES.id {
+        return Mending::of(case.word(cause, Frames::All));
+    }
+    if cause == settings::TAGGED_VLANS.id {
+        return Mending::of(case.with(cause, role.may_use()));
+    }
+    case.one_vlan(cause, &untagged_allowed(role))
 }

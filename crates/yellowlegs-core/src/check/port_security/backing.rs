@@ -1,6 +1,6 @@
 //! An address can be copied: what stands behind it.
 
-use crate::check::{Check, Judgement, PortView, Run, Unknown, Verdict, Violation};
+use crate::check::{Case, Check, Judgement, Mending, PortView, Repair, Run, Unknown, Verdict, Violation};
 use crate::model::{VlanId, settings};
 use crate::policy::Level;
 
@@ -28,6 +28,7 @@ pub(super) const NAME_ONLY: Check = Check {
     remedy: "Put source guard or ARP inspection, with DHCP snooping under it, or port authentication on the port.",
     judges: &[],
     absorbs: &[],
+    repair: Repair::Work(back_up),
     run: Run::Port(name_only),
 };
 
@@ -100,4 +101,18 @@ fn bindings(port: &PortView<'_>) -> Result<bool, Unknown> {
         }
     }
     Ok(!guarded.is_empty())
+}
+
+/// Source guard, where DHCP snooping gathers bindings in the port's VLAN; or the site bears it. Once for each role.
+fn back_up(case: &Case<'_>) -> Mending {
+    let Some(port) = case.port() else { return Mending::Person };
+    let snooped = port.untagged().ok().and_then(|carried| carried.vlan);
+    if !snooped.is_some_and(|vlan| port.snooping_in_force(vlan) == Ok(true)) {
+        return Mending::Person;
+    }
+    let Some(guard) = case.flag(settings::SOURCE_GUARD.id, true) else { return Mending::Person };
+    let whose = case.finding.role.as_ref().map_or_else(|| case.place(), |role| format!("ports of role {role}"));
+    let asks = format!("{whose}: an address can be copied. Is source guard to stand behind port security?");
+    let choices = vec![("source guard".into(), vec![guard]), ("as it is".into(), Vec::new())];
+    Mending::one_of(asks, choices).decided_once(format!("{} {whose}", case.finding.check))
 }

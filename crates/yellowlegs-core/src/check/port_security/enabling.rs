@@ -1,7 +1,8 @@
 //! Whether port security is in force where it is wanted, and nowhere else.
 
-use crate::check::{Check, Judgement, PortView, Run, Unknown, Verdict, Violation};
-use crate::model::{SettingId, Value, settings};
+use crate::check::view::Stations;
+use crate::check::{Aim, Case, Check, Judgement, Mending, PortView, Repair, Run, Unknown, Verdict, Violation};
+use crate::model::{SettingId, Value, platform, settings};
 use crate::policy::{Feature, Level, Wish};
 
 pub(super) const OFF: Check = Check {
@@ -17,6 +18,7 @@ pub(super) const OFF: Check = Check {
     remedy: "Enable port security on the port, with a limit for role {role}.",
     judges: &[],
     absorbs: &[],
+    repair: Repair::Work(secure),
     run: Run::Port(off),
 };
 
@@ -54,6 +56,7 @@ pub(super) const NOT_ARMED: Check = Check {
     remedy: "Add the line that enables port security on the port, or take its parameters out.",
     judges: &[],
     absorbs: &["port-security/off"],
+    repair: Repair::Work(secure),
     run: Run::Port(not_armed),
 };
 
@@ -110,6 +113,7 @@ pub(super) const MODE_CONFLICT: Check = Check {
     remedy: "Give the port a fixed mode in which port security works, then check that it is in force.",
     judges: &[],
     absorbs: &["port-security/not-armed", "port-security/off"],
+    repair: Repair::Work(crate::check::port::fix_mode),
     run: Run::Port(mode_conflict),
 };
 
@@ -142,6 +146,7 @@ pub(super) const ON_UPLINK: Check = Check {
     remedy: "Take port security off the port.",
     judges: &[],
     absorbs: &[],
+    repair: Repair::Set(&[(settings::PORT_SECURITY.id, Aim::Off)]),
     run: Run::Port(on_uplink),
 };
 
@@ -156,4 +161,24 @@ fn on_uplink(port: &PortView<'_>) -> Judgement {
     Violation::of(settings::PORT_SECURITY.id, "port security is enabled; role {role} faces {faces}")
         .demand(&role.expect.wish(Feature::PortSecurity).cite)
         .into()
+}
+
+/// Port security, with a limit and an action that are right for the role, where those in force are not.
+fn secure(case: &Case<'_>) -> Mending {
+    let Some(port) = case.port() else { return Mending::Person };
+    let (mut limit, mut action) = (None, None);
+    if let Ok(role) = port.role() {
+        let per_vlan = port.platform(platform::STATIONS_COUNTED, "per-station-and-vlan").unwrap_or(false);
+        limit = Stations::of(role, per_vlan).and_then(|stations| {
+            let most = stations.most.unwrap_or(stations.needed);
+            let right = |limit: u32| limit >= stations.needed && stations.most.is_none_or(|most| limit <= most);
+            let is_right = port.known(settings::LIMIT).is_ok_and(right);
+            (!is_right).then(|| case.set(settings::LIMIT.id, Value::Count(most)))?
+        });
+        let wanted = role.expect.action.value;
+        let weak = port.known(settings::ACTION).map_or(true, |action| action < wanted);
+        action = weak.then(|| case.word(settings::ACTION.id, wanted)).flatten();
+    }
+    let on = case.flag(settings::PORT_SECURITY.id, true);
+    Mending::of(limit.into_iter().chain(action).chain(on))
 }

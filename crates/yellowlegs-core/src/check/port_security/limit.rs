@@ -1,7 +1,7 @@
 //! How many stations the port admits, against what its role needs and may have.
 
 use crate::check::view::Stations;
-use crate::check::{Check, Judgement, PortView, Run, Verdict, Violation};
+use crate::check::{Aim, Check, Judgement, PortView, Repair, Run, Verdict, Violation};
 use crate::model::{platform, settings};
 use crate::policy::{Faces, Level, Role};
 
@@ -21,6 +21,7 @@ pub(super) const HIGH: Check = Check {
     remedy: "Set the limit to {most}.",
     judges: &[],
     absorbs: &[],
+    repair: Repair::Set(&[(settings::LIMIT.id, Aim::Fact("most"))]),
     run: Run::Port(high),
 };
 
@@ -72,6 +73,7 @@ pub(super) const LOW: Check = Check {
     remedy: "Set the limit to at least {needed}.",
     judges: &[],
     absorbs: &[],
+    repair: Repair::Set(&[(settings::LIMIT.id, Aim::Fact("needed"))]),
     run: Run::Port(low),
 };
 

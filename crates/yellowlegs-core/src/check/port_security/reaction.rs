@@ -1,7 +1,7 @@
 //! What happens to one station too many, and how long stations are kept.
 
-use crate::check::{Check, Judgement, PortView, Run, Verdict, Violation};
-use crate::model::{Action, Seconds, settings};
+use crate::check::{Aim, Case, Check, Judgement, Mending, PortView, Repair, Run, Verdict, Violation};
+use crate::model::{Action, Seconds, Value, settings};
 use crate::policy::{Feature, Level, Wish, Wished};
 
 /// Whether the check makes sense: port security is in force, and the role is none where it does not belong.
@@ -22,6 +22,7 @@ pub(super) const ACTION_WEAK: Check = Check {
     remedy: "Set the action to {wanted}.",
     judges: &[],
     absorbs: &[],
+    repair: Repair::Set(&[(settings::ACTION.id, Aim::Fact("wanted"))]),
     run: Run::Port(action_weak),
 };
 
@@ -54,6 +55,7 @@ pub(super) const NOT_KEPT: Check = Check {
     remedy: "Pin the stations of this port, and save them.",
     judges: &[],
     absorbs: &[],
+    repair: Repair::Set(&[(settings::PINNING.id, Aim::On)]),
     run: Run::Port(not_kept),
 };
 
@@ -82,6 +84,7 @@ pub(super) const AGING_MISSING: Check = Check {
     remedy: "Let learned stations age out{within}.",
     judges: &[],
     absorbs: &[],
+    repair: Repair::Work(let_age),
     run: Run::Port(aging_missing),
 };
 
@@ -106,4 +109,11 @@ fn aging_missing(port: &PortView<'_>) -> Judgement {
         .fact("within", within)
         .demand(&wished.cite)
         .into()
+}
+
+/// The longest time that the role allows.
+fn let_age(case: &Case<'_>) -> Mending {
+    let within = case.role().and_then(|role| role.expect.aging.value.1);
+    let setting = settings::AGING.id;
+    within.map_or_else(|| case.any_value(setting), |Seconds(most)| Mending::of(case.set(setting, Value::Seconds(most))))
 }

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use crate::check::{Check, Judgement, PortView, Run, Unknown, Verdict, Violation};
+use crate::check::{Check, Judgement, PortView, Repair, Run, Unknown, Verdict, Violation};
 use crate::model::{SavedCopy, Station, Switch, Value, settings};
 use crate::policy::Level;
 
@@ -19,6 +19,7 @@ pub(super) const PINNED_UNSAVED: Check = Check {
     remedy: "Save the configuration.",
     judges: &[],
     absorbs: &[],
+    repair: Repair::Save,
     run: Run::Port(pinned_unsaved),
 };
 

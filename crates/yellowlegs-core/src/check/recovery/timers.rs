@@ -1,7 +1,9 @@
 //! Timers that bring ports back, by cause.
 
-use crate::check::{Check, Judgement, Run, SwitchView, Tally, Unknown, Verdict, Violation};
-use crate::model::{Cause, Choice, Key, Seconds, SettingId, settings};
+use crate::check::{
+    Aim, Case, Check, Judgement, Mending, Repair, Run, SwitchView, Tally, To, Unknown, Verdict, Violation,
+};
+use crate::model::{Cause, Choice, Key, Seconds, SettingId, Value, settings};
 use crate::policy::Level;
 
 const NEEDS: &[&str] = &["recovery.causes", "recovery.interval"];
@@ -55,6 +57,7 @@ pub(super) const REVOLVING: Check = Check {
     reference: "docs/policy.md, The site's values",
     why: "Whoever tries again every minute is let in again every minute: a revolving door, and the log fills.",
     remedy: "Let ports held for {cause} wait {most} s or more, or for somebody.",
+    repair: Repair::Cause(Aim::Fact("most")),
     run: Run::Switch(revolving),
     ..Check::ROW
 };
@@ -89,6 +92,7 @@ pub(super) const MANUAL_ONLY: Check = Check {
     reference: "docs/policy.md, The site's values",
     why: "Each such port is a walk to the closet.",
     remedy: "Set a timer for {cause}.",
+    repair: Repair::Work(set_timer),
     run: Run::Switch(manual_only),
     ..Check::ROW
 };
@@ -106,4 +110,24 @@ fn manual_only(on: &SwitchView<'_>) -> Judgement {
         }));
     }
     tally.judgement()
+}
+
+/// The cause among those that have the common timer; where there is none, its own.
+fn set_timer(case: &Case<'_>) -> Mending {
+    let (Some(on), Some(word)) = (case.on, case.text("cause")) else { return Mending::Person };
+    let causes = settings::RECOVERY_CAUSES;
+    let Seconds(shortest) = on.policy().site.recovery.value;
+    let cause = on.policy().site.recovery_wanted.value.iter().find(|cause| cause.word() == word);
+    let own = cause.and_then(|cause| own(*cause)).filter(|key| on.slot(key.id).value.is_some());
+    let mut targets = Vec::new();
+    match own {
+        Some(own) => targets.extend(case.set(own.id, Value::Seconds(shortest))),
+        None => {
+            targets.extend(causes.id.info().kind.parse(&word).ok().and_then(|one| case.to(causes.id, To::With(one))));
+            if on.known(settings::RECOVERY_INTERVAL).is_ok_and(|Seconds(now)| now == 0) {
+                targets.extend(case.set(settings::RECOVERY_INTERVAL.id, Value::Seconds(shortest)));
+            }
+        }
+    }
+    Mending::of(targets)
 }

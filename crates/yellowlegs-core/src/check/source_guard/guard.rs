@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use crate::check::{Check, Judgement, PortView, Run, SwitchView, Tally, Unknown, Verdict, Violation};
+use crate::check::{Aim, Check, Judgement, PortView, Repair, Run, SwitchView, Tally, Unknown, Verdict, Violation};
 use crate::model::{VlanId, settings};
 use crate::policy::{Feature, Level, Wish};
 
@@ -15,6 +15,7 @@ pub(super) const OFF: Check = Check {
     reference: "RFC 7039",
     why: "A station may send under any address: its neighbour's, the server's, the gateway's.",
     remedy: "Switch source guard on for the port, once DHCP snooping has gathered its bindings.",
+    repair: Repair::Set(&[(settings::SOURCE_GUARD.id, Aim::On)]),
     run: Run::Port(off),
     ..Check::ROW
 };
@@ -42,6 +43,7 @@ pub(super) const NO_BINDINGS: Check = Check {
     why: "Source guard lets through what the binding table knows. With no snooping in the VLAN the table is empty: \
           everybody on the port is cut off, or nobody is guarded.",
     remedy: "Let DHCP snooping cover VLAN {vlan}, or take source guard off its ports.",
+    repair: Repair::Work(crate::check::arp_inspection::cover),
     run: Run::Switch(no_bindings),
     ..Check::ROW
 };
@@ -93,6 +95,7 @@ pub(super) const ON_UPLINK: Check = Check {
     why: "Behind the port are everybody else's addresses, and this switch has no bindings for them: they are all \
           cut off.",
     remedy: "Take source guard off the port.",
+    repair: Repair::Set(&[(settings::SOURCE_GUARD.id, Aim::Off)]),
     run: Run::Port(on_uplink),
     ..Check::ROW
 };

@@ -1,6 +1,6 @@
 //! What unidirectional link detection does about a fault.
 
-use crate::check::{Check, Judgement, PortView, Run, Verdict, Violation};
+use crate::check::{Aim, Check, Judgement, PortView, Repair, Run, Verdict, Violation};
 use crate::model::{Choice, Unidirectional, settings};
 use crate::policy::Level;
 
@@ -14,6 +14,7 @@ pub(super) const REPORT_ONLY: Check = Check {
     reference: "RFC 5171",
     why: "A report is read the next morning. The loop stands now.",
     remedy: "Set the action to {wanted}.",
+    repair: Repair::Set(&[(settings::UNIDIRECTIONAL.id, Aim::Fact("wanted"))]),
     run: Run::Port(report_only),
     ..Check::ROW
 };

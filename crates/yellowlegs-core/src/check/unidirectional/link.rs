@@ -1,8 +1,8 @@
 //! Unidirectional link detection at both ends of a link, and quick enough.
 
 use crate::check::fleet::{At, port};
-use crate::check::{Check, FleetJudgement, FleetView, FleetViolation, Run, Violation};
-use crate::model::{Media, Unidirectional, settings};
+use crate::check::{Case, Check, FleetJudgement, FleetView, FleetViolation, Mending, Repair, Run, Violation};
+use crate::model::{Media, Unidirectional, Value, settings};
 use crate::policy::Level;
 
 pub(super) const OFF: Check = Check {
@@ -15,6 +15,7 @@ pub(super) const OFF: Check = Check {
     reference: "RFC 5171",
     why: "A fibre can fail one way. The spanning tree then opens a blocked port, and a loop stands.",
     remedy: "Switch unidirectional link detection on, at both ends.",
+    repair: Repair::Work(detect),
     run: Run::Fleet(off),
     ..Check::ROW
 };
@@ -31,6 +32,7 @@ pub(super) const ONE_ENDED: Check = Check {
           nothing.",
     remedy: "Switch unidirectional link detection on here too.",
     absorbs: &["unidirectional/off"],
+    repair: Repair::Work(detect),
     run: Run::Fleet(one_ended),
     ..Check::ROW
 };
@@ -45,6 +47,7 @@ pub(super) const TOO_SLOW: Check = Check {
     why: "Detection takes about three intervals. When the tree is quicker, the loop stands first and the detection \
           comes to a network that cannot hear it.",
     remedy: "Send more often: 3 × interval below {opens} s.",
+    repair: Repair::Work(send_often),
     run: Run::Fleet(too_slow),
     ..Check::ROW
 };
@@ -145,4 +148,18 @@ fn too_slow(fleet: &FleetView<'_>) -> FleetJudgement {
         judgement.violations.push(FleetViolation::at(fleet.related(at), violation));
     });
     judgement
+}
+
+/// On, as the role wants it; else so that a fault that is proven takes the port down.
+fn detect(case: &Case<'_>) -> Mending {
+    let wished = case.role().and_then(|role| role.expect.value(settings::UNIDIRECTIONAL)).map(|wished| wished.value);
+    let mode = wished.filter(|mode| *mode != Unidirectional::Off).unwrap_or(Unidirectional::DisablePort);
+    Mending::of(case.word(settings::UNIDIRECTIONAL.id, mode))
+}
+
+/// So often that three messages fit into the time that the tree waits.
+fn send_often(case: &Case<'_>) -> Mending {
+    let opens: Option<u32> = case.text("opens").and_then(|opens| opens.parse().ok());
+    let interval = opens.map(|opens| opens.saturating_sub(1) / 3).filter(|interval| *interval > 0);
+    Mending::of(interval.and_then(|seconds| case.set(settings::UNIDIRECTIONAL_INTERVAL.id, Value::Seconds(seconds))))
 }

@@ -1,8 +1,8 @@
 //! What the phone is told over LLDP-MED.
 
 use super::vlan::{phone_role, spoken_in};
-use crate::check::{Check, Judgement, PortView, Run, Verdict, Violation};
-use crate::model::{Announcement, Choice, platform, settings};
+use crate::check::{Aim, Case, Check, Judgement, Mending, PortView, Repair, Run, Verdict, Violation};
+use crate::model::{Announcement, Choice, Value, platform, settings};
 use crate::policy::Level;
 
 pub(super) const DISCOVERY_OFF: Check = Check {
@@ -15,6 +15,7 @@ pub(super) const DISCOVERY_OFF: Check = Check {
     reference: "IEEE 802.1AB, 9; ANSI/TIA-1057, 10.2.3",
     why: "A phone that hears no announcement stays in the data VLAN and still works, so nobody notices.",
     remedy: "Let the port send LLDP with the voice policy.",
+    repair: Repair::Cause(Aim::On),
     run: Run::Port(discovery_off),
     ..Check::ROW
 };
@@ -44,6 +45,7 @@ pub(super) const POLICY_MISSING: Check = Check {
     reference: "ANSI/TIA-1057, 10.2.3",
     why: "LLDP goes out and says nothing about voice: the phone is told who the switch is and not where it belongs.",
     remedy: "Announce the port's voice VLAN, tagged, with priority and DSCP.",
+    repair: Repair::Work(announce),
     run: Run::Port(policy_missing),
     ..Check::ROW
 };
@@ -71,6 +73,7 @@ pub(super) const POLICY_MISMATCH: Check = Check {
     why: "The phone does what it is told: it tags for a VLAN the port does not take, or does not tag and lands among \
           the computers.",
     remedy: "Announce VLAN {voice}, tagged.",
+    repair: Repair::Work(announce),
     run: Run::Port(policy_mismatch),
     ..Check::ROW
 };
@@ -100,4 +103,19 @@ fn policy_mismatch(port: &PortView<'_>) -> Judgement {
     let says = "the phone is told VLAN {told}, and the port takes its voice in VLAN {voice}";
     let told = vlan.map_or_else(|| "none".to_owned(), |v| v.get().to_string());
     violation(settings::VOICE_ANNOUNCED_VLAN.id, says).fact("told", told).into()
+}
+
+/// The role's voice VLAN, tagged, and taken by the port; of a role that names none, the port's own.
+fn announce(case: &Case<'_>) -> Mending {
+    let Some((port, role)) = case.port().zip(case.role()) else { return Mending::Person };
+    let spoken = spoken_in(&port, role).ok().flatten();
+    let Some(voice) = role.voice.or(spoken) else { return Mending::Person };
+    let taken = match port.tagged() {
+        _ if spoken == Some(voice) => None,
+        Ok(Some(_)) => case.with(settings::TAGGED_VLANS.id, [voice].into_iter().collect()),
+        _ => case.set(settings::VOICE_VLAN.id, Value::Vlan(Some(voice))),
+    };
+    let vlan = case.set(settings::VOICE_ANNOUNCED_VLAN.id, Value::Vlan(Some(voice)));
+    let tagged = case.word(settings::VOICE_ANNOUNCED.id, Announcement::Tagged);
+    Mending::of(taken.into_iter().chain(vlan).chain(tagged))
 }

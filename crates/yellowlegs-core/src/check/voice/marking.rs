@@ -1,9 +1,9 @@
 //! Priority and DSCP of voice: as announced, and as trusted.
 
 use super::vlan::phone_role;
-use crate::check::{Check, Judgement, PortView, Run, Tally, Unknown, Verdict, Violation};
+use crate::check::{Aim, Case, Check, Judgement, Mending, PortView, Repair, Run, Tally, Unknown, Verdict, Violation};
 use crate::model::{Announcement, Choice, Key, settings};
-use crate::policy::{Cite, Level, Role};
+use crate::policy::{Cite, Level, Marking, Role};
 
 pub(super) const WRONG: Check = Check {
     id: "voice/marking-wrong",
@@ -16,6 +16,7 @@ pub(super) const WRONG: Check = Check {
     why: "Calls that are marked as ordinary traffic wait behind a download, and the calls break up when the network \
           is busy, never when somebody looks.",
     remedy: "Announce {what} {wanted}.",
+    repair: Repair::Cause(Aim::Fact("wanted")),
     run: Run::Port(wrong),
     ..Check::ROW
 };
@@ -73,6 +74,7 @@ pub(super) const UNTRUSTED: Check = Check {
     reference: "IEEE 802.1Q, 6.9.4; RFC 2474",
     why: "The phone marks its frames, and the port wipes the mark off at the first step.",
     remedy: "Trust {wanted} on the port.",
+    repair: Repair::Work(trust_marking),
     run: Run::Port(untrusted),
     ..Check::ROW
 };
@@ -98,4 +100,17 @@ pub(in crate::check) fn trusts(port: &PortView<'_>, role: &Role) -> Judgement {
     }
     let site = &port.policy().site.marking;
     if site.value.is_served_by(trust) { Ok(Verdict::Met) } else { violation(site.value.word(), &site.cite) }
+}
+
+/// The marking that the role, else the site, wants trusted.
+pub(in crate::check) fn trust_marking(case: &Case<'_>) -> Mending {
+    let wished = case.role().and_then(|role| role.expect.value(settings::TRUST)).map(|wished| wished.value.word());
+    let words = match (wished, case.policy.site.marking.value) {
+        (Some(word), _) => vec![word],
+        (None, Marking::Any) => vec!["dscp", "priority"],
+        (None, marking) => vec![marking.word()],
+    };
+    let choice = |word: &str| Some((word.to_owned(), vec![case.word(settings::TRUST.id, word)?]));
+    let asks = "the site's marking: which is to be trusted?";
+    Mending::one_of(asks, words.into_iter().filter_map(choice).collect()).decided_once("the site's marking")
 }

@@ -8,7 +8,7 @@ mod ranges;
 mod vlan;
 
 use super::Check;
-pub(super) use marking::trusts;
+pub(super) use marking::{trust_marking, trusts};
 
 /// The family's checks, in the order in which they are told.
 pub(super) static CHECKS: &[Check] = &[

@@ -2,7 +2,7 @@
 
 use crate::check::seen::{Heard, some};
 use crate::check::voice::vlan::{phone_role, spoken_in};
-use crate::check::{Check, Judgement, PortView, Run, Unknown, Verdict, Violation};
+use crate::check::{Case, Check, Judgement, Mending, PortView, Repair, Run, Unknown, Verdict, Violation};
 use crate::model::{Announcement, Choice, Fact, Milliwatts, StationAddress, facts, settings};
 use crate::policy::{Level, Policy};
 
@@ -186,6 +186,7 @@ pub(super) const POWER_SHORT: Check = Check {
     reference: "IEEE 802.3, 33, 79 and 145",
     why: "The device starts, and goes down when it needs what it asked for: a phone at the first call with its camera on.",
     remedy: "Raise the limit to {asked}, or use a port that can give it.",
+    repair: Repair::Work(raise),
     run: Run::Port(power_short),
     ..Check::ROW
 };
@@ -233,4 +234,11 @@ fn power_short(port: &PortView<'_>) -> Judgement {
         .fact("bound", bound.to_string())
         .and_line(line)
         .into()
+}
+
+/// The port's own limit, where that is what is short; of what the port can give nobody has more.
+fn raise(case: &Case<'_>) -> Mending {
+    let limit = settings::POWER_LIMIT.id;
+    let asked = || case.text("asked").and_then(|asked| case.word(limit, asked));
+    Mending::of((case.cause() == Some(limit)).then(asked).flatten())
 }

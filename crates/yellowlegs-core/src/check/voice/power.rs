@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use crate::check::{Check, Judgement, PortView, Run, SwitchView, Unknown, Verdict, Violation};
+use crate::check::{Aim, Check, Judgement, PortView, Repair, Run, SwitchView, Unknown, Verdict, Violation};
 use crate::model::{Fact, Milliwatts, facts, platform, settings};
 use crate::policy::{Feature, Level};
 
@@ -15,6 +15,7 @@ pub(super) const OFF: Check = Check {
     reference: "IEEE 802.3, 33 and 145",
     why: "The phone is dark, or hangs on a plug that the cleaner pulls.",
     remedy: "Switch power on for the port.",
+    repair: Repair::Set(&[(settings::POWER.id, Aim::On)]),
     run: Run::Port(off),
     ..Check::ROW
 };

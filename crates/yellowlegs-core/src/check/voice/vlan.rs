@@ -1,9 +1,9 @@
 //! The phone's VLAN, and the room port security leaves it.
 
 use crate::check::view::Stations;
-use crate::check::{Check, Judgement, PortView, Run, Unknown, Verdict, Violation};
-use crate::model::{Mode, VlanId, VlanSet, platform, settings};
-use crate::policy::{Level, Role};
+use crate::check::{Aim, Case, Check, Judgement, Mending, PortView, Repair, Run, Unknown, Verdict, Violation};
+use crate::model::{Mode, Value, VlanId, VlanSet, platform, settings};
+use crate::policy::{Level, Purpose, Role};
 
 const NEEDS: &[&str] = &["port.mode", "port.voice-vlan", "role"];
 
@@ -30,6 +30,7 @@ pub(super) const MISSING: Check = Check {
     reference: "IEEE 802.1Q, 6.9; ANSI/TIA-1057, 10.2.3",
     why: "The phone sits in the data VLAN, rings happily, and every computer there can listen to it.",
     remedy: "Give the port the voice VLAN{voice}.",
+    repair: Repair::Work(give_voice),
     run: Run::Port(missing),
     ..Check::ROW
 };
@@ -64,6 +65,7 @@ pub(super) const SHARED: Check = Check {
     reference: "ANSI/TIA-1057, 10.2.3",
     why: "Calls and computers share a VLAN: whoever sits at a desk can record its neighbours' calls.",
     remedy: "Give the port a voice VLAN of its own.",
+    repair: Repair::Work(give_voice),
     run: Run::Port(shared),
     ..Check::ROW
 };
@@ -97,6 +99,7 @@ pub(super) const ON_TRUNK: Check = Check {
           unplugs the phone.",
     remedy: "Make it an access port with a voice VLAN, or let the trunk carry only {allowed}, with data native.",
     absorbs: &["port/mode-wrong", "port/trunk-open", "port/native-wrong", "voice/vlan-missing"],
+    repair: Repair::Work(off_trunk),
     run: Run::Port(on_trunk),
     ..Check::ROW
 };
@@ -139,6 +142,7 @@ pub(super) const ROOM_MISSING: Check = Check {
           too many is dropped, or takes the port down each morning.",
     remedy: "Set the limit to at least {needed}.",
     absorbs: &["port-security/limit-low"],
+    repair: Repair::Set(&[(settings::LIMIT.id, Aim::Fact("needed"))]),
     run: Run::Port(room_missing),
     ..Check::ROW
 };
@@ -163,4 +167,36 @@ fn room_missing(port: &PortView<'_>) -> Judgement {
         .fact("needed", needed)
         .demand(role.cite(if role.stations_needed.is_some() { "stations-needed" } else { "faces" }))
         .into()
+}
+
+/// The role's voice VLAN, else one of the site's. Where the port has it already, its data leaves it.
+fn give_voice(case: &Case<'_>) -> Mending {
+    let (Some(port), Some(on)) = (case.port(), case.on) else { return Mending::Person };
+    let role = port.role().ok();
+    let now = port.setting(settings::VOICE_VLAN).value.flatten();
+    if let (Some(role), Ok(untagged)) = (role, port.untagged())
+        && now.is_some()
+        && now == role.voice
+        && untagged.vlan == now
+    {
+        return case.one_vlan(untagged.setting, &role.vlans);
+    }
+    let of_role = role.and_then(|role| role.voice);
+    let site = on.policy().vlans_for(on.switch().name(), Purpose::Voice).map(|vlan| vlan.id);
+    let of: VlanSet = of_role.map_or_else(|| site.collect(), |voice| [voice].into_iter().collect());
+    case.one_vlan(settings::VOICE_VLAN.id, &of)
+}
+
+/// An access port with the role's data VLAN and its voice VLAN.
+fn off_trunk(case: &Case<'_>) -> Mending {
+    let Some(role) = case.role() else { return Mending::Person };
+    let Some(mode) = case.word(settings::MODE.id, Mode::Access) else { return Mending::Person };
+    let vlan = |setting, vlan| case.set(setting, Value::Vlan(Some(vlan)));
+    let voice = role.voice.and_then(|voice| vlan(settings::VOICE_VLAN.id, voice));
+    let choice = |data: VlanId| {
+        let data_vlan = vlan(settings::ACCESS_VLAN.id, data);
+        (data.to_string(), [mode.clone()].into_iter().chain(data_vlan).chain(voice.clone()).collect())
+    };
+    let asks = format!("{}: which VLAN are its computers to be in?", case.place());
+    Mending::one_of(asks, role.vlans.iter().map(choice).collect())
 }

@@ -13,7 +13,7 @@ use std::fmt::Write as _;
 use std::sync::Arc;
 
 use super::{Dialect, HoleType, Reading};
-use crate::source::Source;
+use crate::source::{Source, quoted};
 use layout::Guessed;
 pub use lines::At;
 use lines::{Told, told};
@@ -214,11 +214,6 @@ fn open_around(
     let Some(seen) = rules.remove(&there) else { return false };
     rules.insert(Rule { opens: Some(context.clone()), ..there }, seen);
     true
-}
-
-/// A TOML string.
-pub(crate) fn quoted(text: &str) -> String {
-    format!("\"{}\"", text.replace('\\', "\\\\").replace('"', "\\\""))
 }
 
 fn list(items: &[String]) -> String {

@@ -6,9 +6,8 @@ use std::sync::LazyLock;
 
 use super::super::state::{Heading, Placed, is_ruler, placed};
 use super::layout::Guessed;
-use super::quoted;
 use crate::dialect::HoleType;
-use crate::source::Word;
+use crate::source::{Word, quoted};
 
 /// So many rows of a table are looked at.
 const MOST_ROWS: usize = 500;

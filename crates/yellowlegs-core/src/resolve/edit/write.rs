@@ -1,90 +1,12 @@
-//! Writing a change: the lines that give one setting another value, from the same patterns that read it.
-//!
-//! Candidates are made from every rule that could say it, and each is tried: the changed text is read again, and only
-//! what gives the wanted model and no other is taken.
+//! The lines of one change: made from every rule that could say it, and tried.
 
-use std::fmt;
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use super::{Resolved, resolve_with};
-use crate::dialect::{Change, Dialect, Effect, Held, HoleRef, Operand, Rule, Structure, Subject};
-use crate::model::{Choice, Direction, Scope, SettingId, Slot, Value, VlanId};
-use crate::source::Source;
-
-/// Deepest nesting of contexts that is written.
-const DEEPEST: usize = 4;
-
-/// What a setting is a setting of.
-#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
-pub enum About {
-    /// The switch.
-    Switch,
-    /// A port, by name.
-    Port(Arc<str>),
-    /// A VLAN.
-    Vlan(VlanId),
-    /// A mirror session, by name.
-    Mirror(Arc<str>),
-}
-
-impl fmt::Display for About {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self {
-            Self::Switch => f.write_str("the switch"),
-            Self::Port(port) => write!(f, "port {port}"),
-            Self::Vlan(vlan) => write!(f, "VLAN {vlan}"),
-            Self::Mirror(name) => write!(f, "mirror session {name}"),
-        }
-    }
-}
-
-/// A setting that is to have another value.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Wanted {
-    /// Of what.
-    pub about: About,
-    /// Which.
-    pub setting: SettingId,
-    /// Its value.
-    pub value: Value,
-}
-
-/// The lines that make a change.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Edit {
-    /// The lines, as they are typed or put at the end of the configuration.
-    pub lines: Vec<String>,
-    /// The configuration with them.
-    pub text: String,
-    /// Other settings that the same lines change.
-    pub also: Vec<(About, SettingId)>,
-}
-
-/// Why a change cannot be written.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-pub enum EditProblem {
-    /// The dialect says that nothing sets it.
-    #[error("`{setting}` cannot be set on this platform: {reason}")]
-    Never {
-        /// The setting.
-        setting: &'static str,
-        /// Why.
-        reason: String,
-    },
-    /// No rule of the dialect can say it.
-    #[error("no rule of the dialect writes `{setting}` = {value} for {about}")]
-    NoRule {
-        /// The setting.
-        setting: &'static str,
-        /// The value.
-        value: String,
-        /// Of what.
-        about: About,
-    },
-    /// A switch that was not read from text.
-    #[error("the switch was read from a record: there is no text to write into")]
-    NoText,
-}
+use super::{About, DEEPEST, Edit, Wanted, Wide, differences};
+use crate::dialect::{Change, Dialect, Effect, Held, HoleRef, Operand, ProfileRef, Rule, Structure, Subject};
+use crate::model::{Choice, Direction, Scope, SettingId, Value, settings};
+use crate::resolve::Resolved;
 
 /// One rule on the way from the top to the line that changes something, with what its holes are to hold.
 #[derive(Clone)]
@@ -108,66 +30,80 @@ impl<'d> Link<'d> {
 /// From the outermost opener to the line itself.
 type Chain<'d> = Vec<Link<'d>>;
 
-impl Resolved {
-    /// The slot of a setting, whatever it is of.
-    pub fn slot_of(&self, about: &About, setting: SettingId) -> Slot {
-        let switch = &self.switch;
-        let slot = match about {
-            About::Switch => Some(switch.slot(None, setting)),
-            About::Port(name) => switch.port_index(name).map(|port| switch.slot(Some(port), setting)),
-            About::Vlan(vlan) => Some(switch.vlan_slot(*vlan, setting)),
-            About::Mirror(name) => switch.mirrors().get(name).and_then(|slots| slots.get(&setting)),
-        };
-        slot.cloned().unwrap_or(Slot::UNKNOWN)
-    }
+/// Where the line stands that says it.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub(super) enum Place {
+    /// At the thing itself.
+    Own,
+    /// At a list of ports.
+    Ports(String),
+    /// In a profile: its kind and name.
+    Profile(Arc<str>, Arc<str>),
+    /// Among what holds for all ports of a kind.
+    Reach,
+}
 
-    /// The same without what state told: what somebody wrote, or the platform's default. Changes and comparisons go by it.
-    pub fn slot_by_hand(&self, about: &About, setting: SettingId) -> Slot {
-        let switch = &self.switch;
-        let slot = match about {
-            About::Switch => Some(switch.slot_by_hand(None, setting)),
-            About::Port(name) => switch.port_index(name).map(|port| switch.slot_by_hand(Some(port), setting)),
-            About::Vlan(vlan) => Some(switch.vlan_slot_by_hand(*vlan, setting)),
-            About::Mirror(name) => switch.mirror_slot_by_hand(name, setting),
-        };
-        slot.cloned().unwrap_or(Slot::UNKNOWN)
-    }
+/// Writes one change: of the thing that is wanted, and of all that are to have the same.
+#[derive(Clone)]
+pub(super) struct Writer<'a> {
+    pub(super) before: &'a Resolved,
+    pub(super) dialect: &'a Dialect,
+    pub(super) wanted: &'a Wanted,
+    pub(super) all: &'a [About],
+    pub(super) place: Place,
+}
 
-    /// The lines that make a change; the ones that change the least besides, of those the fewest.
-    pub fn edit(&self, wanted: &Wanted) -> Result<Edit, EditProblem> {
-        let history = self.history.as_deref().ok_or(EditProblem::NoText)?;
-        let writer = Writer { before: self, dialect: &history.dialect, wanted };
-        let mut best: Option<Edit> = None;
-        for lines in writer.ordered() {
+impl<'a> Writer<'a> {
+    /// The best of the candidates that work, and which of them it is.
+    pub(super) fn best(&self) -> Option<(Edit, usize)> {
+        let mut best: Option<(Edit, usize)> = None;
+        for (position, lines) in self.ordered().into_iter().enumerate() {
             let better = |edit: &Edit| {
-                best.as_ref().is_none_or(|b| (edit.also.len(), edit.lines.len()) < (b.also.len(), b.lines.len()))
+                best.as_ref().is_none_or(|(b, _)| (edit.also.len(), edit.lines.len()) < (b.also.len(), b.lines.len()))
             };
-            if let Some(edit) = writer.tried(lines).filter(better) {
+            if let Some(edit) = self.tried(lines).filter(better) {
                 let perfect = edit.also.is_empty() && edit.lines.len() <= 2;
-                best = Some(edit);
+                best = Some((edit, position));
                 if perfect {
                     break;
                 }
             }
         }
-        best.ok_or_else(|| {
-            let (setting, value) = (wanted.setting.name(), wanted.value.to_string());
-            let never = history.dialect.writing().never.iter().find(|(id, _)| *id == wanted.setting);
-            match never {
-                Some((_, reason)) => EditProblem::Never { setting, reason: reason.clone() },
-                None => EditProblem::NoRule { setting, value, about: wanted.about.clone() },
-            }
-        })
+        best
     }
-}
 
-struct Writer<'a> {
-    before: &'a Resolved,
-    dialect: &'a Dialect,
-    wanted: &'a Wanted,
-}
+    /// Where one line could say it of all: the widest first.
+    pub(super) fn wider_places(&self) -> Vec<Place> {
+        let ports: Option<Vec<&str>> = self
+            .all
+            .iter()
+            .map(|about| match about {
+                About::Port(port) => Some(&**port),
+                _ => None,
+            })
+            .collect();
+        let Some(ports) = ports else { return Vec::new() };
+        let mut places = vec![Place::Reach];
+        places.extend(self.profiles());
+        places.extend(self.dialect.port_list(&ports).map(Place::Ports));
+        places
+    }
 
-impl<'a> Writer<'a> {
+    /// The profiles that the text describes.
+    fn profiles(&self) -> BTreeSet<Place> {
+        let Some(history) = self.before.history.as_deref() else { return BTreeSet::new() };
+        let text = history.source.text();
+        let named = history.reading.statements.iter().filter(|statement| !statement.negated).filter_map(|statement| {
+            let rule = self.dialect.rules().get(statement.rule as usize)?;
+            let Some(Subject::Profile(ProfileRef { kind, name: HoleRef::Own(hole) })) = &rule.subject else {
+                return None;
+            };
+            let name = self.dialect.hole_texts(text, &history.reading, statement).into_iter().nth(*hole)??;
+            Some(Place::Profile(Arc::clone(kind), name.into()))
+        });
+        named.collect()
+    }
+
     /// Every group of lines that might make the change.
     fn candidates(&self) -> Vec<Vec<String>> {
         let Wanted { setting, value, about } = self.wanted;
@@ -225,7 +161,7 @@ impl<'a> Writer<'a> {
     }
 
     /// The candidates, the shortest first, each once.
-    fn ordered(&self) -> Vec<Vec<String>> {
+    pub(super) fn ordered(&self) -> Vec<Vec<String>> {
         let mut candidates = self.candidates();
         candidates.sort_by_key(Vec::len);
         let mut seen = std::collections::BTreeSet::new();
@@ -403,7 +339,15 @@ impl<'a> Writer<'a> {
         let subject = own.or_else(|| link.and_then(|link| chain[link].rule.subject.as_ref()));
         let (hole, name) = match (&self.wanted.about, subject) {
             (About::Switch, _) if scope == Scope::Switch => return Some(()),
-            (About::Port(port), Some(Subject::Ports(hole))) => (hole, port.to_string()),
+            (About::Port(port), Some(subject)) => match (&self.place, subject) {
+                (Place::Own, Subject::Ports(hole)) => (hole, port.to_string()),
+                (Place::Ports(list), Subject::Ports(hole)) => (hole, list.clone()),
+                (Place::Profile(kind, name), Subject::Profile(profile)) if profile.kind == *kind => {
+                    (&profile.name, name.to_string())
+                }
+                (Place::Reach, Subject::Reach(_)) => return Some(()),
+                _ => return None,
+            },
             (About::Vlan(vlan), Some(Subject::Vlan(hole))) => (hole, vlan.to_string()),
             (About::Mirror(name), Some(Subject::Mirror(hole))) => (hole, name.to_string()),
             _ => return None,
@@ -476,39 +420,42 @@ impl<'a> Writer<'a> {
     }
 
     /// The change, if reading the text with these lines gives what is wanted and nothing that is not.
-    fn tried(&self, lines: Vec<String>) -> Option<Edit> {
-        let history = self.before.history.as_deref()?;
-        let mut text = history.source.text().to_owned();
-        if !text.is_empty() && !text.ends_with('\n') {
-            text.push('\n');
-        }
-        lines.iter().for_each(|line| {
-            text.push_str(line);
-            text.push('\n');
-        });
-        let source = Arc::new(Source::of(Arc::clone(history.source.path()), text.as_str()));
-        let after = resolve_with(Arc::clone(self.before.switch.name()), &history.dialect, source, &history.state);
+    pub(super) fn tried(&self, lines: Vec<String>) -> Option<Edit> {
+        let after = self.before.with_lines(&lines)?;
         if after.switch.unread().len() != self.before.switch.unread().len() {
             return None;
         }
-        let Wanted { about, setting, value } = self.wanted;
-        if after.slot_by_hand(about, *setting).value.as_ref() != Some(value) {
+        let Wanted { setting, value, .. } = self.wanted;
+        let has = |about: &About| after.slot_by_hand(about, *setting).value.as_ref() == Some(value);
+        if !self.all.iter().all(has) {
             return None;
         }
         let mut also = differences(self.before, &after);
-        also.retain(|(a, s)| (a, s) != (about, setting));
-        // Only what the same statements say of the same thing may change with it.
-        (also.iter().all(|(a, s)| a == about && self.goes_with(*s))).then_some(Edit { lines, text, also })
+        also.retain(|(about, changed)| changed != setting || !self.all.contains(about));
+        // Only what the same statement says of the same thing may change with it; of several things, which may have had unlike
+        // values there, only what the setting decides.
+        let goes_with = |changed| if self.all.len() > 1 { self.decides() } else { self.goes_with(changed) };
+        let goes = also.iter().all(|(about, changed)| self.all.contains(about) && goes_with(*changed));
+        let wide = match &self.place {
+            Place::Own => Wide::Each,
+            Place::Ports(_) => Wide::Range,
+            Place::Profile(_, name) => Wide::Profile(Arc::clone(name)),
+            Place::Reach => Wide::Default,
+        };
+        goes.then(|| Edit { lines, text: after.text().unwrap_or_default().to_owned(), also, wide })
     }
 
     /// Whether some statement sets both settings, or the one decides the other.
     fn goes_with(&self, other: SettingId) -> bool {
-        use crate::model::settings;
         let together = self.dialect.rules().iter().any(|rule| {
             let sets = |id: SettingId| rule.effects.iter().any(|e| e.setting == id);
             sets(self.wanted.setting) && sets(other)
         });
-        // Membership decides the mode; how far defaults reach hangs on mode and edge.
+        together || self.decides()
+    }
+
+    /// Whether others hang on the setting: membership decides the mode; how far defaults reach hangs on mode and edge.
+    fn decides(&self) -> bool {
         let decides = [
             settings::TAGGED_VLANS.id,
             settings::VOICE_VLAN.id,
@@ -516,7 +463,7 @@ impl<'a> Writer<'a> {
             settings::FAST_START.id,
             settings::LINK_TYPE.id,
         ];
-        together || decides.contains(&self.wanted.setting)
+        decides.contains(&self.wanted.setting)
     }
 }
 
@@ -528,32 +475,4 @@ fn beyond(list: &Value, other: &Value) -> Option<Value> {
         }
         _ => list.minus(other),
     }
-}
-
-/// The settings that two readings of one switch differ in, or two switches of the same ports.
-pub fn differences(before: &Resolved, after: &Resolved) -> Vec<(About, SettingId)> {
-    let mut found = Vec::new();
-    let mut compare = |about: About, scope: Scope| {
-        for id in SettingId::of(scope) {
-            if before.slot_by_hand(&about, id).value != after.slot_by_hand(&about, id).value {
-                found.push((about.clone(), id));
-            }
-        }
-    };
-    compare(About::Switch, Scope::Switch);
-    let names = |r: &Resolved| r.switch.ports().iter().map(|p| Arc::from(p.as_str())).collect::<Vec<Arc<str>>>();
-    let mut ports = names(before);
-    ports.extend(names(after).into_iter().filter(|p| before.switch.port_index(p).is_none()));
-    ports.into_iter().for_each(|port| compare(About::Port(port), Scope::Port));
-    let vlans = |r: &Resolved| r.switch.vlan_slots.keys().map(|(v, _)| *v).collect::<Vec<_>>();
-    let mut all: Vec<VlanId> = vlans(before).into_iter().chain(vlans(after)).collect();
-    all.sort_unstable();
-    all.dedup();
-    all.into_iter().for_each(|vlan| compare(About::Vlan(vlan), Scope::Vlan));
-    let mut mirrors: Vec<Arc<str>> =
-        before.switch.mirrors().keys().chain(after.switch.mirrors().keys()).cloned().collect();
-    mirrors.sort();
-    mirrors.dedup();
-    mirrors.into_iter().for_each(|name| compare(About::Mirror(name), Scope::Mirror));
-    found
 }

@@ -1,0 +1,124 @@
+//! A fleet as it is, or as it would be: its switches, what an audit finds on them, and what is around them.
+
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+use crate::check::{Digest, Digests, FleetOutcome, FleetView, Judge, Judged, Selection, Usage};
+use crate::drill::{Around, Sketch};
+use crate::finding::{Finding, Undecided};
+use crate::policy::{AsOf, Policy};
+use crate::resolve::Resolved;
+
+/// One switch, judged.
+#[derive(Clone)]
+pub struct Member {
+    resolved: Arc<Resolved>,
+    judged: Arc<Judged>,
+}
+
+impl Member {
+    /// The switch.
+    pub fn resolved(&self) -> &Resolved {
+        &self.resolved
+    }
+}
+
+/// A fleet, judged. A copy shares what does not change.
+#[derive(Clone)]
+pub struct Site<'p> {
+    /// The policy.
+    pub policy: &'p Policy,
+    /// The time it is judged at.
+    pub as_of: &'p AsOf,
+    members: Vec<Member>,
+    baselines: Arc<Vec<(String, Digest)>>,
+}
+
+impl<'p> Site<'p> {
+    /// An empty one.
+    pub fn new(policy: &'p Policy, as_of: &'p AsOf) -> Self {
+        Self { policy, as_of, members: Vec::new(), baselines: Arc::default() }
+    }
+
+    /// A switch, judged as one of this fleet: several at a time, in any order.
+    pub fn judged(&self, resolved: Resolved) -> Member {
+        self.judge(Arc::new(resolved))
+    }
+
+    /// One switch more, in path order.
+    pub fn push(&mut self, member: Member) {
+        self.members.push(member);
+    }
+
+    /// What sisters are compared with, each with its folder.
+    pub fn with_baselines(&mut self, baselines: Vec<(String, Resolved)>) {
+        let digest =
+            |(folder, resolved): (String, Resolved)| (folder, self.judge(Arc::new(resolved)).judged.digest.clone());
+        self.baselines = Arc::new(baselines.into_iter().map(digest).collect());
+    }
+
+    fn judge(&self, resolved: Arc<Resolved>) -> Member {
+        let all = Selection::default();
+        let judged = Judge::new(self.policy, self.as_of, &all, false).switch(&resolved, resolved.lists());
+        Member { resolved, judged: Arc::new(judged) }
+    }
+
+    /// Puts another reading of a switch in its place.
+    pub fn replace(&mut self, resolved: Resolved) {
+        let Some(number) = self.number(resolved.switch.name()) else { return };
+        self.members[number] = self.judge(Arc::new(resolved));
+    }
+
+    /// The switches, in path order.
+    pub fn switches(&self) -> impl Iterator<Item = &Arc<Resolved>> {
+        self.members.iter().map(|member| &member.resolved)
+    }
+
+    /// A switch by name.
+    pub fn get(&self, name: &str) -> Option<&Arc<Resolved>> {
+        Some(&self.members.get(self.number(name)?)?.resolved)
+    }
+
+    /// The position of a switch.
+    pub fn number(&self, name: &str) -> Option<usize> {
+        self.members.iter().position(|member| &**member.resolved.switch.name() == name)
+    }
+
+    /// Everything that is found, in path order; what looks across switches last.
+    pub fn findings(&self) -> Vec<Finding> {
+        let mut usage = Usage::default();
+        let mut digests = Digests::default();
+        let mut doubtful = Vec::new();
+        let mut findings = Vec::new();
+        for Member { judged, .. } in &self.members {
+            findings.extend(judged.outcome.findings.iter().cloned());
+            usage.merge(judged.usage.clone());
+            digests.push(judged.digest.clone());
+            doubtful.extend(judged.doubtful.clone());
+        }
+        let view = FleetView::new(self.policy, self.as_of, &digests, &self.baselines);
+        let certain = digests.certain(doubtful);
+        let certain = certain.as_ref().map(|digests| FleetView::new(self.policy, self.as_of, digests, &self.baselines));
+        let again = |name: &str| self.get(name).map(|resolved| (**resolved).clone());
+        let outcome = FleetOutcome::judge(&view, certain.as_ref(), &mut usage, &Selection::default(), &again);
+        findings.extend(outcome.findings);
+        findings
+    }
+
+    /// What cannot be decided on a switch, for everything that stands on it alone.
+    pub fn undecided(&self, name: &str) -> &[Undecided] {
+        let member = self.number(name).and_then(|number| self.members.get(number));
+        member.map_or(&[], |member| &member.judged.outcome.undetermined)
+    }
+
+    /// What is around each switch.
+    pub fn around(&self) -> Around {
+        let sketches = self.switches().map(|resolved| Sketch::of(resolved, self.policy, self.as_of)).collect();
+        let mut around = Around::new(sketches, self.as_of);
+        let wanted: BTreeSet<Arc<str>> = around.on_the_way().cloned().collect();
+        for resolved in self.switches().filter(|resolved| wanted.contains(resolved.switch.name())) {
+            around.keep(Arc::clone(resolved));
+        }
+        around
+    }
+}
