@@ -134,6 +134,7 @@ pub struct Around {
     cables: Cables,
     by_name: BTreeMap<Arc<str>, usize>,
     kept: BTreeMap<usize, Arc<Resolved>>,
+    is_stale: bool,
 }
 
 /// A way to a server: switches from the client's on, with the ports it leaves and enters by.
@@ -149,7 +150,7 @@ impl Around {
     pub fn new(sketches: Vec<Sketch>, as_of: &AsOf) -> Self {
         let cables = Cables::of(&sketches.iter().map(Sketch::told).collect::<Vec<_>>());
         let by_name = sketches.iter().enumerate().map(|(number, s)| (Arc::clone(&s.switch), number)).collect();
-        Self { today: as_of.date(), sketches, cables, by_name, kept: BTreeMap::new() }
+        Self { today: as_of.date(), sketches, cables, by_name, kept: BTreeMap::new(), is_stale: false }
     }
 
     /// The day it is: what was agreed on until an earlier one holds no more.
@@ -164,6 +165,36 @@ impl Around {
             !sketch.servers.is_empty() || self.cables.of_switch(*number).nth(1).is_some()
         };
         self.sketches.iter().enumerate().filter(wanted).map(|(_, sketch)| &sketch.switch)
+    }
+
+    /// Takes in another reading of a switch, whose cables are where they were.
+    pub fn update(&mut self, resolved: &Arc<Resolved>, policy: &Policy, as_of: &AsOf) {
+        let Some(number) = self.number(resolved.switch.name()) else { return };
+        if let Some(sketch) = self.sketches.get_mut(number) {
+            let fresh = Sketch::of(resolved, policy, as_of);
+            // A port that leads on by its role alone may have another role now; those with a cable stay.
+            let is_there = |port: &Cabled| fresh.ports.iter().any(|other| other.position == port.position);
+            if sketch.ports.len() == fresh.ports.len() && sketch.ports.iter().all(is_there) {
+                *sketch = fresh;
+            } else {
+                self.is_stale = true;
+            }
+        }
+        if let Some(kept) = self.kept.get_mut(&number) {
+            *kept = Arc::clone(resolved);
+        }
+    }
+
+    /// Whether another reading has other ports that lead on: everything is to be looked at anew.
+    pub fn is_stale(&self) -> bool {
+        self.is_stale
+    }
+
+    /// Whether others are reached through a switch, or its servers.
+    pub fn is_on_the_way(&self, switch: &str) -> bool {
+        let Some(number) = self.number(switch) else { return false };
+        let serves = self.sketches.get(number).is_some_and(|sketch| !sketch.servers.is_empty());
+        serves || self.cables.of_switch(number).nth(1).is_some()
     }
 
     /// Keeps a switch that others are reached through.

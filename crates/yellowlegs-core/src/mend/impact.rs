@@ -178,16 +178,12 @@ impl<'a> Seen<'a> {
         if is(settings::MODE.id) || is(settings::SPEED.id) {
             let mut all = self.all(Touch::ComesBack, "are away while the link of the port bounces");
             if self.told && all.is_empty() {
-                all.push(self.impact(
-                    Touch::Bounces,
-                    Vec::new(),
-                    "the link of the port bounces; nobody is known there".into(),
-                ));
+                all.push(self.impact(Touch::Bounces, Vec::new(), "nobody is known there".into()));
             }
             return all;
         }
         if is(settings::VOICE_VLAN.id) || is(settings::VOICE_ANNOUNCED_VLAN.id) || is(settings::VOICE_ANNOUNCED.id) {
-            let says = "the phone starts again in another VLAN and registers anew".to_owned();
+            let says = "the phone starts again in another VLAN".to_owned();
             return if self.phone { vec![self.impact(Touch::RegistersAgain, Vec::new(), says)] } else { Vec::new() };
         }
         if is(settings::POWER.id) && !on {
@@ -281,20 +277,17 @@ fn of_switch(resolved: &Resolved, step: &Step, from: Option<&Value>) -> Vec<Impa
     let restarts =
         |feature: &str| switch.requires().iter().any(|requires| requires.restart && &*requires.feature == feature);
     if setting == settings::TREE.id || setting == settings::TREE_PROTOCOL.id || setting == settings::TREE_OFF_VLANS.id {
-        return whole(
-            Touch::TreeRestarts,
-            "the spanning tree starts anew: ports that are no edges wait until it has settled",
-        );
+        return whole(Touch::TreeRestarts, "ports that are no edges wait until it has settled");
     }
     if setting == settings::MULTICAST.id || setting == settings::MULTICAST_VLANS.id || setting == settings::FILTERING.id
     {
         return whole(
             Touch::StreamsPause,
-            "streams reach only who has asked: until the next query is answered they may pause",
+            "they reach only who has asked, until the next query is answered perhaps nobody",
         );
     }
     if setting == settings::QUERIER.id && !on {
-        return whole(Touch::StreamsPause, "another has to ask for memberships before they end");
+        return whole(Touch::StreamsPause, "another has to ask before memberships end");
     }
     if setting == settings::INSPECTION.id || setting == settings::INSPECTION_VLANS.id {
         let covered = match (&step.change.to, from) {

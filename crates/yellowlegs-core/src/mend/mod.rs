@@ -14,9 +14,10 @@ mod proof;
 mod reach;
 mod site;
 mod wanted;
+mod ways;
 mod write;
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 pub use answers::{AnswerProblem, Answers};
@@ -175,8 +176,11 @@ fn put_off(site: &Site<'_>, mut steps: Vec<Step>, order: &Order<'_>) -> Vec<Step
 
 /// Makes the plan.
 pub fn plan<'p>(site: &Site<'p>, order: &Order<'_>) -> Result<Plan<'p>, NoPlan> {
-    let wanted::Wanting { findings, chosen, changes, open, by_hand: mut people, saves } = wanted::gather(site, order);
-    let (distances, islands) = (reach::distances(site), reach::islands(site));
+    let wanted::Wanting { findings, chosen, changes, open, by_hand: mut people, saves, before } =
+        wanted::gather(site, order);
+    let around = site.around();
+    let map = reach::Map::of(site, &around);
+    let (distances, islands) = (reach::distances(site, &map), reach::islands(site, &map));
     let lie = |switch: &str| Lie {
         distance: distances.get(switch).copied().unwrap_or(usize::MAX),
         island: islands.get(switch).copied().unwrap_or(usize::MAX),
@@ -195,7 +199,7 @@ pub fn plan<'p>(site: &Site<'p>, order: &Order<'_>) -> Result<Plan<'p>, NoPlan> 
         let saves = write::saves(site, &steps, &saves);
         let saved = saves.iter().map(|(switch, _)| Arc::clone(switch)).collect();
         let holds_back = order.hold_back && held_back < MOST_HELD_BACK;
-        let proven = proof::prove(site, &steps, &findings, &chosen, &saved, holds_back, order.progress)?;
+        let proven = proof::prove(site, &steps, (&findings, &chosen, &before), &saved, holds_back, order.progress)?;
         let Some(broke) = proven.proof.broke.as_ref().filter(|_| holds_back) else {
             people.extend(by_hand);
             break (steps, proven, saves);
@@ -210,12 +214,12 @@ pub fn plan<'p>(site: &Site<'p>, order: &Order<'_>) -> Result<Plan<'p>, NoPlan> 
         held_back += 1;
     };
     // What another change has settled is neither asked nor done by hand.
-    let there: BTreeSet<String> = proven.after.findings().into_iter().map(|finding| finding.fingerprint).collect();
+    let there = &proven.there;
     let is_left = |number: &usize| findings.get(*number).is_some_and(|finding| there.contains(&finding.fingerprint));
     let mut open = open;
     open.retain(|point| point.findings.iter().any(is_left));
     people.retain(|hand| hand.because.iter().any(is_left));
-    wanted::tell_the_rest(&findings, &there, &proven.proof, &mut open, &mut people);
+    wanted::tell_the_rest(&findings, there, &proven.proof, &mut open, &mut people);
     let back_up = held::back_up(&proven.after, &findings, &chosen, &steps);
     Ok(Plan {
         back_up,

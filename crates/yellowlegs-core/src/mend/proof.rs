@@ -3,12 +3,12 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use super::reach::reached;
+use super::reach::{Map, reached};
 use super::{NoPlan, Site, Step};
 use crate::drill::{Around, Outcome, Rehearser};
 use crate::finding::Finding;
-use crate::model::SavedCopy;
-use crate::resolve::{Resolved, differences};
+use crate::model::{SavedCopy, settings};
+use crate::resolve::{About, Resolved, differences};
 
 /// The drills of those who are right: what they come to may not become worse on the way.
 pub(super) const LEGITIMATE: &[&str] = &["real-server", "phone-boot", "desk-boot", "stream-join"];
@@ -47,16 +47,18 @@ pub(super) struct Proven<'p> {
     pub(super) proof: Proof,
     pub(super) after: Site<'p>,
     pub(super) texts: Vec<(usize, Arc<str>, String)>,
+    /// What is found afterwards, by fingerprint.
+    pub(super) there: BTreeSet<String>,
 }
 
 /// How each legitimate drill ends on each port of a switch.
 type Held = BTreeMap<(usize, &'static str), (Outcome, String)>;
 
-fn held(site: &Site<'_>, resolved: &Resolved, around: &Around) -> Held {
+fn held(site: &Site<'_>, resolved: &Resolved, around: &Around, wanted: impl Fn(usize) -> bool) -> Held {
     let rehearser = Rehearser::new(resolved, site.policy, around);
     let mut of_class: BTreeMap<usize, Vec<(&'static str, Outcome, String)>> = BTreeMap::new();
     let mut all = Held::new();
-    for port in 0..resolved.switch.ports().len() {
+    for port in (0..resolved.switch.ports().len()).filter(|port| wanted(*port)) {
         let class = rehearser.class_of(port);
         let told = of_class.entry(class).or_insert_with(|| {
             let played = rehearser.play(class, |drill| LEGITIMATE.contains(&drill.name));
@@ -87,77 +89,115 @@ fn broken(before: &Held, after: &Held) -> Option<(usize, &'static str, String)> 
 }
 
 /// What worked after the last look.
-struct Watch {
+struct Watch<'m> {
+    map: &'m Map,
     around: Around,
     held: Vec<Held>,
     reached: BTreeSet<Arc<str>>,
 }
 
-impl Watch {
-    fn of(site: &Site<'_>) -> Self {
+impl<'m> Watch<'m> {
+    fn of(site: &Site<'_>, map: &'m Map) -> Self {
         let around = site.around();
-        let held = site.switches().map(|resolved| held(site, resolved, &around)).collect();
-        Self { around, held, reached: reached(site) }
+        let held = site.switches().map(|resolved| held(site, resolved, &around, |_| true)).collect();
+        Self { map, around, held, reached: reached(site, map) }
     }
 
     /// Looks at everything that some steps can matter to: how many drills were held against what they came to before, and the first
     /// thing that became worse.
     fn look(&mut self, now: &Site<'_>, steps: &[&Step]) -> (usize, Option<Broke>) {
-        let own: BTreeSet<&str> = steps.iter().map(|step| &*step.change.switch).collect();
-        let others = steps.iter().any(|step| touches_others(&self.around, now, step));
-        if others {
+        let Some(first) = steps.first() else { return (0, None) };
+        let name = &first.change.switch;
+        let (Some(at), Some(resolved)) = (now.number(name), now.get(name)) else { return (0, None) };
+        // The ports that the steps are about; none: all of the switch.
+        let own = own_ports(&self.around, resolved, steps);
+        self.around.update(resolved, now.policy, now.as_of);
+        if self.around.is_stale() {
             self.around = now.around();
         }
-        let (mut drills, mut broke) = (0, None);
-        for (at, resolved) in now.switches().enumerate() {
-            let name = resolved.switch.name();
-            if !others && !own.contains(&**name) {
-                continue;
-            }
-            let held = held(now, resolved, &self.around);
-            drills += held.len();
-            let before = std::mem::replace(&mut self.held[at], held);
-            let worse = broken(&before, &self.held[at]);
-            broke = broke.or_else(|| {
-                worse.map(|(port, drill, says)| Broke {
-                    step: 0,
-                    what: drill.to_owned(),
-                    switch: Arc::clone(name),
-                    port: resolved.switch.ports().get(port).map(ToString::to_string),
-                    says,
-                })
-            });
+        let held_now = held(now, resolved, &self.around, |port| own.as_ref().is_none_or(|own| own.contains(&port)));
+        let mut drills = held_now.len();
+        let mut broke = broken(&self.held[at], &held_now).map(|told| Broke::of(resolved, told));
+        self.held[at].extend(held_now);
+        if own.is_some() || !self.around.is_on_the_way(name) {
+            return (drills, broke);
         }
-        if others {
-            let before = std::mem::replace(&mut self.reached, reached(now));
-            let lost = before.difference(&self.reached).next();
-            broke = broke.or_else(|| {
-                lost.map(|lost| Broke {
-                    step: 0,
-                    what: "the way in".to_owned(),
-                    switch: Arc::clone(lost),
-                    port: None,
-                    says: "the switch is not reached any more from where the engineer comes in".to_owned(),
-                })
-            });
+        // What of others crosses this switch hangs on their VLAN alone: one port of each.
+        for (other, resolved) in now.switches().enumerate().filter(|(other, _)| *other != at) {
+            let sample = sample(resolved, &self.held[other]);
+            let held_now = held(now, resolved, &self.around, |port| sample.contains(&port));
+            drills += held_now.len();
+            broke = broke.or_else(|| broken(&self.held[other], &held_now).map(|told| Broke::of(resolved, told)));
+            self.held[other].extend(held_now);
         }
+        let before = std::mem::replace(&mut self.reached, reached(now, self.map));
+        let lost = before.difference(&self.reached).next();
+        broke = broke.or_else(|| {
+            lost.map(|lost| Broke {
+                step: 0,
+                what: "the way in".to_owned(),
+                switch: Arc::clone(lost),
+                port: None,
+                says: "the switch is not reached any more from where the engineer comes in".to_owned(),
+            })
+        });
         (drills, broke)
     }
+}
+
+impl Broke {
+    fn of(resolved: &Resolved, (port, drill, says): (usize, &'static str, String)) -> Self {
+        Self {
+            step: 0,
+            what: drill.to_owned(),
+            switch: Arc::clone(resolved.switch.name()),
+            port: resolved.switch.ports().get(port).map(ToString::to_string),
+            says,
+        }
+    }
+}
+
+/// The ports that steps are about, where they are about nothing else: none of them has a cable of the fleet.
+fn own_ports(around: &Around, resolved: &Resolved, steps: &[&Step]) -> Option<BTreeSet<usize>> {
+    let cabled = around.cabled_ports(resolved.switch.name());
+    let abouts = steps.iter().flat_map(|step| step.change.from.keys().chain(step.also.iter().map(|(about, _)| about)));
+    let port = |about: &About| match about {
+        About::Port(port) => resolved.switch.port_index(port).filter(|port| !cabled.contains(port)),
+        _ => None,
+    };
+    abouts.map(port).collect()
+}
+
+/// A port of each VLAN, of those on which something worked.
+fn sample(resolved: &Resolved, held: &Held) -> BTreeSet<usize> {
+    let switch = &resolved.switch;
+    let untagged = |port: usize| {
+        let vlan = |key| switch.setting(Some(port), key).value.flatten();
+        (vlan(settings::ACCESS_VLAN), vlan(settings::VOICE_VLAN), vlan(settings::NATIVE_VLAN))
+    };
+    let mut first = BTreeMap::new();
+    for ((port, drill), (outcome, _)) in held {
+        if !matches!(outcome, Outcome::Outage | Outcome::Undetermined) {
+            first.entry((*drill, untagged(*port))).or_insert(*port);
+        }
+    }
+    first.into_values().collect()
 }
 
 /// Applies the steps one after the other and looks after each.
 pub(super) fn prove<'p>(
     site: &Site<'p>,
     steps: &[Step],
-    findings: &[Finding],
-    chosen: &[usize],
+    (findings, chosen, before): (&[Finding], &[usize], &BTreeSet<String>),
     saved: &BTreeSet<Arc<str>>,
     stop_at_break: bool,
     progress: &dyn Fn(usize, usize),
 ) -> Result<Proven<'p>, NoPlan> {
     let mut now = site.clone();
     let mut proof = Proof::default();
-    let mut watch = Watch::of(site);
+    let around = site.around();
+    let map = Map::of(site, &around);
+    let mut watch = Watch::of(site, &map);
     let mut texts = Vec::new();
     // The steps of a block, of which the last is not made yet.
     let mut block: Vec<&Step> = Vec::new();
@@ -165,7 +205,7 @@ pub(super) fn prove<'p>(
         progress(number, steps.len());
         let name = &step.change.switch;
         let Some(after) = now.get(name).and_then(|resolved| resolved.with_lines(&step.text)) else { continue };
-        now.replace(after);
+        now.put(after);
         block.push(step);
         let next = steps.get(number + 1);
         if next.is_none_or(|next| next.block != step.block) && proof.broke.is_none() {
@@ -187,54 +227,34 @@ pub(super) fn prove<'p>(
         }
     }
     if proof.broke.is_some() && stop_at_break {
-        return Ok(Proven { proof, after: now, texts });
+        return Ok(Proven { proof, after: now, texts, there: BTreeSet::new() });
     }
     same_by_text(site, &now, steps)?;
-    for switch in saved {
+    // Judged once, when all is done.
+    let changed: BTreeSet<&Arc<str>> = steps.iter().map(|step| &step.change.switch).collect();
+    for switch in changed.into_iter().chain(saved) {
         save(&mut now, switch);
     }
     let there: BTreeMap<String, Finding> =
         now.findings().into_iter().map(|finding| (finding.fingerprint.clone(), finding)).collect();
-    let was: BTreeSet<&str> = site_fingerprints(findings, chosen);
     for number in chosen {
         let still = findings.get(*number).is_some_and(|finding| there.contains_key(&finding.fingerprint));
         if still { proof.remaining.push(*number) } else { proof.gone.push(*number) }
     }
-    let before: BTreeSet<String> = site.findings().into_iter().map(|finding| finding.fingerprint).collect();
-    let new = there.into_values().filter(|finding| {
-        !before.contains(&finding.fingerprint)
-            && !was.contains(finding.fingerprint.as_str())
-            && finding.waiver.is_none()
-    });
-    proof.new = new.collect();
-    Ok(Proven { proof, after: now, texts })
+    let fingerprints = there.keys().cloned().collect();
+    let is_new = |finding: &Finding| !before.contains(&finding.fingerprint) && finding.waiver.is_none();
+    proof.new = there.into_values().filter(is_new).collect();
+    Ok(Proven { proof, after: now, texts, there: fingerprints })
 }
 
-/// What runs is what is saved, where a saved copy is kept.
+/// Judges a switch anew; what runs is what is saved, where a saved copy is kept.
 fn save(now: &mut Site<'_>, switch: &str) {
-    let Some(resolved) = now.get(switch).filter(|resolved| !matches!(resolved.switch.saved(), SavedCopy::NotKept))
-    else {
-        return;
-    };
-    if let Some(alone) = resolved.alone() {
-        let saved = (**resolved).clone().with_saved(SavedCopy::Read(Box::new(alone.switch)));
-        now.replace(saved);
-    }
-}
-
-fn site_fingerprints<'f>(findings: &'f [Finding], chosen: &[usize]) -> BTreeSet<&'f str> {
-    chosen.iter().filter_map(|number| findings.get(*number)).map(|finding| finding.fingerprint.as_str()).collect()
-}
-
-/// Whether a step can matter to other switches: it is about a port with a cable, about no port, or the switch lies on the way of others.
-fn touches_others(around: &Around, now: &Site<'_>, step: &Step) -> bool {
-    let name = &step.change.switch;
-    let Some(resolved) = now.get(name) else { return true };
-    let cabled = around.cabled_ports(name);
-    step.change.from.keys().chain(step.also.iter().map(|(about, _)| about)).any(|about| match about {
-        crate::resolve::About::Port(port) => resolved.switch.port_index(port).is_none_or(|port| cabled.contains(&port)),
-        _ => true,
-    })
+    let Some(resolved) = now.get(switch).map(|resolved| (**resolved).clone()) else { return };
+    let alone = resolved.alone().filter(|_| !matches!(resolved.switch.saved(), SavedCopy::NotKept));
+    now.replace(match alone {
+        Some(alone) => resolved.with_saved(SavedCopy::Read(Box::new(alone.switch))),
+        None => resolved,
+    });
 }
 
 /// All lines of a switch put at the end of its old text, at once: the same as step by step.

@@ -4,30 +4,39 @@ use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::sync::Arc;
 
 use super::Site;
+use crate::drill::Around;
 use crate::model::{Mode, VlanSet, settings};
 use crate::policy::Purpose;
 use crate::resolve::Resolved;
 
-/// The cables of a fleet, by position of the switches, with the ports.
-fn cables(site: &Site<'_>) -> Vec<((usize, usize), (usize, usize))> {
-    let names: Vec<&str> = site.switches().map(|resolved| &**resolved.switch.name()).collect();
-    site.around().cables_among(&names)
+/// One end of a cable: the position of its switch, and its port.
+type End = (usize, usize);
+
+/// The cables of a fleet: looked up once, for no change of a setting moves one.
+pub(super) struct Map {
+    cables: Vec<(End, End)>,
+}
+
+impl Map {
+    pub(super) fn of(site: &Site<'_>, around: &Around) -> Self {
+        let names: Vec<&str> = site.switches().map(|resolved| &**resolved.switch.name()).collect();
+        Self { cables: around.cables_among(&names) }
+    }
 }
 
 /// Cables between each switch and the one that the engineer comes in by; without an entry in the policy, none is known.
-pub(super) fn distances(site: &Site<'_>) -> BTreeMap<Arc<str>, usize> {
-    walk(site, &cables(site), &|_, _| true)
+pub(super) fn distances(site: &Site<'_>, map: &Map) -> BTreeMap<Arc<str>, usize> {
+    walk(site, &map.cables, &|_, _| true)
 }
 
 /// Which switches cables join, by the lowest position among them.
-pub(super) fn islands(site: &Site<'_>) -> BTreeMap<Arc<str>, usize> {
+pub(super) fn islands(site: &Site<'_>, map: &Map) -> BTreeMap<Arc<str>, usize> {
     let names: Vec<&Arc<str>> = site.switches().map(|resolved| resolved.switch.name()).collect();
     let mut of: Vec<usize> = (0..names.len()).collect();
-    let cables = cables(site);
     // Each cable gives both ends the lower number, until none changes.
     loop {
         let mut moved = false;
-        for ((a, _), (b, _)) in &cables {
+        for ((a, _), (b, _)) in &map.cables {
             let low = of[*a].min(of[*b]);
             moved |= of[*a] != low || of[*b] != low;
             (of[*a], of[*b]) = (low, low);
@@ -41,15 +50,14 @@ pub(super) fn islands(site: &Site<'_>) -> BTreeMap<Arc<str>, usize> {
 
 /// The switches that are reached from where the engineer comes in: over ports that are open and carry one VLAN of management, or
 /// where the policy has none, any one VLAN.
-pub(super) fn reached(site: &Site<'_>) -> BTreeSet<Arc<str>> {
-    let cables = cables(site);
+pub(super) fn reached(site: &Site<'_>, map: &Map) -> BTreeSet<Arc<str>> {
     let switches: Vec<&Arc<Resolved>> = site.switches().collect();
     let stands = |a: (usize, usize), b: (usize, usize)| {
         let (Some(here), Some(there)) = (switches.get(a.0), switches.get(b.0)) else { return false };
         let (Some(here), Some(there)) = (carries(site, here, a.1), carries(site, there, b.1)) else { return false };
         !here.common(&there).is_empty()
     };
-    walk(site, &cables, &stands).into_keys().collect()
+    walk(site, &map.cables, &stands).into_keys().collect()
 }
 
 /// What of management a port carries; none: it is closed.
@@ -71,8 +79,6 @@ fn carries(site: &Site<'_>, resolved: &Resolved, port: usize) -> Option<VlanSet>
     let of: VlanSet = site.policy.vlans_for(switch.name(), Purpose::Management).map(|vlan| vlan.id).collect();
     Some(if of.is_empty() { carried } else { carried.common(&of) })
 }
-
-type End = (usize, usize);
 
 fn walk(site: &Site<'_>, cables: &[(End, End)], stands: &dyn Fn(End, End) -> bool) -> BTreeMap<Arc<str>, usize> {
     let names: Vec<&Arc<str>> = site.switches().map(|resolved| resolved.switch.name()).collect();

@@ -1,6 +1,6 @@
 //! A fleet as it is, or as it would be: its switches, what an audit finds on them, and what is around them.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use crate::check::{Digest, Digests, FleetOutcome, FleetView, Judge, Judged, Selection, Usage};
@@ -31,13 +31,14 @@ pub struct Site<'p> {
     /// The time it is judged at.
     pub as_of: &'p AsOf,
     members: Vec<Member>,
+    numbers: Arc<BTreeMap<Arc<str>, usize>>,
     baselines: Arc<Vec<(String, Digest)>>,
 }
 
 impl<'p> Site<'p> {
     /// An empty one.
     pub fn new(policy: &'p Policy, as_of: &'p AsOf) -> Self {
-        Self { policy, as_of, members: Vec::new(), baselines: Arc::default() }
+        Self { policy, as_of, members: Vec::new(), numbers: Arc::default(), baselines: Arc::default() }
     }
 
     /// A switch, judged as one of this fleet: several at a time, in any order.
@@ -47,6 +48,8 @@ impl<'p> Site<'p> {
 
     /// One switch more, in path order.
     pub fn push(&mut self, member: Member) {
+        let numbers = Arc::make_mut(&mut self.numbers);
+        numbers.insert(Arc::clone(member.resolved.switch.name()), self.members.len());
         self.members.push(member);
     }
 
@@ -63,7 +66,13 @@ impl<'p> Site<'p> {
         Member { resolved, judged: Arc::new(judged) }
     }
 
-    /// Puts another reading of a switch in its place.
+    /// Puts another reading of a switch in its place; what was found on it stays until it is judged again.
+    pub(super) fn put(&mut self, resolved: Resolved) {
+        let Some(number) = self.number(resolved.switch.name()) else { return };
+        self.members[number].resolved = Arc::new(resolved);
+    }
+
+    /// Puts another reading of a switch in its place, judged.
     pub fn replace(&mut self, resolved: Resolved) {
         let Some(number) = self.number(resolved.switch.name()) else { return };
         self.members[number] = self.judge(Arc::new(resolved));
@@ -81,7 +90,7 @@ impl<'p> Site<'p> {
 
     /// The position of a switch.
     pub fn number(&self, name: &str) -> Option<usize> {
-        self.members.iter().position(|member| &**member.resolved.switch.name() == name)
+        self.numbers.get(name).copied()
     }
 
     /// Everything that is found, in path order; what looks across switches last.

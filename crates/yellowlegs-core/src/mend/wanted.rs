@@ -3,12 +3,13 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
+use super::ways::Ways;
 use super::{ByHand, Change, Order, Proof, Site};
 use crate::check::{Case, Mending, Place, Question, SwitchView, Target, To, all};
 use crate::finding::Finding;
 use crate::model::{Mode, SettingId, SettingType, Value, platform, settings};
 use crate::policy::assign;
-use crate::resolve::{About, Several};
+use crate::resolve::{About, Resolved, Several};
 
 /// A decision that is not taken.
 #[derive(Debug, Clone)]
@@ -64,6 +65,8 @@ pub(super) struct Wanting {
     pub(super) open: Vec<OpenPoint>,
     pub(super) by_hand: Vec<ByHand>,
     pub(super) saves: BTreeSet<Arc<str>>,
+    /// What was found before, by fingerprint.
+    pub(super) before: BTreeSet<String>,
 }
 
 /// What one place of a setting is to become, for which findings.
@@ -86,8 +89,14 @@ pub(super) fn gather(site: &Site<'_>, order: &Order<'_>) -> Wanting {
     let chosen: Vec<usize> = findings.iter().enumerate().filter(picked).map(|(number, _)| number).collect();
     let mut known: BTreeMap<String, usize> =
         chosen.iter().map(|number| (findings[*number].fingerprint.clone(), *number)).collect();
-    let mut gathering =
-        Gathering { order, places: Places::new(), open: Vec::new(), by_hand: Vec::new(), saves: BTreeSet::new() };
+    let mut gathering = Gathering {
+        order,
+        ways: Ways::default(),
+        places: Places::new(),
+        open: Vec::new(),
+        by_hand: Vec::new(),
+        saves: BTreeSet::new(),
+    };
     let mut now = site.clone();
     let mut round: Vec<usize> = chosen.clone();
     for _ in 0..ROUNDS {
@@ -113,11 +122,12 @@ pub(super) fn gather(site: &Site<'_>, order: &Order<'_>) -> Wanting {
         }
     }
     let Gathering { places, open, by_hand, saves, .. } = gathering;
-    Wanting { changes: changes(site, places), findings, chosen, open, by_hand, saves }
+    Wanting { changes: changes(site, places), findings, chosen, open, by_hand, saves, before }
 }
 
 struct Gathering<'a> {
     order: &'a Order<'a>,
+    ways: Ways,
     places: Places,
     open: Vec<OpenPoint>,
     by_hand: Vec<ByHand>,
@@ -281,36 +291,41 @@ impl Gathering<'_> {
         }
     }
 
+    /// Each change on what came of the one before; what cannot be written is left out.
+    fn one_after_the_other(&mut self, alone: &mut Resolved, due: &[Several]) {
+        for several in due {
+            if let Ok(edit) = self.ways.edit(alone, several) {
+                *alone = edit.after;
+                continue;
+            }
+            // Some of them, perhaps.
+            for about in several.abouts.iter().filter(|_| several.abouts.len() > 1) {
+                let one = Several { abouts: vec![about.clone()], ..several.clone() };
+                if let Ok(edit) = self.ways.edit(alone, &one) {
+                    *alone = edit.after;
+                }
+            }
+        }
+    }
+
     /// The switches as they would be, in any order of lines.
     fn apply(&mut self, site: &Site<'_>, now: &mut Site<'_>, changed: &BTreeSet<usize>) {
         let before: Vec<_> = site.switches().cloned().collect();
         for at in changed {
             let Some(resolved) = before.get(*at) else { continue };
             let Some(mut alone) = now.get(resolved.switch.name()).and_then(|now| now.alone()) else { continue };
-            for several in groups(&self.places, *at, self.order.each_port) {
-                let open: Vec<About> = several
-                    .abouts
-                    .iter()
-                    .filter(|about| alone.slot_by_hand(about, several.setting).value.as_ref() != Some(&several.value))
-                    .cloned()
-                    .collect();
-                if open.is_empty() {
-                    continue;
-                }
-                let several = Several { abouts: open, ..several };
-                let written = alone.edit_all(&several).ok().and_then(|edit| alone.with_text(edit.text));
-                match written {
-                    Some(after) => alone = after,
-                    None => {
-                        // Some of them, perhaps.
-                        for about in &several.abouts {
-                            let one = Several { abouts: vec![about.clone()], ..several.clone() };
-                            if let Some(after) = alone.edit_all(&one).ok().and_then(|edit| alone.with_text(edit.text)) {
-                                alone = after;
-                            }
-                        }
-                    }
-                }
+            let due: Vec<Several> = groups(&self.places, *at)
+                .into_iter()
+                .filter_map(|mut several| {
+                    let has = |about: &About| alone.slot_by_hand(about, several.setting).value;
+                    several.abouts.retain(|about| has(about).as_ref() != Some(&several.value));
+                    super::write::in_port_order(&alone, &mut several.abouts);
+                    (!several.abouts.is_empty()).then_some(several)
+                })
+                .collect();
+            match self.ways.all_at_once(&alone, &due) {
+                Some(after) => alone = after,
+                None => self.one_after_the_other(&mut alone, &due),
             }
             if let Some(after) = alone.text().and_then(|text| resolved.with_text(text)) {
                 now.replace(after);
@@ -319,14 +334,16 @@ impl Gathering<'_> {
     }
 }
 
-/// The places of one switch that get one value, together.
-fn groups(places: &Places, at: usize, each: bool) -> Vec<Several> {
+/// The places of one switch that get one value, together. How wide it is written is looked at later.
+fn groups(places: &Places, at: usize) -> Vec<Several> {
     let mut groups: Vec<Several> = Vec::new();
     for ((_, setting, about), wish) in places.iter().filter(|((switch, ..), _)| *switch == at) {
         let Some(to) = &wish.to else { continue };
         match groups.iter_mut().find(|group| group.setting == *setting && group.value == *to) {
             Some(group) => group.abouts.push(about.clone()),
-            None => groups.push(Several { abouts: vec![about.clone()], setting: *setting, value: to.clone(), each }),
+            None => {
+                groups.push(Several { abouts: vec![about.clone()], setting: *setting, value: to.clone(), each: true })
+            }
         }
     }
     groups

@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
+use super::ways::Ways;
 use super::{ByHand, Change, Ordered, Site, Step};
 use crate::model::{SettingId, Value};
 use crate::resolve::{About, Edit, EditProblem, Resolved, Several, differences};
@@ -30,6 +31,7 @@ pub(super) fn write(site: &Site<'_>, changes: &[Change], order: &[Ordered], each
     let mut steps: Vec<Step> = Vec::new();
     let mut number_of: BTreeMap<usize, usize> = BTreeMap::new();
     let mut by_hand = Vec::new();
+    let mut ways = Ways::default();
     for Ordered { change: position, phase, block, after } in order {
         let Some(change) = changes.get(*position) else { continue };
         let Some(at) = site.number(&change.switch) else { continue };
@@ -43,8 +45,8 @@ pub(super) fn write(site: &Site<'_>, changes: &[Change], order: &[Ordered], each
         let mut from = change.from.clone();
         let all = open_places(&before, change, each);
         let mut take = |several: &Several, current: &mut Resolved| -> Result<(), EditProblem> {
-            let Edit { lines: more, text, also: beside, wide: how } = current.edit_all(several)?;
-            *current = current.with_text(text).ok_or(EditProblem::NoText)?;
+            let Edit { lines: more, also: beside, wide: how, after, .. } = ways.edit(current, several)?;
+            *current = after;
             lines.extend(more);
             also.extend(beside);
             wide.get_or_insert(how);
@@ -74,7 +76,7 @@ pub(super) fn write(site: &Site<'_>, changes: &[Change], order: &[Ordered], each
             block: *block,
             needs,
             text: lines,
-            undo: way_back(&before, &current, each).unwrap_or_default(),
+            undo: way_back(&before, &current, each, &mut ways).unwrap_or_default(),
             wide,
             also,
             impact: Vec::new(),
@@ -113,7 +115,7 @@ fn not_written(change: &Change, abouts: &[About], problem: &EditProblem) -> ByHa
 }
 
 /// The lines that make of one reading of a switch the other again; none where no lines do.
-pub(super) fn way_back(before: &Resolved, after: &Resolved, each: bool) -> Option<Vec<String>> {
+fn way_back(before: &Resolved, after: &Resolved, each: bool, ways: &mut Ways) -> Option<Vec<String>> {
     let mut now = after.clone();
     let mut lines = Vec::new();
     // What one line takes along, another brings back.
@@ -137,9 +139,8 @@ pub(super) fn way_back(before: &Resolved, after: &Resolved, each: bool) -> Optio
                 continue;
             }
             in_port_order(before, &mut abouts);
-            let Ok(edit) = now.edit_all(&Several { abouts, setting, value, each }) else { continue };
-            let Some(next) = now.with_text(edit.text) else { continue };
-            now = next;
+            let Ok(edit) = ways.edit(&now, &Several { abouts, setting, value, each }) else { continue };
+            now = edit.after;
             lines.extend(edit.lines);
             moved = true;
         }

@@ -25,7 +25,7 @@ use crate::model::{
 };
 use crate::source::Source;
 pub use doubt::Doubtful;
-pub use edit::{About, Edit, EditProblem, Several, Wanted, Wide, differences};
+pub use edit::{About, Edit, EditProblem, Several, Wanted, Way, Wide, differences};
 pub use examples::{Failed, run_examples};
 pub use explain::{Explained, Outcome, Said, explain, explain_state, says_at};
 

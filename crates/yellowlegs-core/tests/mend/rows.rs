@@ -7,7 +7,7 @@ use super::damaged::holds;
 use super::{Asked, Fleet, as_of, planned, policy, right};
 
 /// The right fleet with other lines: switch, from, to.
-fn other(edits: &[(&str, &str, &str)]) -> Fleet {
+pub(super) fn other(edits: &[(&str, &str, &str)]) -> Fleet {
     let text = |name: &str| {
         let mut text = right::text(name);
         for (_, from, to) in edits.iter().filter(|(switch, ..)| *switch == name) {

@@ -3,9 +3,7 @@
 use std::sync::Arc;
 
 use crate::check::view::Carried;
-use crate::check::{
-    Aim, Case, Check, Judgement, Mending, PortView, Repair, Run, Tally, To, Unknown, Verdict, Violation,
-};
+use crate::check::{Case, Check, Judgement, Mending, PortView, Repair, Run, Tally, To, Unknown, Verdict, Violation};
 use crate::model::{Frames, Mode, Value, VlanId, VlanSet, settings};
 use crate::policy::{Faces, Level, Role};
 
@@ -87,7 +85,7 @@ pub(super) const FOREIGN: Check = Check {
     remedy: "Put the port into VLAN {allowed}, or give it the role it really has.",
     judges: &[settings::ACCESS_VLAN.id],
     absorbs: &[],
-    repair: Repair::Cause(Aim::Fact("allowed")),
+    repair: Repair::Work(put_right),
     run: Run::Port(foreign),
 };
 
@@ -282,4 +280,11 @@ fn give_vlans(case: &Case<'_>) -> Mending {
         return Mending::of(case.with(cause, role.may_use()));
     }
     case.one_vlan(cause, &untagged_allowed(role))
+}
+
+/// The role's voice VLAN for a voice VLAN; else one of those that the role may use.
+fn put_right(case: &Case<'_>) -> Mending {
+    let (Some(cause), Some(allowed)) = (case.cause(), case.vlans("allowed")) else { return Mending::Person };
+    let voice = case.role().and_then(|role| role.voice).filter(|_| cause == settings::VOICE_VLAN.id);
+    case.one_vlan(cause, &voice.map_or(allowed, |voice| [voice].into_iter().collect()))
 }

@@ -68,6 +68,12 @@ pub struct Several {
     pub each: bool,
 }
 
+impl Several {
+    fn wanted(&self, about: &About) -> Wanted {
+        Wanted { about: about.clone(), setting: self.setting, value: self.value.clone() }
+    }
+}
+
 /// How wide a change is written.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Wide {
@@ -81,8 +87,17 @@ pub enum Wide {
     Default,
 }
 
+/// Which of the ways to say a setting worked: the next one like it is tried by it first.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Way {
+    /// In a list of ports.
+    in_list: bool,
+    /// Which of the candidates.
+    position: usize,
+}
+
 /// The lines that make a change.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone)]
 pub struct Edit {
     /// The lines, as they are typed or put at the end of the configuration.
     pub lines: Vec<String>,
@@ -92,6 +107,10 @@ pub struct Edit {
     pub also: Vec<(About, SettingId)>,
     /// How wide they are written.
     pub wide: Wide,
+    /// The switch with them.
+    pub after: Resolved,
+    /// Which way to say it that was, where the next one like it can be said so.
+    pub way: Option<Way>,
 }
 
 /// Why a change cannot be written.
@@ -188,57 +207,77 @@ impl Resolved {
         let history = self.history.as_deref().ok_or(EditProblem::NoText)?;
         let all = std::slice::from_ref(&wanted.about);
         let writer = Writer { before: self, dialect: &history.dialect, wanted, all, place: Place::Own };
-        writer.best().map(|(edit, _)| edit).ok_or_else(|| self.problem(wanted))
+        writer.best().ok_or_else(|| self.problem(wanted))
     }
 
     /// The lines that make a change in several places: a default, a profile or a list of ports where one reaches just these;
     /// else for each by itself.
     pub fn edit_all(&self, several: &Several) -> Result<Edit, EditProblem> {
-        let Several { abouts, setting, value, each } = several;
+        let Several { abouts, each, .. } = several;
         let history = self.history.as_deref().ok_or(EditProblem::NoText)?;
-        let wanted = |about: &About| Wanted { about: about.clone(), setting: *setting, value: value.clone() };
-        let Some((first, others)) = abouts.split_first() else { return Err(EditProblem::NoText) };
-        let first = wanted(first);
-        if others.is_empty() {
+        let Some(first) = abouts.first().map(|about| several.wanted(about)) else { return Err(EditProblem::NoText) };
+        if abouts.len() == 1 {
             return self.edit(&first);
         }
         let writer = |place| Writer { before: self, dialect: &history.dialect, wanted: &first, all: abouts, place };
         if !each {
             let mut wide = writer(Place::Own).wider_places().into_iter();
-            if let Some((edit, _)) = wide.find_map(|place| writer(place).best()) {
+            if let Some(edit) = wide.find_map(|place| writer(place).best()) {
                 return Ok(edit);
             }
         }
         // As the first is written, so are the others, most often: tried all at once.
         let alone = Writer { all: &abouts[..1], ..writer(Place::Own) };
-        let (_, position) = alone.best().ok_or_else(|| self.problem(&first))?;
-        let lines_of = |about: &About| {
-            let wanted = wanted(about);
-            let writer = Writer { wanted: &wanted, ..writer(Place::Own) };
-            writer.ordered().into_iter().nth(position)
-        };
-        let together: Option<Vec<Vec<String>>> = abouts.iter().map(lines_of).collect();
-        if let Some(edit) = together.and_then(|lines| writer(Place::Own).tried(lines.concat())) {
-            return Ok(edit);
+        let way = alone.best().ok_or_else(|| self.problem(&first))?.way;
+        match way.and_then(|way| self.edit_by(several, way)) {
+            Some(edit) => Ok(edit),
+            None => self.one_by_one(several),
         }
-        self.one_by_one(several)
+    }
+
+    /// The same by a way that worked for one like it; none where it does not work here.
+    pub fn edit_by(&self, several: &Several, way: Way) -> Option<Edit> {
+        let history = self.history.as_deref()?;
+        let lines = self.lines_by(several, way)?;
+        let first = several.wanted(several.abouts.first()?);
+        let place = if way.in_list { Place::Ports(String::new()) } else { Place::Own };
+        let writer = Writer { before: self, dialect: &history.dialect, wanted: &first, all: &several.abouts, place };
+        writer.tried(lines).map(|edit| Edit { way: Some(way), ..edit })
+    }
+
+    /// The lines by which a change would be made, if a way works that worked for one like it.
+    pub fn lines_by(&self, several: &Several, way: Way) -> Option<Vec<String>> {
+        let history = self.history.as_deref()?;
+        let first = several.wanted(several.abouts.first()?);
+        let writer =
+            Writer { before: self, dialect: &history.dialect, wanted: &first, all: &several.abouts, place: Place::Own };
+        if way.in_list {
+            let place = writer.list()?;
+            return Writer { place, ..writer }.ordered().into_iter().nth(way.position);
+        }
+        let lines_of = |about: &About| {
+            let wanted = several.wanted(about);
+            Writer { wanted: &wanted, ..writer.clone() }.ordered().into_iter().nth(way.position)
+        };
+        let each: Option<Vec<Vec<String>>> = several.abouts.iter().map(lines_of).collect();
+        Some(each?.concat())
     }
 
     /// One place after the other, each on what came of the one before.
-    fn one_by_one(&self, Several { abouts, setting, value, .. }: &Several) -> Result<Edit, EditProblem> {
+    fn one_by_one(&self, several: &Several) -> Result<Edit, EditProblem> {
         let mut now = self.clone();
         let (mut lines, mut also) = (Vec::new(), Vec::new());
-        for about in abouts {
-            if now.slot_by_hand(about, *setting).value.as_ref() == Some(value) {
+        for about in &several.abouts {
+            if now.slot_by_hand(about, several.setting).value.as_ref() == Some(&several.value) {
                 continue;
             }
-            let edit = now.edit(&Wanted { about: about.clone(), setting: *setting, value: value.clone() })?;
-            now = now.with_text(edit.text).ok_or(EditProblem::NoText)?;
+            let edit = now.edit(&several.wanted(about))?;
+            now = edit.after;
             lines.extend(edit.lines);
             also.extend(edit.also);
         }
         let text = now.text().unwrap_or_default().to_owned();
-        Ok(Edit { lines, text, also, wide: Wide::Each })
+        Ok(Edit { lines, text, also, wide: Wide::Each, after: now, way: None })
     }
 
     fn problem(&self, wanted: &Wanted) -> EditProblem {

@@ -3,9 +3,9 @@
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use super::{About, DEEPEST, Edit, Wanted, Wide, differences};
+use super::{About, DEEPEST, Edit, Wanted, Way, Wide, differences};
 use crate::dialect::{Change, Dialect, Effect, Held, HoleRef, Operand, ProfileRef, Rule, Structure, Subject};
-use crate::model::{Choice, Direction, Scope, SettingId, Value, settings};
+use crate::model::{Choice, Direction, Kind, Scope, SettingId, Value, settings};
 use crate::resolve::Resolved;
 
 /// One rule on the way from the top to the line that changes something, with what its holes are to hold.
@@ -54,16 +54,18 @@ pub(super) struct Writer<'a> {
 }
 
 impl<'a> Writer<'a> {
-    /// The best of the candidates that work, and which of them it is.
-    pub(super) fn best(&self) -> Option<(Edit, usize)> {
-        let mut best: Option<(Edit, usize)> = None;
+    /// The best of the candidates that work.
+    pub(super) fn best(&self) -> Option<Edit> {
+        let mut best: Option<Edit> = None;
         for (position, lines) in self.ordered().into_iter().enumerate() {
             let better = |edit: &Edit| {
-                best.as_ref().is_none_or(|(b, _)| (edit.also.len(), edit.lines.len()) < (b.also.len(), b.lines.len()))
+                best.as_ref().is_none_or(|b| (edit.also.len(), edit.lines.len()) < (b.also.len(), b.lines.len()))
             };
             if let Some(edit) = self.tried(lines).filter(better) {
                 let perfect = edit.also.is_empty() && edit.lines.len() <= 2;
-                best = Some((edit, position));
+                let in_list = matches!(self.place, Place::Ports(_));
+                let way = (in_list || self.place == Place::Own).then_some(Way { in_list, position });
+                best = Some(Edit { way, ..edit });
                 if perfect {
                     break;
                 }
@@ -74,19 +76,25 @@ impl<'a> Writer<'a> {
 
     /// Where one line could say it of all: the widest first.
     pub(super) fn wider_places(&self) -> Vec<Place> {
-        let ports: Option<Vec<&str>> = self
-            .all
-            .iter()
-            .map(|about| match about {
-                About::Port(port) => Some(&**port),
-                _ => None,
-            })
-            .collect();
-        let Some(ports) = ports else { return Vec::new() };
-        let mut places = vec![Place::Reach];
-        places.extend(self.profiles());
-        places.extend(self.dialect.port_list(&ports).map(Place::Ports));
+        let Some(list) = self.list() else { return Vec::new() };
+        let mut places = Vec::new();
+        // For two ports nobody makes a default.
+        if self.all.len() > 2 {
+            places.push(Place::Reach);
+            places.extend(self.profiles());
+        }
+        places.push(list);
         places
+    }
+
+    /// All the ports in one list; none where it is about something else.
+    pub(super) fn list(&self) -> Option<Place> {
+        let port = |about: &'a About| match about {
+            About::Port(port) => Some(&**port),
+            _ => None,
+        };
+        let ports: Vec<&str> = self.all.iter().map(port).collect::<Option<_>>()?;
+        self.dialect.port_list(&ports).map(Place::Ports)
     }
 
     /// The profiles that the text describes.
@@ -421,6 +429,10 @@ impl<'a> Writer<'a> {
 
     /// The change, if reading the text with these lines gives what is wanted and nothing that is not.
     pub(super) fn tried(&self, lines: Vec<String>) -> Option<Edit> {
+        // On a terminal such a sign is a key that somebody presses.
+        if lines.iter().any(|line| line.chars().any(char::is_control)) {
+            return None;
+        }
         let after = self.before.with_lines(&lines)?;
         if after.switch.unread().len() != self.before.switch.unread().len() {
             return None;
@@ -434,7 +446,12 @@ impl<'a> Writer<'a> {
         also.retain(|(about, changed)| changed != setting || !self.all.contains(about));
         // Only what the same statement says of the same thing may change with it; of several things, which may have had unlike
         // values there, only what the setting decides.
-        let goes_with = |changed| if self.all.len() > 1 { self.decides() } else { self.goes_with(changed) };
+        // What people call something takes nothing along: whatever stands in it is no statement.
+        let is_text = matches!(setting.info().kind, Kind::Text | Kind::Words);
+        let goes_with = |changed| match self.all.len() {
+            1 => !is_text && self.goes_with(changed),
+            _ => !is_text && self.decides(),
+        };
         let goes = also.iter().all(|(about, changed)| self.all.contains(about) && goes_with(*changed));
         let wide = match &self.place {
             Place::Own => Wide::Each,
@@ -442,7 +459,8 @@ impl<'a> Writer<'a> {
             Place::Profile(_, name) => Wide::Profile(Arc::clone(name)),
             Place::Reach => Wide::Default,
         };
-        goes.then(|| Edit { lines, text: after.text().unwrap_or_default().to_owned(), also, wide })
+        let text = after.text().unwrap_or_default().to_owned();
+        goes.then_some(Edit { lines, text, also, wide, after, way: None })
     }
 
     /// Whether some statement sets both settings, or the one decides the other.

@@ -32,7 +32,10 @@ pub(crate) fn text(out: &mut dyn Write, ticket: &Ticket<'_>, look: &Look) -> io:
 
 /// One step.
 fn one(out: &mut dyn Write, step: &StepView, look: &Look) -> io::Result<()> {
-    wrapped(out, &format!("  {:>4}  ", step.number), 8, &clean(&step.what), look.width)?;
+    let (place, what) = step.what.rsplit_once("  ").unwrap_or(("", &step.what));
+    let place = if place.is_empty() { String::new() } else { format!("{place}  ") };
+    let lead = format!("  {:>4}  {}", step.number, paint(BOLD, &clean(&place)));
+    wrapped(out, &lead, 8, &clean(what), look.width)?;
     let mut said = |lead: &str, words: &str| {
         wrapped(out, &format!("        {}", paint(DIM, &format!("{lead:<6}"))), LEAD, &clean(words), look.width)
     };

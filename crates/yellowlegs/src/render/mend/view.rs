@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use yellowlegs_core::finding::Finding;
 use yellowlegs_core::mend::{BackUp, ByHand, Plan, Step};
-use yellowlegs_core::model::port_spans;
+use yellowlegs_core::model::{natural_order, port_spans};
 use yellowlegs_core::policy::Level;
 use yellowlegs_core::resolve::{About, Wide};
 
@@ -140,8 +140,6 @@ impl View {
                 (false, format!("step {}: {} on {}{port}: {}", broke.step, broke.what, broke.switch, broke.says))
             }
         };
-        let new =
-            |finding: &Finding| (finding.level, format!("{}  {}: {}", place(finding), finding.check, finding.message));
         Self {
             size: size(plan),
             phases,
@@ -164,11 +162,31 @@ impl View {
                 proof.remaining.len(),
                 proof.new.len()
             ),
-            new: proof.new.iter().map(new).collect(),
+            new: new_ones(&proof.new),
             safe,
             proof: told,
         }
     }
+}
+
+/// What is new: alike in several places is told once.
+fn new_ones(found: &[Finding]) -> Vec<(Level, String)> {
+    let mut groups: Vec<(&Finding, Vec<String>)> = Vec::new();
+    for finding in found {
+        let same = |(first, _): &&mut (&Finding, Vec<String>)| {
+            (first.check, &first.message) == (finding.check, &finding.message)
+        };
+        match groups.iter_mut().find(same) {
+            Some((_, places)) => places.push(place(finding)),
+            None => groups.push((finding, vec![place(finding)])),
+        }
+    }
+    groups.sort_by_key(|(first, _)| (first.level, first.check));
+    let told = groups.into_iter().map(|(first, mut places)| {
+        places.sort_by(|a, b| natural_order(a, b));
+        (first.level, format!("{}: {} ({})", first.check, first.message, places.join(", ")))
+    });
+    told.collect()
 }
 
 /// How large it is.
@@ -241,6 +259,7 @@ fn places(step: &Step) -> String {
     if ports.is_empty() {
         return others.join(", ");
     }
+    ports.sort_by(|a, b| natural_order(a, b));
     let what = if ports.len() == 1 { "port" } else { "ports" };
     format!("{what} {}", port_spans(&ports).join(", "))
 }
