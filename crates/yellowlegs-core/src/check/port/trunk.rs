@@ -1,7 +1,9 @@
 //! Trunks: what they carry, and their native VLAN.
 
+use std::sync::Arc;
+
 use crate::check::{Aim, Case, Check, Judgement, Mending, PortView, Repair, Run, Unknown, Verdict, Violation};
-use crate::model::{Mode, VlanSet, settings};
+use crate::model::{Mode, Value, VlanSet, settings};
 use crate::policy::{Cite, Faces, Level, Purpose, Role};
 
 pub(super) const OPEN: Check = Check {
@@ -17,7 +19,7 @@ pub(super) const OPEN: Check = Check {
     remedy: "List on the trunk only what it needs: {needed}.",
     judges: &[settings::TAGGED_VLANS.id],
     absorbs: &[],
-    repair: Repair::Set(&[(settings::TAGGED_VLANS.id, Aim::Fact("needed"))]),
+    repair: Repair::Work(list_needed),
     run: Run::Port(open),
 };
 
@@ -154,10 +156,20 @@ fn native_in_use(port: &PortView<'_>) -> Judgement {
 /// A VLAN that is nobody's.
 fn move_native(case: &Case<'_>) -> Mending {
     let Some(on) = case.on else { return Mending::Person };
-    // Where no trunk belongs its mode is what is wrong.
-    if case.role().is_some_and(|role| role.faces.is_untagged_host()) {
+    if is_no_trunk(case) {
         return Mending::Person;
     }
     let nobodys = on.policy().vlans_for(on.switch().name(), Purpose::Native).map(|vlan| vlan.id);
     case.one_vlan(settings::NATIVE_VLAN.id, &nobodys.collect())
+}
+
+/// The VLANs that its role needs, and no other.
+fn list_needed(case: &Case<'_>) -> Mending {
+    let Some(needed) = case.vlans("needed").filter(|_| !is_no_trunk(case)) else { return Mending::Person };
+    Mending::of(case.set(settings::TAGGED_VLANS.id, Value::Vlans(Arc::new(needed))))
+}
+
+/// Where no trunk belongs its mode is what is wrong.
+fn is_no_trunk(case: &Case<'_>) -> bool {
+    case.role().is_some_and(|role| role.faces.is_untagged_host())
 }
