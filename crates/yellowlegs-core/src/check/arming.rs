@@ -195,9 +195,9 @@ pub(super) const MULTICAST: Switches = Switches {
 };
 
 /// Everything thrown that a feature needs, for these VLANs.
-pub(super) fn throw(case: &Case<'_>, of: Switches, vlans: VlanSet) -> Mending {
+pub(super) fn throw(case: &Case<'_>, of: Switches, vlans: &VlanSet) -> Mending {
     let Some(on) = case.on else { return Mending::Person };
-    let (wanted, vlans) = (!vlans.is_empty(), case.with_users(&vlans));
+    let (wanted, vlans) = (!vlans.is_empty(), case.with_users(vlans));
     // Of a VLAN that nobody knows somebody says first what it is.
     if wanted && vlans.is_empty() {
         return Mending::Person;

@@ -342,7 +342,7 @@ fn groups(places: &Places, at: usize) -> Vec<Several> {
         match groups.iter_mut().find(|group| group.setting == *setting && group.value == *to) {
             Some(group) => group.abouts.push(about.clone()),
             None => {
-                groups.push(Several { abouts: vec![about.clone()], setting: *setting, value: to.clone(), each: true })
+                groups.push(Several { abouts: vec![about.clone()], setting: *setting, value: to.clone(), each: true });
             }
         }
     }
@@ -407,7 +407,7 @@ fn by_membership(now: &Site<'_>, target: &Target) -> Option<Target> {
             }
         }
         Mode::Trunk => instead(settings::TAGGED_VLANS.id, To::With(Value::Vlans(Arc::new(role?.may_use())))),
-        _ => None,
+        Mode::Negotiated => None,
     }
 }
 

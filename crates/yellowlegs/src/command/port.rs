@@ -43,9 +43,10 @@ pub(super) fn run(args: &Port, loudness: Loudness) -> Result<ExitCode, Failure> 
     let page =
         Page { page: work.page(&resolved, port), findings: judged.findings, undetermined: judged.undetermined, other };
     let mut out = output::stdout(loudness.color);
-    let (site, _, _) = match args.mend {
-        true => mend::site(&root, &loaded, &fleet, &as_of, &Selection::default(), jobs(None)),
-        false => (Site::new(&loaded.policy, &as_of), Named::default(), true),
+    let (site, _, _) = if args.mend {
+        mend::site(&root, &loaded, &fleet, &as_of, &Selection::default(), jobs(None))
+    } else {
+        (Site::new(&loaded.policy, &as_of), Named::default(), true)
     };
     let (switch, rows) = (found.name.as_str(), DEPENDENCIES.iter().collect::<Vec<_>>());
     let here = |of: &Finding| of.switch.as_deref() == Some(switch) && of.port.as_deref() == Some(name.as_str());

@@ -125,11 +125,11 @@ fn trusted_edge(port: &PortView<'_>) -> Judgement {
 
 /// For every VLAN that edge ports use whose role wants it.
 fn switch_on(case: &Case<'_>) -> Mending {
-    throw(case, INSPECTION, used_by_edges(case, Feature::ArpInspection))
+    throw(case, INSPECTION, &used_by_edges(case, Feature::ArpInspection))
 }
 
 /// DHCP snooping for the VLAN whose bindings are missing.
 pub(in crate::check) fn cover(case: &Case<'_>) -> Mending {
     let vlan: VlanSet = case.vlan().into_iter().collect();
-    if case.with_users(&vlan).is_empty() { Mending::Person } else { throw(case, SNOOPING, vlan) }
+    if case.with_users(&vlan).is_empty() { Mending::Person } else { throw(case, SNOOPING, &vlan) }
 }

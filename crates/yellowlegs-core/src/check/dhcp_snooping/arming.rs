@@ -160,7 +160,7 @@ fn vlan_uncovered(on: &SwitchView<'_>) -> Judgement {
 /// For every VLAN that edge ports use, and those that the site names.
 fn switch_on(case: &Case<'_>) -> Mending {
     let used = used_by_edges(case, Feature::DhcpSnooping);
-    throw(case, SNOOPING, used.union(&case.policy.site.snooping_vlans.value))
+    throw(case, SNOOPING, &used.union(&case.policy.site.snooping_vlans.value))
 }
 
 /// The VLAN that is not covered.

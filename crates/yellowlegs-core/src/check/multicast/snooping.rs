@@ -196,7 +196,7 @@ fn switch_on(case: &Case<'_>) -> Mending {
     let real_time = on.policy().vlans_for(on.switch().name(), Purpose::RealTime).map(|vlan| vlan.id);
     let there = on.known(settings::VLANS).ok();
     let known = |vlan: &VlanId| there.as_ref().is_none_or(|there| there.contains(*vlan));
-    throw(case, MULTICAST, real_time.filter(known).collect())
+    throw(case, MULTICAST, &real_time.filter(known).collect())
 }
 
 /// The VLAN that is not covered.
