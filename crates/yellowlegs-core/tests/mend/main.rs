@@ -43,7 +43,7 @@ fn read(name: &str, dialect: &Arc<Dialect>, text: &str, state: &[&str]) -> Resol
 impl Fleet {
     /// The right fleet of two switches.
     fn right() -> Self {
-        let switches = right::fleet().into_iter().map(|(_, resolved)| resolved).collect();
+        let switches = right::fleet().into_values().collect();
         Self { policy: policy(right::POLICY), as_of: as_of(), switches }
     }
 

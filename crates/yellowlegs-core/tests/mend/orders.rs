@@ -32,7 +32,7 @@ fn a_step_that_would_cut_somebody_off_is_held_back() {
     assert_eq!(refused.steps[broke.step - 1].change.setting, settings::ACCESS_VLAN.id);
 }
 
-fn of<'s>(steps: &'s [Step], setting: yellowlegs_core::model::SettingId) -> Option<&'s Step> {
+fn of(steps: &[Step], setting: yellowlegs_core::model::SettingId) -> Option<&Step> {
     steps.iter().find(|step| step.change.setting == setting)
 }
 
