@@ -98,8 +98,6 @@ pub struct Order<'a> {
     pub touching_from: usize,
     /// What has to be there first.
     pub rows: &'a [&'static Dependency],
-    /// How far the plan is: what is done, of how much.
-    pub progress: &'a dyn Fn(usize, usize),
 }
 
 /// The repair.
@@ -122,8 +120,6 @@ pub struct Plan<'p> {
     pub proof: Proof,
     /// The fleet as it would be.
     pub after: Site<'p>,
-    /// The texts of the switches that change, after each phase: phase, switch, text.
-    pub texts: Vec<(usize, Arc<str>, String)>,
 }
 
 /// Why there is no plan.
@@ -199,7 +195,7 @@ pub fn plan<'p>(site: &Site<'p>, order: &Order<'_>) -> Result<Plan<'p>, NoPlan> 
         let saves = write::saves(site, &steps, &saves);
         let saved = saves.iter().map(|(switch, _)| Arc::clone(switch)).collect();
         let holds_back = order.hold_back && held_back < MOST_HELD_BACK;
-        let proven = proof::prove(site, &steps, (&findings, &chosen, &before), &saved, holds_back, order.progress)?;
+        let proven = proof::prove(site, &steps, (&findings, &chosen, &before), &saved, holds_back)?;
         let Some(broke) = proven.proof.broke.as_ref().filter(|_| holds_back) else {
             people.extend(by_hand);
             break (steps, proven, saves);
@@ -231,6 +227,5 @@ pub fn plan<'p>(site: &Site<'p>, order: &Order<'_>) -> Result<Plan<'p>, NoPlan> 
         saves,
         proof: proven.proof,
         after: proven.after,
-        texts: proven.texts,
     })
 }

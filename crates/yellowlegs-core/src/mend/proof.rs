@@ -46,7 +46,6 @@ pub struct Broke {
 pub(super) struct Proven<'p> {
     pub(super) proof: Proof,
     pub(super) after: Site<'p>,
-    pub(super) texts: Vec<(usize, Arc<str>, String)>,
     /// What is found afterwards, by fingerprint.
     pub(super) there: BTreeSet<String>,
 }
@@ -191,18 +190,15 @@ pub(super) fn prove<'p>(
     (findings, chosen, before): (&[Finding], &[usize], &BTreeSet<String>),
     saved: &BTreeSet<Arc<str>>,
     stop_at_break: bool,
-    progress: &dyn Fn(usize, usize),
 ) -> Result<Proven<'p>, NoPlan> {
     let mut now = site.clone();
     let mut proof = Proof::default();
     let around = site.around();
     let map = Map::of(site, &around);
     let mut watch = Watch::of(site, &map);
-    let mut texts = Vec::new();
     // The steps of a block, of which the last is not made yet.
     let mut block: Vec<&Step> = Vec::new();
     for (number, step) in steps.iter().enumerate() {
-        progress(number, steps.len());
         let name = &step.change.switch;
         let Some(after) = now.get(name).and_then(|resolved| resolved.with_lines(&step.text)) else { continue };
         now.put(after);
@@ -217,17 +213,9 @@ pub(super) fn prove<'p>(
                 break;
             }
         }
-        if next.is_none_or(|next| next.phase != step.phase) {
-            let of_phase = steps.iter().filter(|other| other.phase == step.phase).map(|other| &other.change.switch);
-            for switch in of_phase.collect::<BTreeSet<_>>() {
-                if let Some(text) = now.get(switch).and_then(|resolved| resolved.text()) {
-                    texts.push((step.phase, Arc::clone(switch), text.to_owned()));
-                }
-            }
-        }
     }
     if proof.broke.is_some() && stop_at_break {
-        return Ok(Proven { proof, after: now, texts, there: BTreeSet::new() });
+        return Ok(Proven { proof, after: now, there: BTreeSet::new() });
     }
     same_by_text(site, &now, steps)?;
     // Judged once, when all is done.
@@ -244,7 +232,7 @@ pub(super) fn prove<'p>(
     let fingerprints = there.keys().cloned().collect();
     let is_new = |finding: &Finding| !before.contains(&finding.fingerprint) && finding.waiver.is_none();
     proof.new = there.into_values().filter(is_new).collect();
-    Ok(Proven { proof, after: now, texts, there: fingerprints })
+    Ok(Proven { proof, after: now, there: fingerprints })
 }
 
 /// Judges a switch anew; what runs is what is saved, where a saved copy is kept.

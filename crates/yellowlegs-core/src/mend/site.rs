@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use crate::check::{Digest, Digests, FleetOutcome, FleetView, Judge, Judged, Selection, Usage};
 use crate::drill::{Around, Sketch};
-use crate::finding::{Finding, Undecided};
+use crate::finding::Finding;
 use crate::policy::{AsOf, Policy};
 use crate::resolve::Resolved;
 
@@ -112,12 +112,6 @@ impl<'p> Site<'p> {
         let outcome = FleetOutcome::judge(&view, certain.as_ref(), &mut usage, &Selection::default(), &again);
         findings.extend(outcome.findings);
         findings
-    }
-
-    /// What cannot be decided on a switch, for everything that stands on it alone.
-    pub fn undecided(&self, name: &str) -> &[Undecided] {
-        let member = self.number(name).and_then(|number| self.members.get(number));
-        member.map_or(&[], |member| &member.judged.outcome.undetermined)
     }
 
     /// What is around each switch.

@@ -111,7 +111,6 @@ fn planned<'p>(site: &Site<'p>, asked: &Asked<'_>) -> Result<Plan<'p>, NoPlan> {
         touching_from: *touching_from,
         rows,
         hold_back: *hold_back,
-        progress: &|_, _| {},
     };
     plan(site, &order)
 }

@@ -179,7 +179,7 @@ pub(super) fn usual<'a>(
     answers: &'a Answers,
     rows: &'a [&'static Dependency],
 ) -> Order<'a> {
-    Order { picks, answers, each_port: false, touching_from: 1, rows, hold_back: true, progress: &|_, _| {} }
+    Order { picks, answers, each_port: false, touching_from: 1, rows, hold_back: true }
 }
 
 pub(super) fn no_plan(problem: NoPlan) -> Failure {
