@@ -35,11 +35,12 @@ fn fingerprints(rows: &Value, name: &str) -> BTreeSet<String> {
 /// A fleet in four structures: everything that was planted is mended, and the fleet as it would be says so to anybody.
 #[test]
 fn the_fleet_afterwards_is_audited_like_any_other() {
-    let fleet = languages();
-    let ran = fleet.run(&["mend", "--after", "after"]);
+    let (fleet, elsewhere) = (languages(), Fleet::empty());
+    let place = elsewhere.path().join("after");
+    let ran = fleet.run(&["mend", "--after", &place.display().to_string()]);
     assert_eq!(ran.code, 0, "{}{}", ran.out, ran.err);
     assert!(ran.out.contains("29 of 29 findings gone after the last step, 0 left, 0 new."), "{}", ran.out);
-    let after = ran_in(&fleet.path().join("after"), &["audit", "--fail-on", "advice", "--allow-undetermined"]);
+    let after = ran_in(&place, &["audit", "--fail-on", "advice", "--allow-undetermined"]);
     assert_eq!(after.code, 0, "{}", after.out);
 }
 
@@ -52,9 +53,8 @@ fn ran_in(folder: &Path, words: &[&str]) -> support::Ran {
 fn the_demo_afterwards_has_only_what_people_do_or_decide() {
     let fleet = Fleet::demo();
     let before = found(&fleet, &[]);
-    let plan = plan(&fleet, &["--after", "after"]);
-    let after = Fleet { dir: tempfile::TempDir::new().unwrap() };
-    support::copy(&fleet.path().join("after"), after.path());
+    let after = Fleet::empty();
+    let plan = plan(&fleet, &["--after", &after.path().display().to_string()]);
     let now = found(&after, &[]);
     let proof = &plan["proof"];
     let gone: BTreeSet<String> = before.difference(&now).cloned().collect();
@@ -154,6 +154,7 @@ fn a_value_that_nobody_set_is_asked_once_for_a_role() {
 #[case::no_port(&["--port", "9.9"], "no port has such a name")]
 #[case::no_check(&["--only", "port/nothing"], "is no check or family")]
 #[case::no_phase(&["--phase", "1"], "invalid value '1'")]
+#[case::inside(&["--after", "after"], "it lies inside the fleet, whose switches would be there twice")]
 #[case::not_empty(&["--into", "northquay"], "the folder is not empty")]
 #[case::not_toml(&["--answer", "stations.csv"], "stations.csv:1:")]
 fn what_cannot_be_done_is_told_and_nothing_is_written(#[case] words: &[&str], #[case] told: &str) {

@@ -15,7 +15,7 @@ Exit codes: 0 everything chosen is gone after the plan; 1 something is left: for
 2 the plan is refused, or something could not be read or done.
 
 Examples: yellowlegs mend --fleet marram-ferries --switch nq-desks-1 --only port-security
-          yellowlegs mend --fleet marram-ferries --answer decisions.toml --into change --after fleet-after")]
+          yellowlegs mend --fleet marram-ferries --answer decisions.toml --into change --after ../fleet-after")]
 pub(crate) struct Mend {
     #[command(flatten)]
     pub(crate) fleet: FleetArgs,
@@ -45,7 +45,7 @@ pub(crate) struct Mend {
     /// Write one file for each switch and phase, the way back beside it, and the plan, into this folder
     #[arg(long, value_name = "FOLDER")]
     pub(crate) into: Option<PathBuf>,
-    /// Write the whole fleet as it would be afterwards into this folder
+    /// Write the whole fleet as it would be afterwards into this folder, outside the fleet
     #[arg(long, value_name = "FOLDER")]
     pub(crate) after: Option<PathBuf>,
     /// Judge as of this time, RFC 3339 [default: the policy's `as-of`, else now]

@@ -117,6 +117,12 @@ fn lines(sign: Option<&str>, number: usize, step: &Step, of_step: &[String]) -> 
 
 /// The fleet as it would be: policy, dialects, inventory and every file of every switch; what changes is as it would be, and saved.
 pub(super) fn after(place: &Path, root: &Root, loaded: &Loaded, fleet: &Fleet, plan: &Plan<'_>) -> Result<(), Failure> {
+    let around = place.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    if fs::canonicalize(around).is_ok_and(|around| around.starts_with(&root.dir)) {
+        let what =
+            format!("--after {}: it lies inside the fleet, whose switches would be there twice", place.display());
+        return Err(Failure::usage(what, "name a folder outside of it"));
+    }
     let filling = Filling::begin("--after", place)?;
     let mut copied: BTreeSet<PathBuf> = BTreeSet::new();
     let mut copy = |from: &Path| -> Result<(), Failure> {
