@@ -34,8 +34,6 @@ pub enum Aim {
     Word(&'static str),
     /// What the finding found out under this name.
     Fact(&'static str),
-    /// What it holds, with what the finding found out under this name.
-    With(&'static str),
 }
 
 /// What a setting is to come to.
@@ -281,7 +279,6 @@ impl<'a> Case<'a> {
             Aim::On => To::Value(Value::Flag(true)),
             Aim::Off => To::Value(kind.off().or_else(|| kind.parse("off").ok()).or_else(|| kind.parse("none").ok())?),
             Aim::Word(word) => To::Value(kind.parse(word).ok()?),
-            Aim::With(name) => To::With(fact(name)?),
             Aim::Fact(name) if kind == Kind::Vlan => {
                 let each = self.vlans(name)?;
                 let targets = each.iter().filter_map(|vlan| self.set(setting, Value::Vlan(Some(vlan))));

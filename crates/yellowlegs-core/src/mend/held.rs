@@ -31,7 +31,7 @@ pub struct BackUp {
 }
 
 /// The check that finds them.
-const HELD_DOWN: &str = "recovery/held-down";
+pub const HELD_DOWN: &str = "recovery/held-down";
 
 /// The ports among what is chosen.
 pub(super) fn back_up(after: &Site<'_>, findings: &[Finding], chosen: &[usize], steps: &[Step]) -> Vec<BackUp> {

@@ -21,7 +21,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 pub use answers::{AnswerProblem, Answers};
-pub use held::BackUp;
+pub use held::{BackUp, HELD_DOWN};
 pub use impact::{Impact, Touch};
 pub use order::{Cycle, DEPENDENCIES, Dependency, Lie, Ordered, Way, Within, ordered};
 pub use proof::{Broke, Proof};
@@ -174,8 +174,7 @@ fn put_off(site: &Site<'_>, mut steps: Vec<Step>, order: &Order<'_>) -> Vec<Step
 pub fn plan<'p>(site: &Site<'p>, order: &Order<'_>) -> Result<Plan<'p>, NoPlan> {
     let wanted::Wanting { findings, chosen, changes, open, by_hand: mut people, saves, before } =
         wanted::gather(site, order);
-    let around = site.around();
-    let map = reach::Map::of(site, &around);
+    let map = reach::Map::of(site);
     let (distances, islands) = (reach::distances(site, &map), reach::islands(site, &map));
     let lie = |switch: &str| Lie {
         distance: distances.get(switch).copied().unwrap_or(usize::MAX),
@@ -195,7 +194,7 @@ pub fn plan<'p>(site: &Site<'p>, order: &Order<'_>) -> Result<Plan<'p>, NoPlan> 
         let saves = write::saves(site, &steps, &saves);
         let saved = saves.iter().map(|(switch, _)| Arc::clone(switch)).collect();
         let holds_back = order.hold_back && held_back < MOST_HELD_BACK;
-        let proven = proof::prove(site, &steps, (&findings, &chosen, &before), &saved, holds_back)?;
+        let proven = proof::prove((site, &map), &steps, (&findings, &chosen, &before), &saved, holds_back)?;
         let Some(broke) = proven.proof.broke.as_ref().filter(|_| holds_back) else {
             people.extend(by_hand);
             break (steps, proven, saves);

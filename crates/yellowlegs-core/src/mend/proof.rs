@@ -185,7 +185,7 @@ fn sample(resolved: &Resolved, held: &Held) -> BTreeSet<usize> {
 
 /// Applies the steps one after the other and looks after each.
 pub(super) fn prove<'p>(
-    site: &Site<'p>,
+    (site, map): (&Site<'p>, &Map),
     steps: &[Step],
     (findings, chosen, before): (&[Finding], &[usize], &BTreeSet<String>),
     saved: &BTreeSet<Arc<str>>,
@@ -193,9 +193,7 @@ pub(super) fn prove<'p>(
 ) -> Result<Proven<'p>, NoPlan> {
     let mut now = site.clone();
     let mut proof = Proof::default();
-    let around = site.around();
-    let map = Map::of(site, &around);
-    let mut watch = Watch::of(site, &map);
+    let mut watch = Watch::of(site, map);
     // The steps of a block, of which the last is not made yet.
     let mut block: Vec<&Step> = Vec::new();
     for (number, step) in steps.iter().enumerate() {

@@ -4,7 +4,6 @@ use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::sync::Arc;
 
 use super::Site;
-use crate::drill::Around;
 use crate::model::{Mode, VlanSet, settings};
 use crate::policy::Purpose;
 use crate::resolve::Resolved;
@@ -18,9 +17,9 @@ pub(super) struct Map {
 }
 
 impl Map {
-    pub(super) fn of(site: &Site<'_>, around: &Around) -> Self {
+    pub(super) fn of(site: &Site<'_>) -> Self {
         let names: Vec<&str> = site.switches().map(|resolved| &**resolved.switch.name()).collect();
-        Self { cables: around.cables_among(&names) }
+        Self { cables: site.around().cables_among(&names) }
     }
 }
 

@@ -8,12 +8,12 @@ use yellowlegs_core::check::{
     Digests, FeatureNow, FleetOutcome, FleetView, Judge, PortPage, PortView, Selection, SwitchView, Usage,
 };
 use yellowlegs_core::finding::{Finding, Related, Undecided};
-use yellowlegs_core::mend::{Answers, DEPENDENCIES, Site, plan};
+use yellowlegs_core::mend::{Answers, DEPENDENCIES, plan};
 use yellowlegs_core::policy::{AsOf, assign};
 use yellowlegs_core::resolve::Resolved;
 use yellowlegs_core::source::nearest;
 
-use super::audit::{Named, jobs};
+use super::audit::jobs;
 use super::mend;
 use super::read::tell;
 use super::{ended, knows_no_new, moment};
@@ -43,16 +43,13 @@ pub(super) fn run(args: &Port, loudness: Loudness) -> Result<ExitCode, Failure> 
     let page =
         Page { page: work.page(&resolved, port), findings: judged.findings, undetermined: judged.undetermined, other };
     let mut out = output::stdout(loudness.color);
-    let (site, _, _) = if args.mend {
-        mend::site(&root, &loaded, &fleet, &as_of, &Selection::default(), jobs(None))
-    } else {
-        (Site::new(&loaded.policy, &as_of), Named::default(), true)
-    };
+    let of_fleet = || mend::site(&root, &loaded, &fleet, &as_of, &Selection::default(), jobs(None)).0;
+    let site = args.mend.then(of_fleet);
     let (switch, rows) = (found.name.as_str(), DEPENDENCIES.iter().collect::<Vec<_>>());
     let here = |of: &Finding| of.switch.as_deref() == Some(switch) && of.port.as_deref() == Some(name.as_str());
     let no_answers = Answers::default();
-    let planned = args.mend.then(|| plan(&site, &mend::usual(&here, &no_answers, &rows)).map_err(mend::no_plan));
-    let planned = planned.transpose()?;
+    let usual = mend::usual(&here, &no_answers, &rows);
+    let planned = site.as_ref().map(|site| plan(site, &usual).map_err(mend::no_plan)).transpose()?;
     let head = Head { as_of: as_of.as_str().to_owned(), site: loaded.policy.site.name.clone(), ..Head::default() };
     let ticket = planned.as_ref().map(|plan| Ticket { head: &head, plan });
     let look = output::look(loudness, false);

@@ -10,7 +10,7 @@ use std::sync::Arc;
 
 use yellowlegs_core::check::{self, Selection};
 use yellowlegs_core::finding::Finding;
-use yellowlegs_core::mend::{Answers, DEPENDENCIES, Dependency, NoPlan, Order, Plan, Site, plan};
+use yellowlegs_core::mend::{Answers, DEPENDENCIES, Dependency, HELD_DOWN, NoPlan, Order, Plan, Site, plan};
 use yellowlegs_core::policy::{AsOf, Level, names_check};
 use yellowlegs_core::resolve::Resolved;
 use yellowlegs_core::source::Source;
@@ -113,7 +113,7 @@ fn takes(selection: &Selection, finding: &Finding) -> bool {
 
 /// The ports that features hold down: everything that is found on them belongs to bringing them back.
 fn held_down(site: &Site<'_>) -> BTreeSet<(Option<Arc<str>>, Option<String>)> {
-    let all = site.findings().into_iter().filter(|finding| finding.check == "recovery/held-down");
+    let all = site.findings().into_iter().filter(|finding| finding.check == HELD_DOWN);
     all.map(|finding| (finding.switch, finding.port)).collect()
 }
 
