@@ -396,7 +396,7 @@ fn a_text_of_state_counts_once() {
 fn a_saved_copy_that_is_not_the_same(#[case] from: &str, #[case] to: &str, #[case] expected: &str) {
     let resolved = shingle(RIGHT);
     let saved = shingle(&if from.is_empty() { RIGHT.to_owned() } else { RIGHT.replacen(from, to, 1) });
-    let resolved = resolved.with_saved(SavedCopy::Read(Box::new(saved.switch)));
+    let resolved = resolved.with_saved(SavedCopy::Read(Arc::new(saved.switch)));
     let outcome = judged(&policy(POLICY), &resolved);
     let found: Vec<&str> =
         outcome.findings.iter().filter(|f| f.check == "config/unsaved").map(|f| f.message.as_str()).collect();

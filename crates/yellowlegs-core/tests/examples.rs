@@ -99,7 +99,7 @@ fn value_of(id: SettingId, text: &str) -> Option<Value> {
 fn example(check: &Check, steps: &[Step<'_>]) -> Option<Json> {
     let saved = |resolved: Resolved| {
         let keeps = check.needs.contains(&"saved configuration");
-        let copy = SavedCopy::Read(Box::new(resolved.switch.clone()));
+        let copy = SavedCopy::Read(Arc::new(resolved.switch.clone()));
         if keeps { resolved.with_saved(copy) } else { resolved }
     };
     let whole: BTreeMap<&str, Resolved> = fleet().into_iter().map(|(name, resolved)| (name, saved(resolved))).collect();

@@ -4,6 +4,7 @@
 mod bare;
 
 use std::net::Ipv4Addr;
+use std::sync::Arc;
 
 use bare::{at_work, station, switch};
 use rstest::rstest;
@@ -457,7 +458,7 @@ fn a_ring_is_closed_by_the_tree(#[case] tree: bool, #[case] circles: bool) {
     let trip = net.send((0, 2), &Frame::to_all(station(1), Payload::Plain).tagged(VlanId::new(110).unwrap())).unwrap();
     assert_eq!(trip.circles, circles);
     if tree {
-        assert_eq!(trip.heard, [((1, 2), vec![110])], "once, at the other switch's host");
+        assert_eq!(trip.heard, [((1, 2), [110].into())], "once, at the other switch's host");
     }
 }
 
@@ -546,7 +547,7 @@ fn ports_come_back_in_their_turn() {
 #[case::both(json!({"port-security.limit": 5}), json!({"spanning-tree.hello": 1}), &["port-security.limit", "spanning-tree.hello"])]
 fn what_was_not_saved_is_lost(#[case] port: Value, #[case] whole: Value, #[case] expected: &[&str]) {
     let saved = switch(&port, &whole, &json!({}));
-    let running = switch(&json!({}), &json!({}), &json!({})).with_saved(SavedCopy::Read(Box::new(saved)));
+    let running = switch(&json!({}), &json!({}), &json!({})).with_saved(SavedCopy::Read(Arc::new(saved)));
     let mut machine = at_work(&running);
     let lost = machine.restart(0).unwrap().unsaved.unwrap();
     assert_eq!(lost.iter().map(|id| id.name()).collect::<Vec<_>>(), expected);

@@ -1,9 +1,12 @@
-//! How far the reading of many switches is: counts and time left, on standard error, and only where that is a terminal.
+//! How far work on many switches is: counts and time left, on standard error, and only where that is a terminal.
 
 use std::io::IsTerminal;
 use std::time::Duration;
 
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+
+/// What is counted while a fleet is read.
+pub(crate) const READ: &str = "switches read and judged";
 
 /// A fleet of fewer is read before anybody looks.
 const MANY: usize = 200;
@@ -16,18 +19,24 @@ pub(crate) struct Progress {
 }
 
 impl Progress {
-    /// For so many switches. `wanted`: nobody asked for silence.
-    pub(crate) fn of(switches: usize, wanted: bool) -> Self {
+    /// For a fleet of so many switches: what is counted, one for each at first. `wanted`: nobody asked for silence.
+    pub(crate) fn of(switches: usize, what: &'static str, wanted: bool) -> Self {
         if !wanted || switches < MANY || !std::io::stderr().is_terminal() {
-            return Self { bar: ProgressBar::hidden(), shown: false };
+            return Self::none();
         }
-        Self::drawn_on(ProgressDrawTarget::stderr_with_hz(5), switches)
+        Self::drawn_on(ProgressDrawTarget::stderr_with_hz(5), switches, what)
     }
 
-    fn drawn_on(target: ProgressDrawTarget, switches: usize) -> Self {
-        let bar = ProgressBar::with_draw_target(Some(switches as u64), target);
-        let shape = "{pos} of {len} switches read and judged, {percent} %, {eta} left {wide_bar}";
+    /// One that nobody sees.
+    pub(crate) fn none() -> Self {
+        Self { bar: ProgressBar::hidden(), shown: false }
+    }
+
+    fn drawn_on(target: ProgressDrawTarget, count: usize, what: &'static str) -> Self {
+        let bar = ProgressBar::with_draw_target(Some(count as u64), target);
+        let shape = "{pos} of {len} {msg}, {percent} %, {eta} left {wide_bar}";
         bar.set_style(ProgressStyle::with_template(shape).unwrap_or_else(|_| ProgressStyle::default_bar()));
+        bar.set_message(what);
         bar.enable_steady_tick(Duration::from_millis(500));
         Self { bar, shown: true }
     }
@@ -37,9 +46,15 @@ impl Progress {
         self.shown
     }
 
-    /// One more switch.
+    /// One more.
     pub(crate) fn step(&self) {
         self.bar.inc(1);
+    }
+
+    /// So many of so many.
+    pub(crate) fn at(&self, done: usize, of: usize) {
+        self.bar.set_length(of as u64);
+        self.bar.set_position(done as u64);
     }
 
     /// Writes something else to the terminal.
@@ -61,7 +76,7 @@ mod tests {
     #[test]
     fn it_counts_stands_aside_and_goes_away() {
         let screen = InMemoryTerm::new(5, 100);
-        let progress = Progress::drawn_on(ProgressDrawTarget::term_like(Box::new(screen.clone())), 400);
+        let progress = Progress::drawn_on(ProgressDrawTarget::term_like(Box::new(screen.clone())), 400, READ);
         for _ in 0..100 {
             progress.step();
         }
@@ -69,6 +84,9 @@ mod tests {
         assert_eq!(aside, (true, String::new()), "what is written aside has the screen for itself");
         progress.bar.force_draw();
         assert!(screen.contents().starts_with("100 of 400 switches read and judged, 25 %, "), "{}", screen.contents());
+        progress.at(30, 60);
+        progress.bar.force_draw();
+        assert!(screen.contents().starts_with("30 of 60 switches read and judged, 50 %, "), "{}", screen.contents());
         progress.done();
         assert_eq!(screen.contents(), "");
     }
@@ -76,6 +94,6 @@ mod tests {
     /// The tests have no terminal.
     #[test]
     fn nobody_sees_it_without_a_terminal() {
-        assert!(!Progress::of(1000, false).is_shown() && !Progress::of(MANY - 1, true).is_shown());
+        assert!(!Progress::of(1000, "", false).is_shown() && !Progress::of(MANY - 1, "", true).is_shown());
     }
 }

@@ -134,6 +134,11 @@ impl<'t> Logicals<'t> {
         Self { text, layout, at: 0, lines: 0, words: Vec::new(), behind: None, torn: Vec::new(), comments: Vec::new() }
     }
 
+    /// From a line on, where a statement begins: `lines` have been passed.
+    pub(super) fn from(text: &'t str, layout: &'t Layout, at: usize, lines: u32) -> Self {
+        Self { at, lines, ..Self::new(text, layout) }
+    }
+
     /// How many lines have been passed.
     pub(super) fn count(&self) -> u32 {
         self.lines

@@ -7,8 +7,11 @@ use jiff::civil::Date;
 
 use super::asked::{Asked, Known};
 use super::machine::{Machine, Millis};
+use super::rehearse::Stage;
 use crate::model::{Seconds, Unidirectional, VlanId, facts, settings};
-use crate::policy::{self, AsOf, At, Cables, Faces, Feature, Neighbour, Outside, Policy, Role, Told, assign};
+use crate::policy::{
+    self, AsOf, Assignment, At, Cables, Faces, Feature, Neighbour, Outside, Policy, Role, Told, assign,
+};
 use crate::resolve::Resolved;
 
 /// What is kept of every switch.
@@ -74,6 +77,10 @@ pub struct Far {
 impl Sketch {
     /// Of a switch. What neighbours said longer ago than the policy allows is not believed.
     pub fn of(resolved: &Resolved, policy: &Policy, as_of: &AsOf) -> Self {
+        Self::with_roles(resolved, policy, as_of, &assign(policy, &resolved.switch, resolved.lists()))
+    }
+
+    fn with_roles(resolved: &Resolved, policy: &Policy, as_of: &AsOf, roles: &Assignment) -> Self {
         let switch = &resolved.switch;
         let asked = Asked::new(switch);
         let machine = Machine::new(asked.clone());
@@ -82,7 +89,6 @@ impl Sketch {
         let old = switch.taken_at(facts::neighbour::FACT).is_some_and(|t| as_of.moment().duration_since(t) > age);
         let neighbours = if old { BTreeMap::new() } else { policy::neighbours(switch) };
         let (ends, servers) = (policy.ends_on(resolved), policy.servers_on(resolved));
-        let roles = assign(policy, switch, resolved.lists());
         let role_of = |port: usize| roles.ports.get(port).copied().flatten().and_then(|a| policy.roles.get(a.role));
         let leads =
             |port: usize| role_of(port).is_some_and(|role| role.faces.is_bridge() || role.faces == Faces::Router);
@@ -121,6 +127,12 @@ impl Sketch {
         }
     }
 
+    /// Whether another reading is the same to other switches.
+    fn seems(&self, other: &Self) -> bool {
+        let leads = |sketch: &Self| sketch.ports.iter().map(|port| (port.position, port.leads)).collect::<Vec<_>>();
+        self.asks == other.asks && leads(self) == leads(other)
+    }
+
     fn told(&self) -> Told<'_> {
         let ports = self.ports.iter().map(|port| (&*port.name, port.neighbour.as_ref())).collect();
         Told { switch: &self.switch, configured: self.configured.as_deref(), ports, ends: &self.ends }
@@ -134,6 +146,10 @@ pub struct Around {
     cables: Cables,
     by_name: BTreeMap<Arc<str>, usize>,
     kept: BTreeMap<usize, Arc<Resolved>>,
+    /// Of each switch, those that cables join it to, itself among them.
+    joined: Vec<Arc<[usize]>>,
+    /// Others are reached through it, or its servers.
+    on_the_way: Vec<bool>,
     is_stale: bool,
 }
 
@@ -145,12 +161,40 @@ pub(super) struct Way {
     pub(super) server: Option<usize>,
 }
 
+/// Of each switch, those that cables join it to.
+fn joined(cables: &Cables, switches: usize) -> Vec<Arc<[usize]>> {
+    let mut of: Vec<Arc<[usize]>> = vec![Arc::default(); switches];
+    for start in 0..switches {
+        if !of[start].is_empty() {
+            continue;
+        }
+        let mut reached: BTreeSet<usize> = [start].into();
+        let mut next = VecDeque::from([start]);
+        while let Some(number) = next.pop_front() {
+            for (_, (other, _)) in cables.of_switch(number) {
+                if reached.insert(other) {
+                    next.push_back(other);
+                }
+            }
+        }
+        let all: Arc<[usize]> = reached.into_iter().collect();
+        all.iter().for_each(|number| of[*number] = Arc::clone(&all));
+    }
+    of
+}
+
 impl Around {
     /// Of all switches of a fleet.
     pub fn new(sketches: Vec<Sketch>, as_of: &AsOf) -> Self {
         let cables = Cables::of(&sketches.iter().map(Sketch::told).collect::<Vec<_>>());
         let by_name = sketches.iter().enumerate().map(|(number, s)| (Arc::clone(&s.switch), number)).collect();
-        Self { today: as_of.date(), sketches, cables, by_name, kept: BTreeMap::new(), is_stale: false }
+        let on_the_way = |(number, sketch): (usize, &Sketch)| {
+            !sketch.servers.is_empty() || cables.of_switch(number).nth(1).is_some()
+        };
+        let on_the_way = sketches.iter().enumerate().map(on_the_way).collect();
+        let joined = joined(&cables, sketches.len());
+        let (today, kept) = (as_of.date(), BTreeMap::new());
+        Self { today, sketches, cables, by_name, kept, joined, on_the_way, is_stale: false }
     }
 
     /// The day it is: what was agreed on until an earlier one holds no more.
@@ -161,20 +205,19 @@ impl Around {
     /// The switches that others are reached through: those with two cables or more, and those with servers. They are few, and
     /// [`Around::keep`] wants them.
     pub fn on_the_way(&self) -> impl Iterator<Item = &Arc<str>> {
-        let wanted = |(number, sketch): &(usize, &Sketch)| {
-            !sketch.servers.is_empty() || self.cables.of_switch(*number).nth(1).is_some()
-        };
-        self.sketches.iter().enumerate().filter(wanted).map(|(_, sketch)| &sketch.switch)
+        self.sketches.iter().zip(&self.on_the_way).filter(|(_, is)| **is).map(|(sketch, _)| &sketch.switch)
     }
 
-    /// Takes in another reading of a switch, whose cables are where they were.
-    pub fn update(&mut self, resolved: &Arc<Resolved>, policy: &Policy, as_of: &AsOf) {
-        let Some(number) = self.number(resolved.switch.name()) else { return };
+    /// Takes in another reading of a switch, whose cables are where they were. Whether others see it otherwise by it.
+    pub fn update(&mut self, resolved: &Arc<Resolved>, policy: &Policy, as_of: &AsOf, roles: &Assignment) -> bool {
+        let Some(number) = self.number(resolved.switch.name()) else { return false };
+        let mut is_other = false;
         if let Some(sketch) = self.sketches.get_mut(number) {
-            let fresh = Sketch::of(resolved, policy, as_of);
+            let fresh = Sketch::with_roles(resolved, policy, as_of, roles);
             // A port that leads on by its role alone may have another role now; those with a cable stay.
             let is_there = |port: &Cabled| fresh.ports.iter().any(|other| other.position == port.position);
             if sketch.ports.len() == fresh.ports.len() && sketch.ports.iter().all(is_there) {
+                is_other = !sketch.seems(&fresh);
                 *sketch = fresh;
             } else {
                 self.is_stale = true;
@@ -183,6 +226,7 @@ impl Around {
         if let Some(kept) = self.kept.get_mut(&number) {
             *kept = Arc::clone(resolved);
         }
+        is_other || self.is_stale
     }
 
     /// Whether another reading has other ports that lead on: everything is to be looked at anew.
@@ -192,9 +236,7 @@ impl Around {
 
     /// Whether others are reached through a switch, or its servers.
     pub fn is_on_the_way(&self, switch: &str) -> bool {
-        let Some(number) = self.number(switch) else { return false };
-        let serves = self.sketches.get(number).is_some_and(|sketch| !sketch.servers.is_empty());
-        serves || self.cables.of_switch(number).nth(1).is_some()
+        self.number(switch).is_some_and(|number| self.on_the_way[number])
     }
 
     /// Keeps a switch that others are reached through.
@@ -211,9 +253,10 @@ impl Around {
 
     /// The cables between some switches, each end by the position of its switch among these, and its port.
     pub fn cables_among(&self, switches: &[&str]) -> Vec<(At, At)> {
+        let among: BTreeMap<&str, usize> = switches.iter().enumerate().map(|(number, name)| (*name, number)).collect();
         let end = |at: At| {
             let name = &self.sketches.get(at.0)?.switch;
-            Some((switches.iter().position(|switch| *switch == &**name)?, self.cabled(at)?.position))
+            Some((*among.get(&**name)?, self.cabled(at)?.position))
         };
         self.cables.all.iter().filter_map(|(a, b)| Some((end(*a)?, end(*b)?))).collect()
     }
@@ -263,14 +306,13 @@ impl Around {
 
     /// Every such port of the switches that cables lead to from one.
     pub(super) fn open_beyond(&self, switch: &str) -> Vec<String> {
-        let reached = self.number(switch).map(|start| self.reached(start)).unwrap_or_default();
-        reached.into_iter().flat_map(|number| self.open_ends(number)).collect()
+        self.joined_to(switch).iter().flat_map(|number| self.open_ends(*number)).collect()
     }
 
     /// Whether somebody in a VLAN's reach, other than a switch, asks for memberships there; and whether everything in reach is known.
     pub(super) fn asks_elsewhere(&self, switch: &str, vlan: VlanId) -> Known<Option<Arc<str>>> {
         let Some(start) = self.number(switch) else { return Ok(None) };
-        for number in self.reached(start) {
+        for number in self.joined_to(switch).iter().copied() {
             let of_switch = self.sketches.get(number).into_iter().flat_map(|sketch| &sketch.ports);
             let outside = of_switch.filter_map(|port| port.outside.as_ref());
             if let Some(asks) = outside.into_iter().find(|outside| outside.asks(vlan) == Some(true)) {
@@ -286,32 +328,26 @@ impl Around {
 
     /// Whether any switch that cables lead to from one has an end that nobody knows.
     pub(super) fn is_open_beyond(&self, switch: &str) -> bool {
-        self.number(switch).is_none_or(|_| !self.open_beyond(switch).is_empty())
+        let joined = self.joined_to(switch);
+        joined.is_empty() || joined.iter().any(|number| self.open_ends(*number).next().is_some())
     }
 
-    fn reached(&self, start: usize) -> BTreeSet<usize> {
-        let mut reached: BTreeSet<usize> = [start].into();
-        let mut next = VecDeque::from([start]);
-        while let Some(number) = next.pop_front() {
-            for (_, (other, _)) in self.cables.of_switch(number) {
-                if reached.insert(other) {
-                    next.push_back(other);
-                }
-            }
-        }
-        reached
+    /// The switches that cables join to one, itself among them.
+    fn joined_to(&self, switch: &str) -> &[usize] {
+        self.number(switch).and_then(|number| self.joined.get(number)).map_or(&[], |joined| joined)
     }
 
     /// The shortest way from a switch to an authorised server of a VLAN: through cables that carry the VLAN where there is one, else
     /// through any.
-    pub(super) fn way(&self, policy: &Policy, own: &Resolved, vlan: VlanId) -> Option<Way> {
+    pub(super) fn way(&self, stage: &Stage<'_>, vlan: VlanId) -> Option<Way> {
+        let Stage { policy, resolved: own, .. } = stage;
         let start = self.number(own.switch.name())?;
         let carries = |at: At| {
-            let resolved = self.kept.get(&at.0).map(|kept| &**kept).or_else(|| (at.0 == start).then_some(own));
+            let resolved = self.kept.get(&at.0).map(|kept| &**kept).or_else(|| (at.0 == start).then_some(*own));
             let position = self.cabled(at).map(|cabled| cabled.position);
-            resolved.zip(position).is_some_and(|(resolved, position)| {
-                Machine::new(Asked::new(&resolved.switch)).is_member(position, vlan) == Ok(true)
-            })
+            resolved
+                .zip(position)
+                .is_some_and(|(resolved, position)| stage.asked(&resolved.switch).is_member(position, vlan) == Ok(true))
         };
         self.way_through(policy, start, vlan, &carries).or_else(|| self.way_through(policy, start, vlan, &|_| true))
     }
@@ -337,7 +373,9 @@ impl Around {
                 return Some(Way { steps, server: *port });
             }
             for (out, into) in self.cables.of_switch(number) {
-                if may(out) && may(into) && seen.insert(into.0) {
+                // Behind one that nobody is reached through nothing is found.
+                if self.on_the_way[into.0] && !seen.contains(&into.0) && may(out) && may(into) {
+                    seen.insert(into.0);
                     from.insert(into.0, (out, into));
                     next.push_back(into.0);
                 }

@@ -1,8 +1,11 @@
 //! What the machine asks of the settings in force. What is unknown leaves through `?`, with the setting it hangs on.
 
+use std::cell::{Cell, RefCell};
 use std::fmt;
+use std::rc::Rc;
+use std::sync::Arc;
 
-use crate::model::{Key, Kind, SettingId, SettingType, Switch, TraitId, Value, VlanId};
+use crate::model::{Key, Kind, SettingId, SettingSet, SettingType, Switch, TraitId, Value, VlanId};
 
 /// Something that nobody knows, and on which it hangs how the machine goes on.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -40,17 +43,58 @@ impl fmt::Display for Assumed {
     }
 }
 
+/// Which settings were asked, of which switch: what was played comes out the same until one of them changes.
+#[derive(Debug, Default)]
+pub struct Notes(RefCell<Vec<(Arc<str>, Page)>>);
+
+/// The settings that were asked of one switch.
+type Page = Rc<Cell<SettingSet>>;
+
+impl Notes {
+    /// The page of a switch.
+    fn page(&self, switch: &Switch) -> Page {
+        let mut pages = self.0.borrow_mut();
+        if let Some((_, page)) = pages.iter().find(|(name, _)| name == switch.name()) {
+            return Rc::clone(page);
+        }
+        let page = Page::default();
+        pages.push((Arc::clone(switch.name()), Rc::clone(&page)));
+        page
+    }
+
+    /// What was asked of each switch.
+    pub fn all(&self) -> Vec<(Arc<str>, SettingSet)> {
+        self.0.borrow().iter().map(|(name, page)| (Arc::clone(name), page.get())).collect()
+    }
+}
+
 /// The settings of one switch, with at most one thing assumed in place of what is unknown.
 #[derive(Debug, Clone)]
 pub struct Asked<'a> {
     switch: &'a Switch,
     assumed: Option<Assumed>,
+    noted: Option<Page>,
 }
 
 impl<'a> Asked<'a> {
     /// The settings in force.
     pub fn new(switch: &'a Switch) -> Self {
-        Self { switch, assumed: None }
+        Self { switch, assumed: None, noted: None }
+    }
+
+    /// With notes of what is asked.
+    #[must_use]
+    pub fn noting(self, notes: Option<&Notes>) -> Self {
+        Self { noted: notes.map(|notes| notes.page(self.switch)), ..self }
+    }
+
+    /// Takes a note of what is asked.
+    pub(super) fn note(&self, id: SettingId) {
+        if let Some(page) = &self.noted {
+            let mut asked = page.get();
+            asked.insert(id);
+            page.set(asked);
+        }
     }
 
     /// With something in place of what is unknown.
@@ -65,6 +109,7 @@ impl<'a> Asked<'a> {
     }
 
     fn value<T: SettingType>(&self, id: SettingId, value: Option<&Value>) -> Known<T> {
+        self.note(id);
         let assumed = || match &self.assumed {
             Some(Assumed::Setting(setting, value)) if *setting == id => T::read(value),
             _ => None,

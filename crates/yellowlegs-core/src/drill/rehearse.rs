@@ -5,12 +5,12 @@ use std::sync::Arc;
 
 use super::agreed::agree;
 use super::around::Around;
-use super::asked::{Asked, Assumed, Hang, Known};
+use super::asked::{Asked, Assumed, Hang, Known, Notes};
 use super::machine::{Because, Machine, Millis, Session, Told};
 use super::{Drill, all};
 use crate::finding::{Evidence, quote_slot};
-use crate::model::{Cause, Scope, SettingId, Slot, StationAddress, Switch, facts, platform};
-use crate::policy::{Assignment, Faces, Policy, Role, assign};
+use crate::model::{Cause, Scope, SettingId, SettingSet, Slot, StationAddress, Switch, facts, platform};
+use crate::policy::{Assigned, Assignment, Faces, Policy, Role, assign};
 use crate::resolve::Resolved;
 
 /// How a drill ended on a port, worst first.
@@ -144,6 +144,8 @@ pub struct Stage<'a> {
     pub flood: u32,
     /// Each frame of a flood is played, also those of which the ones before tell what becomes of them.
     pub frame_by_frame: bool,
+    /// Where it is noted which settings are asked.
+    pub notes: Option<&'a Notes>,
     /// The port.
     pub port: usize,
 }
@@ -152,6 +154,11 @@ impl<'a> Stage<'a> {
     /// The switch.
     pub fn switch(&self) -> &'a Switch {
         &self.resolved.switch
+    }
+
+    /// The settings of a switch.
+    pub(super) fn asked<'s>(&self, switch: &'s Switch) -> Asked<'s> {
+        Asked::new(switch).noting(self.notes)
     }
 
     /// The port's role.
@@ -266,7 +273,7 @@ pub struct Rehearser<'a> {
     resolved: &'a Resolved,
     policy: &'a Policy,
     around: &'a Around,
-    roles: Assignment,
+    roles: Arc<Assignment>,
     /// Ports that a cable, a server, a mirror or a second station sets apart.
     apart: BTreeSet<usize>,
     flood: u32,
@@ -276,8 +283,13 @@ pub struct Rehearser<'a> {
 impl<'a> Rehearser<'a> {
     /// For a switch.
     pub fn new(resolved: &'a Resolved, policy: &'a Policy, around: &'a Around) -> Self {
+        let roles = Arc::new(assign(policy, &resolved.switch, resolved.lists()));
+        Self::with_roles(resolved, policy, around, roles)
+    }
+
+    /// The same, for one whose roles are known.
+    pub fn with_roles(resolved: &'a Resolved, policy: &'a Policy, around: &'a Around, roles: Arc<Assignment>) -> Self {
         let switch = &resolved.switch;
-        let roles = assign(policy, switch, resolved.lists());
         let mut apart: BTreeSet<usize> = around.cabled_ports(switch.name()).into_iter().collect();
         apart.extend(policy.servers_on(resolved).into_iter().filter_map(|(_, port)| port));
         for session in Machine::new(Asked::new(switch)).sessions().into_iter().flatten() {
@@ -324,14 +336,38 @@ impl<'a> Rehearser<'a> {
         role_of(self.policy, &self.roles, port)
     }
 
-    fn stage(&self, port: usize) -> Stage<'_> {
+    /// The role of a port, with what told it; none: nobody knows.
+    pub fn assigned(&self, port: usize) -> Option<Assigned> {
+        self.roles.ports.get(port).copied().flatten()
+    }
+
+    /// Whether a cable, a server, a mirror or a second station sets a port apart from all others.
+    pub fn is_apart(&self, port: usize) -> bool {
+        self.apart.contains(&port)
+    }
+
+    fn stage<'s>(&'s self, port: usize, notes: Option<&'s Notes>) -> Stage<'s> {
         let Self { resolved, policy, around, flood, frame_by_frame, .. } = *self;
-        Stage { resolved, policy, roles: &self.roles, around, flood, frame_by_frame, port }
+        Stage { resolved, policy, roles: &self.roles, around, flood, frame_by_frame, notes, port }
     }
 
     /// Plays every drill that is wanted on a port.
     pub fn play(&self, port: usize, wanted: impl Fn(&Drill) -> bool) -> Vec<Rehearsed> {
-        let stage = self.stage(port);
+        self.played(self.stage(port, None), wanted)
+    }
+
+    /// The same, with the settings that were asked for it, of each switch.
+    pub fn play_noting(
+        &self,
+        port: usize,
+        wanted: impl Fn(&Drill) -> bool,
+    ) -> (Vec<Rehearsed>, Vec<(Arc<str>, SettingSet)>) {
+        let notes = Notes::default();
+        let played = self.played(self.stage(port, Some(&notes)), wanted);
+        (played, notes.all())
+    }
+
+    fn played(&self, stage: Stage<'_>, wanted: impl Fn(&Drill) -> bool) -> Vec<Rehearsed> {
         all().iter().filter(|drill| wanted(drill)).filter_map(|drill| play(stage, drill)).collect()
     }
 }
@@ -343,9 +379,11 @@ pub(super) const LINKS: &str = "links";
 const MOST_ENDS: usize = 3;
 
 fn play(stage: Stage<'_>, drill: &'static Drill) -> Option<Rehearsed> {
-    let asked = Asked::new(stage.switch());
+    let asked = stage.asked(stage.switch());
     let run = |asked: Asked<'_>| -> Known<Option<Rehearsal>> {
-        let told = (drill.run)(&stage, Machine::new(asked))?;
+        let told = (drill.run)(&stage, Machine::new(asked.clone()))?;
+        // Whether it is agreed on hangs on these, too.
+        told.iter().flat_map(|told| &told.unless).for_each(|id| asked.note(*id));
         Ok(told.map(|told| agree(&stage, drill, told)))
     };
     let rehearsed = |told, hangs| Rehearsed { drill, port: stage.port, told, hangs };

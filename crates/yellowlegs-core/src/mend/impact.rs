@@ -62,23 +62,21 @@ pub struct Impact {
 /// So many stations are named of one port.
 const NAMED: usize = 8;
 
-/// Works out who is touched by each step.
-pub(super) fn touch(site: &Site<'_>, steps: &mut [Step]) {
-    for step in steps {
-        let Some(resolved) = site.get(&step.change.switch) else { continue };
-        let mut impact = Vec::new();
-        for (about, from) in &step.change.from {
-            match about {
-                About::Port(port) => {
-                    let seen = Seen::on(resolved, port);
-                    impact.extend(seen.touched(step, from.as_ref()));
-                }
-                About::Switch | About::Vlan(_) => impact.extend(of_switch(resolved, step, from.as_ref())),
-                About::Mirror(_) => {}
+/// Works out who is touched by a step.
+pub(super) fn touch(site: &Site<'_>, step: &mut Step) {
+    let Some(resolved) = site.get(&step.change.switch) else { return };
+    let mut impact = Vec::new();
+    for (about, from) in &step.change.from {
+        match about {
+            About::Port(port) => {
+                let seen = Seen::on(resolved, port);
+                impact.extend(seen.touched(step, from.as_ref()));
             }
+            About::Switch | About::Vlan(_) => impact.extend(of_switch(resolved, step, from.as_ref())),
+            About::Mirror(_) => {}
         }
-        step.impact = impact;
     }
+    step.impact = impact;
 }
 
 /// Steps that touch somebody, and what comes after them, go into a later phase.

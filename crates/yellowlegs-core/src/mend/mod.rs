@@ -4,7 +4,7 @@
 //! 2. [`order`]: what has to be there first.
 //! 3. [`write`]: the lines, and the lines that take them back.
 //! 4. [`impact`]: who is touched, by what the network says.
-//! 5. [`proof`]: the fleet after every step.
+//! 5. [`proof`]: the fleet after every step; [`watch`]: what a step can matter to.
 
 mod answers;
 mod held;
@@ -14,6 +14,7 @@ mod proof;
 mod reach;
 mod site;
 mod wanted;
+mod watch;
 mod ways;
 mod write;
 
@@ -27,11 +28,12 @@ pub use order::{Cycle, DEPENDENCIES, Dependency, Lie, Ordered, Way, Within, orde
 pub use proof::{Broke, Proof};
 pub use site::{Member, Site};
 pub use wanted::{NO_SETTING, OpenPoint, STILL};
-pub use write::{Written, order_of};
+pub use write::order_of;
 
 use crate::finding::Finding;
 use crate::model::{SettingId, Value};
 use crate::resolve::{About, Wide};
+use write::Writing;
 
 /// One setting that gets one value, in one place of a switch or several.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -98,6 +100,8 @@ pub struct Order<'a> {
     pub touching_from: usize,
     /// What has to be there first.
     pub rows: &'a [&'static Dependency],
+    /// Is told how many changes of how many are tried.
+    pub tells: &'a dyn Fn(usize, usize),
 }
 
 /// The repair.
@@ -161,13 +165,20 @@ fn held(change: &Change, broke: &Broke) -> ByHand {
     }
 }
 
-/// Steps that touch somebody in a later phase: in another order lines may have to be others.
-fn put_off(site: &Site<'_>, mut steps: Vec<Step>, order: &Order<'_>) -> Vec<Step> {
+/// Changes with those that touch somebody in a later phase, and their order: in another order lines may have to be others.
+fn put_off(
+    site: &Site<'_>,
+    (changes, in_order): (&[Change], &[Ordered]),
+    order: &Order<'_>,
+) -> (Vec<Change>, Vec<Ordered>, Vec<ByHand>) {
+    let mut writing = Writing::new(site, changes, in_order, order.each_port);
+    let mut steps: Vec<Step> = Vec::new();
+    while writing.left() > 0 {
+        steps.extend(writing.block().into_iter().map(|made| made.step));
+    }
+    steps.iter_mut().for_each(|step| impact::touch(site, step));
     impact::put_off(&mut steps, order.touching_from);
-    let changes: Vec<Change> = steps.iter().map(|step| step.change.clone()).collect();
-    let mut again = write::write(site, &changes, &write::order_of(&steps), order.each_port).steps;
-    impact::touch(site, &mut again);
-    again
+    (steps.iter().map(|step| step.change.clone()).collect(), write::order_of(&steps), writing.by_hand)
 }
 
 /// Makes the plan.
@@ -175,32 +186,32 @@ pub fn plan<'p>(site: &Site<'p>, order: &Order<'_>) -> Result<Plan<'p>, NoPlan> 
     let wanted::Wanting { findings, chosen, changes, open, by_hand: mut people, saves, before } =
         wanted::gather(site, order);
     let map = reach::Map::of(site);
-    let (distances, islands) = (reach::distances(site, &map), reach::islands(site, &map));
-    let lie = |switch: &str| Lie {
-        distance: distances.get(switch).copied().unwrap_or(usize::MAX),
-        island: islands.get(switch).copied().unwrap_or(usize::MAX),
+    let (distances, islands) = (reach::distances(site, &map), reach::islands(&map));
+    let lie = |switch: &str| {
+        let at = site.number(switch).unwrap_or(usize::MAX);
+        Lie {
+            distance: distances.get(&at).copied().unwrap_or(usize::MAX),
+            island: islands.get(at).copied().unwrap_or(usize::MAX),
+        }
     };
     let (mut changes, mut held_back) = (changes, 0);
-    let (steps, proven, saves) = loop {
+    let (walked, by_hand) = loop {
         let in_order = ordered(&changes, order.rows, &lie).map_err(|cycle| {
             let told: Vec<String> = cycle.changes.iter().filter_map(|n| changes.get(*n)).map(Change::shown).collect();
             NoPlan::Cycle(told.join("; "))
         })?;
-        let Written { mut steps, by_hand } = write::write(site, &changes, &in_order, order.each_port);
-        impact::touch(site, &mut steps);
-        if order.touching_from > 1 {
-            steps = put_off(site, steps, order);
-        }
-        let saves = write::saves(site, &steps, &saves);
-        let saved = saves.iter().map(|(switch, _)| Arc::clone(switch)).collect();
-        let holds_back = order.hold_back && held_back < MOST_HELD_BACK;
-        let proven = proof::prove((site, &map), &steps, (&findings, &chosen, &before), &saved, holds_back)?;
-        let Some(broke) = proven.proof.broke.as_ref().filter(|_| holds_back) else {
-            people.extend(by_hand);
-            break (steps, proven, saves);
+        let late = (order.touching_from > 1).then(|| put_off(site, (&changes, &in_order), order));
+        let (of, in_order, mut by_hand) = match &late {
+            Some((changes, in_order, by_hand)) => (&changes[..], &in_order[..], by_hand.clone()),
+            None => (&changes[..], &in_order[..], Vec::new()),
         };
-        let block = steps.get(broke.step - 1).map(|step| step.block);
-        for Step { change, .. } in steps.iter().filter(|step| Some(step.block) == block) {
+        let holds_back = order.hold_back && held_back < MOST_HELD_BACK;
+        let writing = Writing::new(site, of, in_order, order.each_port);
+        let (walked, not_written) = proof::walk((site, &map), &writing, order, holds_back);
+        by_hand.extend(not_written);
+        let Some(broke) = walked.broke.as_ref().filter(|_| holds_back) else { break (walked, by_hand) };
+        let block = walked.steps.get(broke.step - 1).map(|step| step.block);
+        for Step { change, .. } in walked.steps.iter().filter(|step| Some(step.block) == block) {
             changes.retain(|other| {
                 (&other.switch, other.setting, &other.to) != (&change.switch, change.setting, &change.to)
             });
@@ -208,6 +219,10 @@ pub fn plan<'p>(site: &Site<'p>, order: &Order<'_>) -> Result<Plan<'p>, NoPlan> 
         }
         held_back += 1;
     };
+    people.extend(by_hand);
+    let saves = write::saves(site, &walked.steps, &saves);
+    let saved = saves.iter().map(|(switch, _)| Arc::clone(switch)).collect();
+    let (steps, proven) = proof::prove(site, walked, (&findings, &chosen, &before), &saved)?;
     // What another change has settled is neither asked nor done by hand.
     let there = &proven.there;
     let is_left = |number: &usize| findings.get(*number).is_some_and(|finding| there.contains(&finding.fingerprint));

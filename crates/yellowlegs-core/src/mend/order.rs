@@ -299,7 +299,9 @@ pub fn ordered(
     };
     let count = blocks.changes.len();
     let (mut into, mut out) = (vec![Vec::new(); count], vec![0; count]);
+    let mut waits = vec![Vec::new(); changes.len()];
     for (number, knot) in knots.iter().enumerate() {
+        knot.later.iter().for_each(|change| waits[*change].push(number));
         knot.before.iter().for_each(|block| into[*block].push(number));
         knot.after.iter().for_each(|block| out[*block] += 1);
     }
@@ -311,7 +313,7 @@ pub fn ordered(
         let mut of_block = blocks.changes[block].clone();
         of_block.sort_by_key(|number| (habit(&changes[*number]), *number));
         for change in of_block {
-            let after = knots.iter().filter(|knot| knot.later.contains(&change));
+            let after = waits[change].iter().filter_map(|knot: &usize| knots.get(*knot));
             let after = after.map(|knot| (knot.row, Arc::clone(&knot.first))).collect();
             order.push(Ordered { change, phase, block, after });
         }
@@ -358,17 +360,26 @@ struct Blocks {
 
 impl Blocks {
     fn of(changes: &[Change], lie: &dyn Fn(&str) -> Lie) -> Self {
+        // Each leads to another of its block, the last to itself.
         let mut of: Vec<usize> = (0..changes.len()).collect();
+        let last = |of: &mut Vec<usize>, mut number: usize| {
+            while of[number] != number {
+                of[number] = of[of[number]];
+                number = of[number];
+            }
+            number
+        };
         for together in TOGETHER {
             let mut met: BTreeMap<Scope, usize> = BTreeMap::new();
             for number in (0..changes.len()).filter(|number| together.contains(&changes[*number].setting)) {
                 for scope in changes[number].scopes(Within::Port, lie) {
-                    let other = of[*met.entry(scope).or_insert(number)];
-                    let own = of[number];
-                    of.iter_mut().filter(|block| **block == own).for_each(|block| *block = other);
+                    let other = *met.entry(scope).or_insert(number);
+                    let (own, other) = (last(&mut of, number), last(&mut of, other));
+                    of[own] = other;
                 }
             }
         }
+        let mut of: Vec<usize> = (0..changes.len()).map(|number| last(&mut of, number)).collect();
         let mut numbers: BTreeMap<usize, usize> = BTreeMap::new();
         let mut members: Vec<Vec<usize>> = Vec::new();
         for (number, block) in of.iter_mut().enumerate() {

@@ -3,15 +3,13 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use super::reach::{Map, reached};
-use super::{NoPlan, Site, Step};
-use crate::drill::{Around, Outcome, Rehearser};
+use super::reach::Map;
+use super::watch::Watch;
+use super::write::{Made, Writing};
+use super::{ByHand, NoPlan, Order, Site, Step, impact};
 use crate::finding::Finding;
-use crate::model::{SavedCopy, settings};
-use crate::resolve::{About, Resolved, differences};
-
-/// The drills of those who are right: what they come to may not become worse on the way.
-pub(super) const LEGITIMATE: &[&str] = &["real-server", "phone-boot", "desk-boot", "stream-join"];
+use crate::model::SavedCopy;
+use crate::resolve::differences;
 
 /// What the steps come to.
 #[derive(Debug, Clone, Default)]
@@ -50,175 +48,76 @@ pub(super) struct Proven<'p> {
     pub(super) there: BTreeSet<String>,
 }
 
-/// How each legitimate drill ends on each port of a switch.
-type Held = BTreeMap<(usize, &'static str), (Outcome, String)>;
-
-fn held(site: &Site<'_>, resolved: &Resolved, around: &Around, wanted: impl Fn(usize) -> bool) -> Held {
-    let rehearser = Rehearser::new(resolved, site.policy, around);
-    let mut of_class: BTreeMap<usize, Vec<(&'static str, Outcome, String)>> = BTreeMap::new();
-    let mut all = Held::new();
-    for port in (0..resolved.switch.ports().len()).filter(|port| wanted(*port)) {
-        let class = rehearser.class_of(port);
-        let told = of_class.entry(class).or_insert_with(|| {
-            let played = rehearser.play(class, |drill| LEGITIMATE.contains(&drill.name));
-            played.into_iter().map(|played| (played.drill.name, played.told.outcome, played.told.says)).collect()
-        });
-        all.extend(told.iter().map(|(drill, outcome, says)| ((port, *drill), (*outcome, says.clone()))));
-    }
-    all
+/// The steps, and the fleet after them.
+pub(super) struct Walked<'p> {
+    pub(super) steps: Vec<Step>,
+    now: Site<'p>,
+    drills: usize,
+    pub(super) broke: Option<Broke>,
 }
 
-/// Whether it became worse: what held holds no more, or what worked, if with a leak, works no more.
-fn is_worse(before: Outcome, after: Outcome) -> bool {
-    let fails = matches!(after, Outcome::Outage | Outcome::Undetermined);
-    match before {
-        Outcome::Outage | Outcome::Undetermined => false,
-        Outcome::LetThrough => fails,
-        Outcome::Agreed | Outcome::Told | Outcome::Held => fails || after == Outcome::LetThrough,
-    }
-}
-
-/// The first drill that became worse.
-fn broken(before: &Held, after: &Held) -> Option<(usize, &'static str, String)> {
-    before.iter().find_map(|((port, drill), (outcome, _))| {
-        let (now, says) = after.get(&(*port, *drill))?;
-        is_worse(*outcome, *now)
-            .then(|| (*port, *drill, format!("{} before, now {}: {says}", outcome.word(), now.word())))
-    })
-}
-
-/// What worked after the last look.
-struct Watch<'m> {
-    map: &'m Map,
-    around: Around,
-    held: Vec<Held>,
-    reached: BTreeSet<Arc<str>>,
-}
-
-impl<'m> Watch<'m> {
-    fn of(site: &Site<'_>, map: &'m Map) -> Self {
-        let around = site.around();
-        let held = site.switches().map(|resolved| held(site, resolved, &around, |_| true)).collect();
-        Self { map, around, held, reached: reached(site, map) }
-    }
-
-    /// Looks at everything that some steps can matter to: how many drills were held against what they came to before, and the first
-    /// thing that became worse.
-    fn look(&mut self, now: &Site<'_>, steps: &[&Step]) -> (usize, Option<Broke>) {
-        let Some(first) = steps.first() else { return (0, None) };
-        let name = &first.change.switch;
-        let (Some(at), Some(resolved)) = (now.number(name), now.get(name)) else { return (0, None) };
-        // The ports that the steps are about; none: all of the switch.
-        let own = own_ports(&self.around, resolved, steps);
-        self.around.update(resolved, now.policy, now.as_of);
-        if self.around.is_stale() {
-            self.around = now.around();
-        }
-        let held_now = held(now, resolved, &self.around, |port| own.as_ref().is_none_or(|own| own.contains(&port)));
-        let mut drills = held_now.len();
-        let mut broke = broken(&self.held[at], &held_now).map(|told| Broke::of(resolved, told));
-        self.held[at].extend(held_now);
-        if own.is_some() || !self.around.is_on_the_way(name) {
-            return (drills, broke);
-        }
-        // What of others crosses this switch hangs on their VLAN alone: one port of each.
-        for (other, resolved) in now.switches().enumerate().filter(|(other, _)| *other != at) {
-            let sample = sample(resolved, &self.held[other]);
-            let held_now = held(now, resolved, &self.around, |port| sample.contains(&port));
-            drills += held_now.len();
-            broke = broke.or_else(|| broken(&self.held[other], &held_now).map(|told| Broke::of(resolved, told)));
-            self.held[other].extend(held_now);
-        }
-        let before = std::mem::replace(&mut self.reached, reached(now, self.map));
-        let lost = before.difference(&self.reached).next();
-        broke = broke.or_else(|| {
-            lost.map(|lost| Broke {
-                step: 0,
-                what: "the way in".to_owned(),
-                switch: Arc::clone(lost),
-                port: None,
-                says: "the switch is not reached any more from where the engineer comes in".to_owned(),
-            })
-        });
-        (drills, broke)
-    }
-}
-
-impl Broke {
-    fn of(resolved: &Resolved, (port, drill, says): (usize, &'static str, String)) -> Self {
-        Self {
-            step: 0,
-            what: drill.to_owned(),
-            switch: Arc::clone(resolved.switch.name()),
-            port: resolved.switch.ports().get(port).map(ToString::to_string),
-            says,
-        }
-    }
-}
-
-/// The ports that steps are about, where they are about nothing else: none of them has a cable of the fleet.
-fn own_ports(around: &Around, resolved: &Resolved, steps: &[&Step]) -> Option<BTreeSet<usize>> {
-    let cabled = around.cabled_ports(resolved.switch.name());
-    let abouts = steps.iter().flat_map(|step| step.change.from.keys().chain(step.also.iter().map(|(about, _)| about)));
-    let port = |about: &About| match about {
-        About::Port(port) => resolved.switch.port_index(port).filter(|port| !cabled.contains(port)),
-        _ => None,
-    };
-    abouts.map(port).collect()
-}
-
-/// A port of each VLAN, of those on which something worked.
-fn sample(resolved: &Resolved, held: &Held) -> BTreeSet<usize> {
-    let switch = &resolved.switch;
-    let untagged = |port: usize| {
-        let vlan = |key| switch.setting(Some(port), key).value.flatten();
-        (vlan(settings::ACCESS_VLAN), vlan(settings::VOICE_VLAN), vlan(settings::NATIVE_VLAN))
-    };
-    let mut first = BTreeMap::new();
-    for ((port, drill), (outcome, _)) in held {
-        if !matches!(outcome, Outcome::Outage | Outcome::Undetermined) {
-            first.entry((*drill, untagged(*port))).or_insert(*port);
-        }
-    }
-    first.into_values().collect()
-}
-
-/// Applies the steps one after the other and looks after each.
-pub(super) fn prove<'p>(
+/// Makes one block of steps after the other and looks after each; `stop`: at the first that breaks something.
+pub(super) fn walk<'p>(
     (site, map): (&Site<'p>, &Map),
-    steps: &[Step],
-    (findings, chosen, before): (&[Finding], &[usize], &BTreeSet<String>),
-    saved: &BTreeSet<Arc<str>>,
-    stop_at_break: bool,
-) -> Result<Proven<'p>, NoPlan> {
-    let mut now = site.clone();
-    let mut proof = Proof::default();
-    let mut watch = Watch::of(site, map);
-    // The steps of a block, of which the last is not made yet.
-    let mut block: Vec<&Step> = Vec::new();
-    for (number, step) in steps.iter().enumerate() {
-        let name = &step.change.switch;
-        let Some(after) = now.get(name).and_then(|resolved| resolved.with_lines(&step.text)) else { continue };
-        now.put(after);
-        block.push(step);
-        let next = steps.get(number + 1);
-        if next.is_none_or(|next| next.block != step.block) && proof.broke.is_none() {
-            let (drills, broke) = watch.look(&now, &block);
-            proof.drills += drills;
-            proof.broke = broke.map(|broke| Broke { step: number + 1, ..broke });
-            block.clear();
-            if proof.broke.is_some() && stop_at_break {
+    writing: &Writing<'_, 'p>,
+    order: &Order<'_>,
+    stop: bool,
+) -> (Walked<'p>, Vec<ByHand>) {
+    let mut quick = writing.clone();
+    let (walked, missed) = walk_with(Watch::of(site, map), site, &mut quick, order, stop);
+    if !missed {
+        return (walked, quick.by_hand);
+    }
+    let mut thorough = writing.clone();
+    let watch = Watch::of(site, map).of_every_step();
+    let (walked, _) = walk_with(watch, site, &mut thorough, order, stop);
+    (walked, thorough.by_hand)
+}
+
+/// The same by one watch; and whether it has missed something.
+fn walk_with<'p>(
+    mut watch: Watch<'_>,
+    site: &Site<'p>,
+    writing: &mut Writing<'_, 'p>,
+    order: &Order<'_>,
+    stop: bool,
+) -> (Walked<'p>, bool) {
+    let mut walked = Walked { steps: Vec::new(), now: site.clone(), drills: 0, broke: None };
+    let all = writing.left();
+    while writing.left() > 0 {
+        let mut made = writing.block();
+        made.iter_mut().for_each(|made| impact::touch(site, &mut made.step));
+        let steps: Vec<&Step> = made.iter().map(|made| &made.step).collect();
+        let looks = walked.broke.is_none().then(|| watch.before(&walked.now, &steps)).flatten();
+        for Made { step, after } in &made {
+            walked.now.put_after(&step.text, after);
+        }
+        walked.steps.extend(made.into_iter().map(|made| made.step));
+        if let Some(reach) = looks {
+            let broke = watch.after(&walked.now, &reach);
+            walked.broke = broke.map(|broke| Broke { step: walked.steps.len(), ..broke });
+            if walked.broke.is_some() && stop {
                 break;
             }
         }
+        (order.tells)(all - writing.left(), all);
     }
-    if proof.broke.is_some() && stop_at_break {
-        return Ok(Proven { proof, after: now, there: BTreeSet::new() });
-    }
-    same_by_text(site, &now, steps)?;
-    // Judged once, when all is done.
+    walked.drills = watch.drills;
+    (walked, watch.has_missed())
+}
+
+/// Judges the fleet once, when all is done.
+pub(super) fn prove<'p>(
+    site: &Site<'p>,
+    walked: Walked<'p>,
+    (findings, chosen, before): (&[Finding], &[usize], &BTreeSet<String>),
+    saved: &BTreeSet<Arc<str>>,
+) -> Result<(Vec<Step>, Proven<'p>), NoPlan> {
+    let Walked { steps, mut now, drills, broke } = walked;
+    let mut proof = Proof { drills, broke, ..Proof::default() };
+    same_by_text(site, &now, &steps)?;
     let changed: BTreeSet<&Arc<str>> = steps.iter().map(|step| &step.change.switch).collect();
-    for switch in changed.into_iter().chain(saved) {
+    for switch in changed.into_iter().chain(saved).collect::<BTreeSet<_>>() {
         save(&mut now, switch);
     }
     let there: BTreeMap<String, Finding> =
@@ -230,7 +129,7 @@ pub(super) fn prove<'p>(
     let fingerprints = there.keys().cloned().collect();
     let is_new = |finding: &Finding| !before.contains(&finding.fingerprint) && finding.waiver.is_none();
     proof.new = there.into_values().filter(is_new).collect();
-    Ok(Proven { proof, after: now, there: fingerprints })
+    Ok((steps, Proven { proof, after: now, there: fingerprints }))
 }
 
 /// Judges a switch anew; what runs is what is saved, where a saved copy is kept.
@@ -238,7 +137,7 @@ fn save(now: &mut Site<'_>, switch: &str) {
     let Some(resolved) = now.get(switch).map(|resolved| (**resolved).clone()) else { return };
     let alone = resolved.alone().filter(|_| !matches!(resolved.switch.saved(), SavedCopy::NotKept));
     now.replace(match alone {
-        Some(alone) => resolved.with_saved(SavedCopy::Read(Box::new(alone.switch))),
+        Some(alone) => resolved.with_saved(SavedCopy::Read(Arc::new(alone.switch))),
         None => resolved,
     });
 }

@@ -1,7 +1,6 @@
 //! How far each switch is from where the engineer comes in, and whether the way to it stands.
 
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
-use std::sync::Arc;
 
 use super::Site;
 use crate::model::{Mode, VlanSet, settings};
@@ -13,50 +12,79 @@ type End = (usize, usize);
 
 /// The cables of a fleet: looked up once, for no change of a setting moves one.
 pub(super) struct Map {
-    cables: Vec<(End, End)>,
+    /// The cables of each switch, each from its own end.
+    cables: Vec<Vec<(End, End)>>,
 }
 
 impl Map {
     pub(super) fn of(site: &Site<'_>) -> Self {
         let names: Vec<&str> = site.switches().map(|resolved| &**resolved.switch.name()).collect();
-        Self { cables: site.around().cables_among(&names) }
+        let mut cables = vec![Vec::new(); names.len()];
+        for (a, b) in site.around().cables_among(&names) {
+            cables[a.0].push((a, b));
+            cables[b.0].push((b, a));
+        }
+        Self { cables }
+    }
+
+    fn of_switch(&self, switch: usize) -> &[(End, End)] {
+        self.cables.get(switch).map_or(&[], |cables| cables)
+    }
+
+    /// The switches that cables lead to from one, each with the cables between them, as far as each cable stands.
+    fn walk(&self, start: usize, stands: &dyn Fn(End, End) -> bool) -> BTreeMap<usize, usize> {
+        let mut far = BTreeMap::new();
+        let mut ahead = VecDeque::from([(start, 0)]);
+        while let Some((switch, steps)) = ahead.pop_front() {
+            if far.contains_key(&switch) {
+                continue;
+            }
+            far.insert(switch, steps);
+            let on = self.of_switch(switch).iter().filter(|(from, to)| !far.contains_key(&to.0) && stands(*from, *to));
+            ahead.extend(on.map(|(_, to)| (to.0, steps + 1)));
+        }
+        far
     }
 }
 
 /// Cables between each switch and the one that the engineer comes in by; without an entry in the policy, none is known.
-pub(super) fn distances(site: &Site<'_>, map: &Map) -> BTreeMap<Arc<str>, usize> {
-    walk(site, &map.cables, &|_, _| true)
+pub(super) fn distances(site: &Site<'_>, map: &Map) -> BTreeMap<usize, usize> {
+    entry(site).map(|entry| map.walk(entry, &|_, _| true)).unwrap_or_default()
 }
 
-/// Which switches cables join, by the lowest position among them.
-pub(super) fn islands(site: &Site<'_>, map: &Map) -> BTreeMap<Arc<str>, usize> {
-    let names: Vec<&Arc<str>> = site.switches().map(|resolved| resolved.switch.name()).collect();
-    let mut of: Vec<usize> = (0..names.len()).collect();
-    // Each cable gives both ends the lower number, until none changes.
-    loop {
-        let mut moved = false;
-        for ((a, _), (b, _)) in &map.cables {
-            let low = of[*a].min(of[*b]);
-            moved |= of[*a] != low || of[*b] != low;
-            (of[*a], of[*b]) = (low, low);
-        }
-        if !moved {
-            break;
+/// Of each switch, which switches cables join it to: by the lowest position among them.
+pub(super) fn islands(map: &Map) -> Vec<usize> {
+    let mut of = vec![usize::MAX; map.cables.len()];
+    for start in 0..of.len() {
+        if of[start] == usize::MAX {
+            map.walk(start, &|_, _| true).into_keys().for_each(|number| of[number] = start);
         }
     }
-    names.into_iter().cloned().zip(of).collect()
+    of
 }
 
 /// The switches that are reached from where the engineer comes in: over ports that are open and carry one VLAN of management, or
 /// where the policy has none, any one VLAN.
-pub(super) fn reached(site: &Site<'_>, map: &Map) -> BTreeSet<Arc<str>> {
-    let switches: Vec<&Arc<Resolved>> = site.switches().collect();
-    let stands = |a: (usize, usize), b: (usize, usize)| {
-        let (Some(here), Some(there)) = (switches.get(a.0), switches.get(b.0)) else { return false };
-        let (Some(here), Some(there)) = (carries(site, here, a.1), carries(site, there, b.1)) else { return false };
-        !here.common(&there).is_empty()
-    };
-    walk(site, &map.cables, &stands).into_keys().collect()
+pub(super) fn reached(site: &Site<'_>, map: &Map) -> BTreeSet<usize> {
+    let all = entry(site).map(|entry| map.walk(entry, &|here, there| stands(site, here, there))).unwrap_or_default();
+    all.into_keys().collect()
+}
+
+/// Whether one switch is reached, where all others are as they were.
+pub(super) fn is_reached(site: &Site<'_>, map: &Map, reached: &BTreeSet<usize>, switch: usize) -> bool {
+    let from_another = |(here, there): &(End, End)| reached.contains(&there.0) && stands(site, *there, *here);
+    entry(site) == Some(switch) || map.of_switch(switch).iter().any(from_another)
+}
+
+fn entry(site: &Site<'_>) -> Option<usize> {
+    site.policy.management.as_ref().and_then(|entry| site.number(&entry.switch))
+}
+
+/// Whether a cable carries management.
+fn stands(site: &Site<'_>, here: End, there: End) -> bool {
+    let carried = |(switch, port): End| carries(site, site.at(switch)?, port);
+    let (Some(here), Some(there)) = (carried(here), carried(there)) else { return false };
+    !here.common(&there).is_empty()
 }
 
 /// What of management a port carries; none: it is closed.
@@ -77,28 +105,4 @@ fn carries(site: &Site<'_>, resolved: &Resolved, port: usize) -> Option<VlanSet>
     }
     let of: VlanSet = site.policy.vlans_for(switch.name(), Purpose::Management).map(|vlan| vlan.id).collect();
     Some(if of.is_empty() { carried } else { carried.common(&of) })
-}
-
-fn walk(site: &Site<'_>, cables: &[(End, End)], stands: &dyn Fn(End, End) -> bool) -> BTreeMap<Arc<str>, usize> {
-    let names: Vec<&Arc<str>> = site.switches().map(|resolved| resolved.switch.name()).collect();
-    let mut far = BTreeMap::new();
-    let entry = site.policy.management.as_ref().and_then(|entry| site.number(&entry.switch));
-    let mut ahead: VecDeque<(usize, usize)> = entry.map(|entry| (entry, 0)).into_iter().collect();
-    let mut next: BTreeMap<usize, Vec<(End, End)>> = BTreeMap::new();
-    for (a, b) in cables {
-        next.entry(a.0).or_default().push((*a, *b));
-        next.entry(b.0).or_default().push((*b, *a));
-    }
-    let mut seen = BTreeSet::new();
-    while let Some((switch, steps)) = ahead.pop_front() {
-        if !seen.insert(switch) {
-            continue;
-        }
-        if let Some(name) = names.get(switch) {
-            far.insert(Arc::clone(name), steps);
-        }
-        let on = next.get(&switch).into_iter().flatten().filter(|(from, to)| stands(*from, *to));
-        ahead.extend(on.map(|(_, to)| (to.0, steps + 1)));
-    }
-    far
 }

@@ -66,10 +66,16 @@ impl<'p> Site<'p> {
         Member { resolved, judged: Arc::new(judged) }
     }
 
-    /// Puts another reading of a switch in its place; what was found on it stays until it is judged again.
-    pub(super) fn put(&mut self, resolved: Resolved) {
-        let Some(number) = self.number(resolved.switch.name()) else { return };
-        self.members[number].resolved = Arc::new(resolved);
+    /// Puts a switch with lines more in its place, which were tried without its state; what was found on it stays until it is
+    /// judged again.
+    pub(super) fn put_after(&mut self, lines: &[String], tried: &Arc<Resolved>) {
+        let Some(number) = self.number(tried.switch.name()) else { return };
+        let resolved = &mut self.members[number].resolved;
+        if resolved.is_alone() {
+            *resolved = Arc::clone(tried);
+        } else if let Some(after) = resolved.with_lines(lines) {
+            *resolved = Arc::new(after);
+        }
     }
 
     /// Puts another reading of a switch in its place, judged.
@@ -86,6 +92,11 @@ impl<'p> Site<'p> {
     /// A switch by name.
     pub fn get(&self, name: &str) -> Option<&Arc<Resolved>> {
         Some(&self.members.get(self.number(name)?)?.resolved)
+    }
+
+    /// A switch by position.
+    pub fn at(&self, number: usize) -> Option<&Arc<Resolved>> {
+        Some(&self.members.get(number)?.resolved)
     }
 
     /// The position of a switch.

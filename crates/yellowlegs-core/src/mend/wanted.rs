@@ -8,7 +8,7 @@ use super::{ByHand, Change, Order, Proof, Site};
 use crate::check::{Case, Mending, Place, Question, SwitchView, Target, To, all};
 use crate::finding::Finding;
 use crate::model::{Mode, SettingId, SettingType, Value, platform, settings};
-use crate::policy::assign;
+use crate::policy::{Assignment, assign};
 use crate::resolve::{About, Resolved, Several};
 
 /// A decision that is not taken.
@@ -95,6 +95,7 @@ pub(super) fn gather(site: &Site<'_>, order: &Order<'_>) -> Wanting {
         places: Places::new(),
         open: Vec::new(),
         by_hand: Vec::new(),
+        told: BTreeSet::new(),
         saves: BTreeSet::new(),
     };
     let mut now = site.clone();
@@ -131,6 +132,8 @@ struct Gathering<'a> {
     places: Places,
     open: Vec<OpenPoint>,
     by_hand: Vec<ByHand>,
+    /// The findings that are for people.
+    told: BTreeSet<usize>,
     saves: BTreeSet<Arc<str>>,
 }
 
@@ -138,9 +141,10 @@ impl Gathering<'_> {
     /// Takes in what some findings ask for; comes to the switches that change by it.
     fn take(&mut self, site: &Site<'_>, now: &Site<'_>, findings: &[Finding], round: &[usize]) -> BTreeSet<usize> {
         let mut wanted: Vec<(usize, Target)> = Vec::new();
+        let mut roles = Roles::default();
         for number in round {
             let finding = &findings[*number];
-            let targets = match mending_of(now, finding) {
+            let targets = match mending_of(now, finding, &mut roles) {
                 Mending::Targets(targets) => targets,
                 Mending::Ask(question) => match self.asked(*number, finding, question) {
                     Some(targets) => targets,
@@ -155,7 +159,7 @@ impl Gathering<'_> {
                     continue;
                 }
             };
-            let each = targets.into_iter().map(|target| by_membership(now, &target).unwrap_or(target));
+            let each = targets.into_iter().map(|target| by_membership(now, &target, &mut roles).unwrap_or(target));
             wanted.extend(each.map(|target| (*number, target)));
         }
         // What is left of a port's faults shows when it is in its mode and its VLANs; of a switch's, when its ports are.
@@ -193,7 +197,7 @@ impl Gathering<'_> {
     }
 
     fn person(&mut self, number: usize, finding: &Finding, why: &str) {
-        if self.by_hand.iter().any(|told| told.because == [number]) {
+        if !self.told.insert(number) {
             return;
         }
         self.by_hand.push(ByHand {
@@ -327,9 +331,14 @@ impl Gathering<'_> {
                 Some(after) => alone = after,
                 None => self.one_after_the_other(&mut alone, &due),
             }
-            if let Some(after) = alone.text().and_then(|text| resolved.with_text(text)) {
-                now.replace(after);
-            }
+            let is_alone = resolved.is_alone();
+            let saved = resolved.switch.saved().clone();
+            let after = if is_alone {
+                Some(alone.with_saved(saved))
+            } else {
+                alone.text().and_then(|text| resolved.with_text(text))
+            };
+            after.into_iter().for_each(|after| now.replace(after));
         }
     }
 }
@@ -337,7 +346,9 @@ impl Gathering<'_> {
 /// The places of one switch that get one value, together. How wide it is written is looked at later.
 fn groups(places: &Places, at: usize) -> Vec<Several> {
     let mut groups: Vec<Several> = Vec::new();
-    for ((_, setting, about), wish) in places.iter().filter(|((switch, ..), _)| *switch == at) {
+    let first = SettingId::all().next().map(|setting| (at, setting, About::Switch));
+    let of_switch = first.map(|first| places.range(first..)).into_iter().flatten();
+    for ((_, setting, about), wish) in of_switch.take_while(|((switch, ..), _)| *switch == at) {
         let Some(to) = &wish.to else { continue };
         match groups.iter_mut().find(|group| group.setting == *setting && group.value == *to) {
             Some(group) => group.abouts.push(about.clone()),
@@ -361,7 +372,7 @@ fn changes(site: &Site<'_>, places: Places) -> Vec<Change> {
         }
         let switch = Arc::clone(resolved.switch.name());
         let same = |change: &&mut Change| change.switch == switch && change.setting == setting && change.to == to;
-        match changes.iter_mut().rev().find(same) {
+        match changes.iter_mut().rev().take_while(|change| change.switch == switch).find(same) {
             Some(change) => {
                 change.from.insert(about, from);
                 change.because.extend(wish.because);
@@ -382,7 +393,7 @@ fn changes(site: &Site<'_>, places: Places) -> Vec<Change> {
 
 /// Where membership decides the mode, the mode is changed by it: a trunk takes in the VLANs of its role; an access port gets the
 /// voice VLAN of its role, if that is another, else it gives away what it carries tagged.
-fn by_membership(now: &Site<'_>, target: &Target) -> Option<Target> {
+fn by_membership(now: &Site<'_>, target: &Target, roles: &mut Roles) -> Option<Target> {
     let (About::Port(port), To::Value(mode)) = (&target.about, &target.to) else { return None };
     if target.setting != settings::MODE.id {
         return None;
@@ -394,7 +405,7 @@ fn by_membership(now: &Site<'_>, target: &Target) -> Option<Target> {
         return None;
     }
     let port = switch.port_index(port)?;
-    let roles = assign(now.policy, switch, resolved.lists());
+    let roles = roles.of(now, resolved);
     let role = roles.ports.get(port).copied().flatten().and_then(|assigned| now.policy.roles.get(assigned.role));
     let instead = |setting, to| Some(Target { setting, to, ..target.clone() });
     match Mode::read(mode)? {
@@ -421,11 +432,13 @@ pub(super) fn tell_the_rest(
 ) {
     let told = open.iter().flat_map(|open| &open.findings).chain(people.iter().flat_map(|hand| &hand.because));
     let told: BTreeSet<usize> = told.copied().collect();
-    let is_new = |finding: &Finding| proof.new.iter().any(|new| new.fingerprint == finding.fingerprint);
+    let new: BTreeSet<&str> = proof.new.iter().map(|finding| &*finding.fingerprint).collect();
+    let remaining: BTreeSet<&usize> = proof.remaining.iter().collect();
+    let is_new = |finding: &Finding| new.contains(&*finding.fingerprint);
     let left = findings.iter().enumerate().filter(|(number, finding)| {
         there.contains(&finding.fingerprint)
             && !told.contains(number)
-            && (proof.remaining.contains(number) || is_new(finding))
+            && (remaining.contains(number) || is_new(finding))
     });
     for (number, finding) in left {
         let here = |other: &usize| {
@@ -446,11 +459,27 @@ pub(super) fn tell_the_rest(
 }
 
 /// What mends a finding, by its check; house rules are for people.
-pub(super) fn mending_of(site: &Site<'_>, finding: &Finding) -> Mending {
+fn mending_of(site: &Site<'_>, finding: &Finding, roles: &mut Roles) -> Mending {
     let Some(check) = all().find(|check| check.id == finding.check) else { return Mending::Person };
     let fleet = |name: &str| site.get(name).map(|resolved| &**resolved);
     let case = |on| Case { finding, policy: site.policy, on, fleet: &fleet };
     let Some(resolved) = finding.switch.as_deref().and_then(fleet) else { return case(None).mending(check) };
-    let roles = assign(site.policy, &resolved.switch, resolved.lists());
+    let roles = roles.of(site, resolved);
     case(Some(SwitchView::new(resolved, site.policy, &roles, site.as_of))).mending(check)
+}
+
+/// The roles of the switch that was asked about last: findings come switch by switch.
+#[derive(Default)]
+struct Roles(Option<(Arc<str>, Arc<Assignment>)>);
+
+impl Roles {
+    fn of(&mut self, site: &Site<'_>, resolved: &Resolved) -> Arc<Assignment> {
+        let name = resolved.switch.name();
+        if let Some((_, roles)) = self.0.as_ref().filter(|(of, _)| of == name) {
+            return Arc::clone(roles);
+        }
+        let roles = Arc::new(assign(site.policy, &resolved.switch, resolved.lists()));
+        self.0 = Some((Arc::clone(name), Arc::clone(&roles)));
+        roles
+    }
 }

@@ -10,7 +10,7 @@ use crate::resolve::{Edit, EditProblem, Resolved, Several, Way};
 type Like = (Arc<str>, SettingId, bool, bool);
 
 /// The ways that worked.
-#[derive(Debug, Default)]
+#[derive(Debug, Clone, Default)]
 pub(super) struct Ways(BTreeMap<Like, Way>);
 
 fn like(resolved: &Resolved, several: &Several) -> Option<Like> {
@@ -24,8 +24,9 @@ impl Ways {
     pub(super) fn edit(&mut self, resolved: &Resolved, several: &Several) -> Result<Edit, EditProblem> {
         let like = like(resolved, several);
         // What a default or a profile could say is looked for each time.
-        let may_be_wide = several.abouts.len() > 2 && !several.each;
-        let known = like.as_ref().filter(|_| !may_be_wide).and_then(|like| self.0.get(like)).copied();
+        let known = like.as_ref().filter(|_| !resolved.may_be_wide(several)).and_then(|like| self.0.get(like)).copied();
+        // One line for all goes before a line for each.
+        let known = known.filter(|way| several.each || several.abouts.len() < 2 || way.is_list());
         if let Some(edit) = known.and_then(|way| resolved.edit_by(several, way)) {
             return Ok(edit);
         }

@@ -8,12 +8,131 @@ use super::{ByHand, Change, Ordered, Site, Step};
 use crate::model::{SettingId, Value};
 use crate::resolve::{About, Edit, EditProblem, Resolved, Several, differences};
 
-/// What the changes come to as text.
-pub struct Written {
-    /// The steps, in order.
-    pub steps: Vec<Step>,
+/// Writes changes, each on what came of those before it.
+#[derive(Clone)]
+pub(super) struct Writing<'a, 'p> {
+    site: &'a Site<'p>,
+    changes: &'a [Change],
+    order: &'a [Ordered],
+    each: bool,
+    now: BTreeMap<usize, Arc<Resolved>>,
+    /// Of each switch, how many changes are left.
+    left: BTreeMap<usize, usize>,
+    /// Of each change that is written, its step.
+    number_of: BTreeMap<usize, usize>,
+    ways: Ways,
     /// What no line says.
-    pub by_hand: Vec<ByHand>,
+    pub(super) by_hand: Vec<ByHand>,
+}
+
+/// A step, and its switch with it: as it was read, or without state where it has some.
+pub(super) struct Made {
+    pub(super) step: Step,
+    pub(super) after: Arc<Resolved>,
+}
+
+impl<'a, 'p> Writing<'a, 'p> {
+    pub(super) fn new(site: &'a Site<'p>, changes: &'a [Change], order: &'a [Ordered], each: bool) -> Self {
+        let (now, number_of, ways, by_hand) = (BTreeMap::new(), BTreeMap::new(), Ways::default(), Vec::new());
+        let mut left = BTreeMap::new();
+        let switches = order.iter().filter_map(|ordered| site.number(&changes.get(ordered.change)?.switch));
+        switches.for_each(|at| *left.entry(at).or_default() += 1);
+        Self { site, changes, order, each, now, left, number_of, ways, by_hand }
+    }
+
+    /// How many changes are not written yet.
+    pub(super) fn left(&self) -> usize {
+        self.order.len()
+    }
+
+    /// The steps of the next block; nothing where there is none, or there is nothing to say.
+    pub(super) fn block(&mut self) -> Vec<Made> {
+        let Some(block) = self.order.first().map(|first| first.block) else { return Vec::new() };
+        let length = self.order.iter().take_while(|ordered| ordered.block == block).count();
+        let (of_block, rest) = self.order.split_at(length);
+        self.order = rest;
+        let made = of_block.iter().filter_map(|ordered| self.step(ordered)).collect();
+        of_block.iter().for_each(|ordered| self.leave(ordered));
+        made
+    }
+
+    /// After the last change of a switch nothing more is written on it.
+    fn leave(&mut self, ordered: &Ordered) {
+        let at = self.changes.get(ordered.change).and_then(|change| self.site.number(&change.switch));
+        let Some((at, left)) = at.and_then(|at| Some((at, self.left.get_mut(&at)?))) else { return };
+        *left -= 1;
+        if *left == 0 {
+            let ends = [self.now.remove(&at), self.site.at(at).cloned()];
+            ends.iter().flatten().for_each(|resolved| resolved.settle_down());
+        }
+    }
+
+    fn step(&mut self, ordered: &Ordered) -> Option<Made> {
+        let Ordered { change: position, phase, block, after } = ordered;
+        let change = self.changes.get(*position)?;
+        let at = self.site.number(&change.switch)?;
+        let Some(before) = self.now.get(&at).cloned().or_else(|| self.start(at)) else {
+            self.by_hand.push(not_written(
+                change,
+                &change.from.keys().cloned().collect::<Vec<_>>(),
+                &EditProblem::NoText,
+            ));
+            return None;
+        };
+        let (mut lines, mut also, mut wide) = (Vec::new(), Vec::new(), None);
+        let mut current: Option<Resolved> = None;
+        let mut from = change.from.clone();
+        let all = open_places(&before, change, self.each);
+        let Self { ways, by_hand, .. } = self;
+        let mut take = |several: &Several| -> Result<(), EditProblem> {
+            let now = current.as_ref().unwrap_or(&before);
+            let Edit { lines: more, also: beside, wide: how, after, .. } = ways.edit(now, several)?;
+            current = Some(after);
+            lines.extend(more);
+            also.extend(beside);
+            wide.get_or_insert(how);
+            Ok(())
+        };
+        // All places at once; where that cannot be said, each by itself.
+        if take(&all).is_err() {
+            for about in &all.abouts {
+                let one = Several { abouts: vec![about.clone()], ..all.clone() };
+                if let Err(problem) = take(&one) {
+                    by_hand.push(not_written(change, &one.abouts, &problem));
+                    from.remove(about);
+                }
+            }
+        }
+        // Where a line before said it, too, there is nothing left to say.
+        let (wide, current) = wide.zip(current).filter(|_| !lines.is_empty())?;
+        let needs = after.iter().map(|(row, first)| {
+            let mut steps: Vec<usize> = first.iter().filter_map(|change| self.number_of.get(change).copied()).collect();
+            steps.sort_unstable();
+            (*row, steps)
+        });
+        let needs = needs.filter(|(_, steps)| !steps.is_empty()).collect();
+        let step = Step {
+            change: Change { from, ..change.clone() },
+            phase: *phase,
+            block: *block,
+            needs,
+            text: lines,
+            undo: way_back(&before, &current, self.each, &mut self.ways).unwrap_or_default(),
+            wide,
+            also,
+            impact: Vec::new(),
+        };
+        self.number_of.insert(*position, self.number_of.len() + 1);
+        let after = Arc::new(current);
+        self.now.insert(at, Arc::clone(&after));
+        Some(Made { step, after })
+    }
+
+    /// What is written on: a switch without its state, for that says nothing of lines.
+    fn start(&self, at: usize) -> Option<Arc<Resolved>> {
+        let resolved = self.site.at(at)?;
+        if resolved.is_alone() { Some(Arc::clone(resolved)) } else { resolved.alone().map(Arc::new) }
+    }
 }
 
 /// The order of steps, as they stand.
@@ -23,68 +142,6 @@ pub fn order_of(steps: &[Step]) -> Vec<Ordered> {
         Ordered { change: number, phase: step.phase, block: step.block, after: after.collect() }
     });
     each.collect()
-}
-
-/// The lines of the changes, each on what came of those before it.
-pub(super) fn write(site: &Site<'_>, changes: &[Change], order: &[Ordered], each: bool) -> Written {
-    let mut now: BTreeMap<usize, Resolved> = BTreeMap::new();
-    let mut steps: Vec<Step> = Vec::new();
-    let mut number_of: BTreeMap<usize, usize> = BTreeMap::new();
-    let mut by_hand = Vec::new();
-    let mut ways = Ways::default();
-    for Ordered { change: position, phase, block, after } in order {
-        let Some(change) = changes.get(*position) else { continue };
-        let Some(at) = site.number(&change.switch) else { continue };
-        let start = || site.get(&change.switch).and_then(|resolved| resolved.alone());
-        let Some(before) = now.get(&at).cloned().or_else(start) else {
-            by_hand.push(not_written(change, &change.from.keys().cloned().collect::<Vec<_>>(), &EditProblem::NoText));
-            continue;
-        };
-        let (mut lines, mut also, mut wide) = (Vec::new(), Vec::new(), None);
-        let mut current = before.clone();
-        let mut from = change.from.clone();
-        let all = open_places(&before, change, each);
-        let mut take = |several: &Several, current: &mut Resolved| -> Result<(), EditProblem> {
-            let Edit { lines: more, also: beside, wide: how, after, .. } = ways.edit(current, several)?;
-            *current = after;
-            lines.extend(more);
-            also.extend(beside);
-            wide.get_or_insert(how);
-            Ok(())
-        };
-        // All places at once; where that cannot be said, each by itself.
-        if take(&all, &mut current).is_err() {
-            for about in &all.abouts {
-                let one = Several { abouts: vec![about.clone()], ..all.clone() };
-                if let Err(problem) = take(&one, &mut current) {
-                    by_hand.push(not_written(change, &one.abouts, &problem));
-                    from.remove(about);
-                }
-            }
-        }
-        // Where a line before said it, too, there is nothing left to say.
-        let Some(wide) = wide.filter(|_| !lines.is_empty()) else { continue };
-        let needs = after.iter().map(|(row, first)| {
-            let mut steps: Vec<usize> = first.iter().filter_map(|change| number_of.get(change).copied()).collect();
-            steps.sort_unstable();
-            (*row, steps)
-        });
-        let needs = needs.filter(|(_, steps)| !steps.is_empty()).collect();
-        steps.push(Step {
-            change: Change { from, ..change.clone() },
-            phase: *phase,
-            block: *block,
-            needs,
-            text: lines,
-            undo: way_back(&before, &current, each, &mut ways).unwrap_or_default(),
-            wide,
-            also,
-            impact: Vec::new(),
-        });
-        number_of.insert(*position, steps.len());
-        now.insert(at, current);
-    }
-    Written { steps, by_hand }
 }
 
 /// The places that have not the value yet.

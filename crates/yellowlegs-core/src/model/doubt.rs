@@ -52,6 +52,11 @@ impl SettingSet {
         self.0 == [0; 4]
     }
 
+    /// Whether one is in both.
+    pub fn meets(&self, other: Self) -> bool {
+        self.0.iter().zip(other.0).any(|(a, b)| a & b != 0)
+    }
+
     /// Both together.
     #[must_use]
     pub fn union(self, other: Self) -> Self {

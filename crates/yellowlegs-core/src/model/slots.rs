@@ -1,6 +1,11 @@
 //! The settings of a switch's ports: what somebody wrote for each, and once for all what holds where nobody did.
 
-use super::{SettingId, Slot, settings::PORT_COUNT};
+use super::{Origin, SettingId, Slot, settings::PORT_COUNT};
+
+/// Whether two slots have the same value, by somebody's hand.
+fn is_same(a: &Slot, b: &Slot) -> bool {
+    a.value == b.value && a.origin != Origin::State && b.origin != Origin::State
+}
 
 /// For each port and setting the slot in force. Ports that are silent share one.
 #[derive(Debug, Clone, Default)]
@@ -62,6 +67,25 @@ impl PortSlots {
                 change(&mut self.slots[at], id);
             }
         }
+    }
+
+    /// Where another has another slot, or one that state told: port and setting.
+    pub(crate) fn unlike(&self, other: &Self) -> Vec<(usize, SettingId)> {
+        let mut unlike = Vec::new();
+        // Most ports are silent about most settings: what holds then is compared once.
+        let silent = self.slots.iter().zip(&other.slots).take(PORT_COUNT);
+        let silent: Vec<bool> = silent.map(|(a, b)| is_same(a, b)).collect();
+        for (place, (a, b)) in self.at.iter().zip(&other.at).enumerate() {
+            let (a, b) = (*a as usize, *b as usize);
+            let same = match (a < PORT_COUNT, b < PORT_COUNT) {
+                (true, true) => silent.get(a).copied(),
+                _ => self.slots.get(a).zip(other.slots.get(b)).map(|(a, b)| is_same(a, b)),
+            };
+            if same != Some(true) {
+                unlike.extend(SettingId::all().nth(place % PORT_COUNT).map(|id| (place / PORT_COUNT, id)));
+            }
+        }
+        unlike
     }
 
     /// Whether two ports have the same in force, from the same kind of place; the settings of `but` left out.

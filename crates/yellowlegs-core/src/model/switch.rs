@@ -145,7 +145,7 @@ pub enum SavedCopy {
     /// There should be one and there is none: what needs it is undetermined.
     Missing,
     /// It was read.
-    Read(Box<Switch>),
+    Read(Arc<Switch>),
 }
 
 /// What a feature requires before it can be in force.
@@ -582,6 +582,14 @@ impl FileText {
     /// A text with the stretches that are never shown.
     pub(crate) fn text(source: Arc<Source>, secrets: Vec<Word>, hidden: Vec<Word>) -> Self {
         Self::Text { source, secrets: disjoint(secrets).into(), hidden: disjoint(hidden).into() }
+    }
+
+    /// The stretches that are never shown, and those that are shown only raw.
+    pub(crate) fn never_shown(&self) -> Option<(&[Word], &[Word])> {
+        match self {
+            Self::Text { secrets, hidden, .. } => Some((secrets, hidden)),
+            Self::Quoted { .. } => None,
+        }
     }
 
     /// The file's path, relative to the fleet's root.

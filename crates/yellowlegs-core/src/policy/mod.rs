@@ -31,7 +31,7 @@ pub use house::{Condition, HouseRule, Name};
 pub use inventory::{Inventory, InventoryFile, Station};
 pub use ports::{PortPattern, PortsText};
 pub use problem::PolicyProblem;
-pub use roles::{Assigned, Assignment, RoleFrom, assign};
+pub use roles::{Assigned, Assignment, RoleFrom, assign, derived_from};
 pub use site::{DetectedEdges, HostTags, Marking, Site, SiteValue, SwitchGlobs};
 pub use wishes::{Expect, Expectation, Feature, Wish, Wished, expectations};
 

@@ -7,7 +7,7 @@ use std::collections::BTreeSet;
 
 use super::{Faces, Policy, Role};
 use crate::dialect::Lists;
-use crate::model::{Mode, Remark, SettingId, Switch, facts, settings};
+use crate::model::{Mode, Remark, SettingId, SettingSet, Switch, facts, settings};
 
 /// What told a role.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, serde::Serialize)]
@@ -30,6 +30,12 @@ pub struct Assigned {
     pub role: usize,
     /// What told it.
     pub from: RoleFrom,
+}
+
+/// The settings that roles are derived from.
+pub fn derived_from() -> SettingSet {
+    let settings = [settings::DESCRIPTION.id, settings::MODE.id, settings::ACCESS_VLAN.id, settings::TAGGED_VLANS.id];
+    settings.into_iter().collect()
 }
 
 impl Assigned {

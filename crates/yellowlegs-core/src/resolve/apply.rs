@@ -46,7 +46,7 @@ pub(super) struct Profile {
 }
 
 /// What the text says, before platform defaults.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 pub(super) struct Written {
     /// The settings of the ports' own lines.
     pub(super) ports: PortSlots,
@@ -149,8 +149,17 @@ impl<'a> Applier<'a> {
         }
     }
 
-    pub(super) fn run(mut self) -> Written {
-        for (position, statement) in self.reading.statements.iter().enumerate() {
+    /// Goes on from what the statements before one came to.
+    pub(super) fn run_on(self, written: Written, from: usize) -> Written {
+        Self { written, ..self }.run_from(from)
+    }
+
+    pub(super) fn run(self) -> Written {
+        self.run_from(0)
+    }
+
+    fn run_from(mut self, from: usize) -> Written {
+        for (position, statement) in self.reading.statements.iter().enumerate().skip(from) {
             let Some(rule) = self.dialect.rules().get(statement.rule as usize).filter(|_| !statement.leads) else {
                 continue;
             };

@@ -10,12 +10,13 @@ mod edit;
 mod examples;
 mod explain;
 mod merge;
+mod more;
 mod port_table;
 mod spoken;
 mod told;
 mod torn;
 
-use std::sync::Arc;
+use std::sync::{Arc, Mutex};
 
 use jiff::Timestamp;
 
@@ -29,7 +30,8 @@ pub use edit::{About, Edit, EditProblem, Several, Wanted, Way, Wide, differences
 pub use examples::{Failed, run_examples};
 pub use explain::{Explained, Outcome, Said, explain, explain_state, says_at};
 
-use apply::{Applier, Watch};
+use apply::{Applier, Watch, Written};
+use more::Known;
 use port_table::PortTable;
 use spoken::{Asked, Spoken};
 
@@ -50,6 +52,8 @@ struct History {
     state: State,
     /// Whose history was asked for.
     asked: Asked,
+    /// What the text says before defaults, once somebody wants to write on behind it.
+    written: Mutex<Option<Arc<Written>>>,
 }
 
 /// Position of the configuration among a switch's files; the dialect is the one before it.
@@ -73,8 +77,19 @@ pub fn resolve(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: Arc<So
 
 /// Reads a configuration and what the switch says of its state.
 pub fn resolve_with(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: Arc<Source>, state: &State) -> Resolved {
-    let mut reading = dialect.read(&source, CONFIG_FILE);
-    let mut switch = Switch::empty(name.into());
+    let reading = dialect.read(&source, CONFIG_FILE);
+    settle(name.into(), dialect, (source, reading), state, None)
+}
+
+/// Settles what is in force by a text that was read; `known`: what the first of its statements came to.
+fn settle(
+    name: Arc<str>,
+    dialect: &Arc<Dialect>,
+    (source, mut reading): (Arc<Source>, Reading),
+    state: &State,
+    known: Option<&Known<'_>>,
+) -> Resolved {
+    let mut switch = Switch::empty(name);
     switch.dialect = Some(Arc::clone(dialect.name()));
     switch.files = vec![
         FileText::text(Arc::clone(dialect.source()), Vec::new(), Vec::new()),
@@ -130,7 +145,16 @@ pub fn resolve_with(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: A
     claims::place(&mut facts);
     switch.take_state(facts, tables);
     torn::note(dialect, &source, &reading, &mut switch);
-    let written = Applier::new(dialect, &source, &reading, &ports, None).run();
+    let applier = Applier::new(dialect, &source, &reading, &ports, None);
+    let mut kept = None;
+    let written = match known.filter(|known| known.ports.is_same(&ports)) {
+        Some(known) => {
+            let written = applier.run_on(known.written.clone(), known.statements);
+            kept = Some(Arc::new(written.clone()));
+            written
+        }
+        None => applier.run(),
+    };
     merge::merge(dialect, written, &ports, &mut switch);
     for (setting, parts) in dialect.parts() {
         let each = parts.into_iter().map(|part| {
@@ -142,8 +166,8 @@ pub fn resolve_with(name: impl Into<Arc<str>>, dialect: &Arc<Dialect>, source: A
         merge::together(setting, &each.collect::<Vec<_>>(), &mut switch);
     }
     told::apply(&told, state, &ports, &mut switch);
-    let history =
-        History { dialect: Arc::clone(dialect), source, reading, ports, state: state.clone(), asked: Asked::default() };
+    let (dialect, state, asked) = (Arc::clone(dialect), state.clone(), Asked::default());
+    let history = History { dialect, source, reading, ports, state, asked, written: Mutex::new(kept) };
     Resolved { switch, history: Some(Arc::new(history)) }
 }
 

@@ -110,6 +110,11 @@ impl PortTable {
         Self { refs, index }
     }
 
+    /// Whether another has the same ports.
+    pub(super) fn is_same(&self, other: &Self) -> bool {
+        self.refs == other.refs
+    }
+
     /// Whether it has every port of an element of a list; of a range across parts, its ends.
     pub(super) fn knows(&self, item: &PortItem) -> bool {
         let has = |port: PortRef| self.index.contains_key(&port);

@@ -16,6 +16,7 @@ mod voice;
 mod whole;
 
 use std::collections::BTreeSet;
+use std::sync::Arc;
 
 use rstest::rstest;
 use support::{HEAD, POLICY, as_of, policy, read, shingle_without, verdicts, verdicts_of};
@@ -266,7 +267,7 @@ fn switch(dialect: &std::sync::Arc<Dialect>, note: &str, lines: &str) -> Resolve
         all.iter().copied().partition(|l| l.starts_with("seen ") || l.starts_with("raw "));
     let running: Vec<&str> = all.iter().copied().filter(|l| !l.starts_with("saved ")).collect();
     let copy = |lines: &[&str]| -> Switch { read(dialect, &config(note, lines)).switch };
-    let saved = if saved.is_empty() { SavedCopy::Missing } else { SavedCopy::Read(Box::new(copy(&saved))) };
+    let saved = if saved.is_empty() { SavedCopy::Missing } else { SavedCopy::Read(Arc::new(copy(&saved))) };
     let texts = if told.is_empty() { Vec::new() } else { vec![Source::of("t/tables.out", tables(&told)).into()] };
     let state = State { texts, as_of: as_of().moment(), oldest: None };
     let source = Source::of("t/config.txt", config(note, &running)).into();

@@ -407,7 +407,7 @@ fn unsaved(resolved: &Resolved) -> &'static str {
 fn a_saved_copy_without_what_state_tells(#[case] more: &str, #[case] expected: &str) {
     let state = format!("{TABLE}larder 740\npool 110 is asked here\nglass 2 onto p4\nplug of p4\n  is fibre\n");
     let saved = told(TEXT, "").switch;
-    let resolved = told(&format!("{TEXT}{more}"), &state).with_saved(SavedCopy::Read(Box::new(saved)));
+    let resolved = told(&format!("{TEXT}{more}"), &state).with_saved(SavedCopy::Read(Arc::new(saved)));
     assert_eq!(fact(&resolved, "p4 port.media"), "fibre state");
     assert_eq!(unsaved(&resolved), expected);
 }
@@ -416,7 +416,7 @@ fn a_saved_copy_without_what_state_tells(#[case] more: &str, #[case] expected: &
 #[test]
 fn a_record_keeps_what_is_behind_state() {
     let state = format!("{TABLE}larder 740\npool 110 is asked here\nglass 2 onto p4\n");
-    let resolved = told(TEXT, &state).with_saved(SavedCopy::Read(Box::new(told(TEXT, "").switch)));
+    let resolved = told(TEXT, &state).with_saved(SavedCopy::Read(Arc::new(told(TEXT, "").switch)));
     let record = serde_json::to_string(&resolved.record()).unwrap();
     let again = serde_json::from_str::<yellowlegs_core::model::Record>(&record).unwrap().into_switch("t");
     let again = Resolved::from_record(again);

@@ -111,6 +111,7 @@ fn planned<'p>(site: &Site<'p>, asked: &Asked<'_>) -> Result<Plan<'p>, NoPlan> {
         touching_from: *touching_from,
         rows,
         hold_back: *hold_back,
+        tells: &|_, _| {},
     };
     plan(site, &order)
 }

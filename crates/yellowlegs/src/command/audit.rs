@@ -23,7 +23,7 @@ use crate::args::{Audit, Chosen, FailOn, Loudness};
 use crate::failure::Failure;
 use crate::fleet::{self, Fleet, Found, Loaded, Root, Unreadable, in_order};
 use crate::output;
-use crate::progress::Progress;
+use crate::progress::{Progress, READ};
 use crate::render::missing::{FEW, Missing, by_feature};
 use crate::render::{Head, Open, REPORT, Tail};
 use crate::sinks::Sinks;
@@ -48,7 +48,7 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
         (selection.switch, selection.among) = (None, None);
     }
     let mut since = args.since.as_deref().map(|path| earlier(path, &selection)).transpose()?;
-    let progress = Progress::of(fleet.switches.len(), !loudness.quiet);
+    let progress = Progress::of(fleet.switches.len(), READ, !loudness.quiet);
     let mut sinks = Sinks::open(args, loudness, progress)?;
     sinks.head(&Head {
         as_of: as_of.as_str().to_owned(),

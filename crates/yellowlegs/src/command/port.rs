@@ -21,6 +21,7 @@ use crate::args::{Loudness, PageFormat, Port};
 use crate::failure::Failure;
 use crate::fleet::{self, Fleet, Found, Loaded, Root};
 use crate::output;
+use crate::progress::Progress;
 use crate::render::Head;
 use crate::render::mend::{Ticket, text as plan_text, value};
 use crate::render::port::{Page, json, text};
@@ -43,7 +44,8 @@ pub(super) fn run(args: &Port, loudness: Loudness) -> Result<ExitCode, Failure> 
     let page =
         Page { page: work.page(&resolved, port), findings: judged.findings, undetermined: judged.undetermined, other };
     let mut out = output::stdout(loudness.color);
-    let of_fleet = || mend::site(&root, &loaded, &fleet, &as_of, &Selection::default(), jobs(None)).0;
+    let of_fleet =
+        || mend::site(&root, &loaded, &fleet, &as_of, &Selection::default(), (jobs(None), &Progress::none())).0;
     let site = args.mend.then(of_fleet);
     let (switch, rows) = (found.name.as_str(), DEPENDENCIES.iter().collect::<Vec<_>>());
     let here = |of: &Finding| of.switch.as_deref() == Some(switch) && of.port.as_deref() == Some(name.as_str());

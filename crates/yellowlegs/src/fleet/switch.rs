@@ -145,7 +145,7 @@ fn saved_copy(
     match saved {
         [] => (SavedCopy::Missing, None),
         [path] => match source_of(root, path) {
-            Ok(source) => (SavedCopy::Read(Box::new(resolve(found.name.as_str(), dialect, source).switch)), None),
+            Ok(source) => (SavedCopy::Read(Arc::new(resolve(found.name.as_str(), dialect, source).switch)), None),
             Err(failed) => (SavedCopy::Missing, Some(failed)),
         },
         several => {

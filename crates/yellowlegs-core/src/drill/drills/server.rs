@@ -6,7 +6,7 @@ use super::own::Addresses;
 use super::{at_host, own};
 use crate::drill::Drill;
 use crate::drill::around::Way;
-use crate::drill::asked::{Asked, Hang, Known};
+use crate::drill::asked::{Hang, Known};
 use crate::drill::frame::{Dhcp, Frame, Payload};
 use crate::drill::machine::{At, Because, Machine, Net, Trip};
 use crate::drill::rehearse::{LINKS, Outcome, Rehearsal, Stage, station};
@@ -36,12 +36,12 @@ pub(super) const REAL_SERVER: Drill = Drill {
 };
 
 /// The switches on the way as a net; the client's switch is the first.
-fn net<'a>(machine: Machine<'a>, way: &'a Way) -> Net<'a> {
+fn net<'a>(stage: &Stage<'_>, machine: Machine<'a>, way: &'a Way) -> Net<'a> {
     let now = machine.now();
     let mut switches = vec![machine];
     let mut wires: Vec<(At, At)> = Vec::new();
     for (number, (resolved, out, into)) in way.steps.iter().enumerate() {
-        let mut machine = Machine::new(Asked::new(&resolved.switch));
+        let mut machine = Machine::new(stage.asked(&resolved.switch));
         (0..machine.port_count()).for_each(|port| machine.settle(port));
         machine.started_at(now);
         switches.push(machine);
@@ -116,14 +116,14 @@ fn is_served(stage: &Stage<'_>, client: Client) -> bool {
 
 fn asks(stage: &Stage<'_>, mut machine: Machine<'_>, client: Client) -> Known<Option<Rehearsal>> {
     let Client { vlan, .. } = client;
-    let Some(way) = stage.around.way(stage.policy, stage.resolved, vlan) else {
+    let Some(way) = stage.around.way(stage, vlan) else {
         return Err(Hang::fact(LINKS));
     };
     if way.steps.first().is_some_and(|(_, out, _)| *out == stage.port) {
         return Ok(None);
     }
     machine.authenticate(client.station);
-    let net = net(machine, &way);
+    let net = net(stage, machine, &way);
     for (number, (_, out, into)) in way.steps.iter().enumerate() {
         let ends = [
             net.machine(number).map(|m| m.is_member(*out, vlan)),

@@ -59,9 +59,8 @@ impl Machine<'_> {
         let fixed =
             if written.len() + pinned.len() < 2 { written.len() + pinned.len() } else { self.fixed(port)?.len() };
         let now = self.now;
-        let Some(state) = self.ports.get_mut(port) else { return Ok(Ok(())) };
-        if let Some(heard) = state.admitted.get_mut(&key) {
-            *heard = now;
+        if let Some(last) = self.heard.get_mut(&port).and_then(|heard| heard.admitted.get_mut(&key)) {
+            *last = now;
             return Ok(Ok(()));
         }
         if is_fixed {
@@ -69,16 +68,14 @@ impl Machine<'_> {
         }
         // Fixed stations take their places whether they are there or not.
         let limit = self.asked.port(port, settings::LIMIT)?;
-        if state.admitted.len() + fixed >= limit as usize {
+        if self.admitted_on(port) + fixed >= limit as usize {
             // Only now does it matter who was forgotten meanwhile.
             self.age(port)?;
         }
-        let held = self.ports.get(port).map_or(0, |state| state.admitted.len()) + fixed;
+        let held = self.admitted_on(port) + fixed;
         let elsewhere = self.held_elsewhere(port, vlan, station);
         if held < limit as usize && elsewhere.is_none() {
-            if let Some(state) = self.ports.get_mut(port) {
-                state.admitted.insert(key, now);
-            }
+            self.heard.entry(port).or_default().admitted.insert(key, now);
             return Ok(Ok(()));
         }
         let action = self.asked.port(port, settings::ACTION)?;
@@ -91,10 +88,7 @@ impl Machine<'_> {
         if action == Action::Drop && elsewhere.is_some() {
             self.tell(port, format!("{station} {why}"), Some(because));
         }
-        if action != Action::Drop
-            && let Some(state) = self.ports.get_mut(port)
-        {
-            state.violations += 1;
+        if action != Action::Drop {
             let words = format!("{station} {why}: counted and reported");
             self.tell(port, words, Some(Because { setting: settings::ACTION.id, ..because }));
         }
@@ -108,7 +102,7 @@ impl Machine<'_> {
     /// or may be put into a VLAN by its address.
     pub fn tells_apart(&self, row: RangeInclusive<StationAddress>) -> bool {
         let is_heard = self.table.keys().any(|(station, _)| row.contains(station));
-        let mut admitted = self.ports.iter().flat_map(|port| port.admitted.keys());
+        let mut admitted = self.heard.values().flat_map(|heard| heard.admitted.keys());
         let is_listed = |port| self.fixed(port).is_ok_and(|all| all.iter().any(|one| row.contains(&one.address)));
         is_heard
             || admitted.any(|(station, _)| row.contains(station))
@@ -130,28 +124,28 @@ impl Machine<'_> {
     /// Aging frees learned stations that were silent for so long; pinned ones stay.
     fn age(&mut self, port: usize) -> Known<()> {
         let now = self.now;
-        let oldest = self.ports.get(port).and_then(|p| p.admitted.values().min().copied()).unwrap_or(now);
+        let oldest = self.heard.get(&port).and_then(|h| h.admitted.values().min().copied()).unwrap_or(now);
         if oldest == now {
             return Ok(());
         }
         let aging = self.asked.port(port, settings::AGING)?;
         if aging > Seconds(0) && !self.asked.port(port, settings::PINNING)? {
             let lasts = aging.millis();
-            let state = self.ports.get_mut(port).into_iter();
-            state.for_each(|p| p.admitted.retain(|_, heard| now.saturating_sub(*heard) < lasts));
+            let heard = self.heard.get_mut(&port).into_iter();
+            heard.for_each(|h| h.admitted.retain(|_, last| now.saturating_sub(*last) < lasts));
         }
         Ok(())
     }
 
     /// Another secured port of the VLAN that holds a station: learned there, or fixed there.
     fn held_elsewhere(&mut self, port: usize, vlan: VlanId, station: StationAddress) -> Option<usize> {
-        let learned = self.ports.iter().enumerate().find(|(other, state)| {
-            *other != port
-                && [None, Some(vlan)].iter().any(|v| state.admitted.contains_key(&(station, *v)))
-                && self.is_member(*other, vlan).unwrap_or(false)
+        let learned = self.heard.iter().find(|(other, heard)| {
+            **other != port
+                && [None, Some(vlan)].iter().any(|v| heard.admitted.contains_key(&(station, *v)))
+                && self.is_member(**other, vlan).unwrap_or(false)
         });
         if let Some((other, _)) = learned {
-            return Some(other);
+            return Some(*other);
         }
         if self.fixed_at.is_none() {
             let mut fixed_at = FixedAt::new();
@@ -348,8 +342,8 @@ impl Machine<'_> {
     /// Counts a frame of a kind; whether there are more than so many in this second.
     fn is_busy(&mut self, port: usize, kind: &'static str, most: u64) -> bool {
         let now = self.now;
-        let Some(state) = self.ports.get_mut(port) else { return false };
-        let (began, count) = state.counted.entry(kind).or_insert((now, 0));
+        let counted = &mut self.heard.entry(port).or_default().counted;
+        let (began, count) = counted.entry(kind).or_insert((now, 0));
         if now.saturating_sub(*began) >= 1000 {
             (*began, *count) = (now, 0);
         }

@@ -1,6 +1,9 @@
 //! A frame arrives: the order in which the features see it, learning, and where it goes.
 
+use std::rc::Rc;
+
 use super::groups::Reach;
+use super::tags::Member;
 use super::{Because, Machine, Millis};
 use crate::drill::asked::Known;
 use crate::drill::frame::{Frame, Payload, StormKind, To};
@@ -9,13 +12,16 @@ use crate::model::{Cause, RelayInfo, StationAddress, StormAction, VlanId, settin
 /// How long an address that is silent is kept (IEEE 802.1Q, 8.8.3).
 const ADDRESS_AGES: Millis = 300_000;
 
+/// The tags of a frame that leaves by many ports.
+pub(super) type Tags = Rc<[u16]>;
+
 /// A frame that leaves.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Delivery {
     /// The port it leaves by.
     pub port: usize,
     /// Its tags there.
-    pub tags: Vec<u16>,
+    pub tags: Tags,
     /// Whether relay information is in it (option 82, RFC 3046).
     pub relayed: bool,
 }
@@ -137,7 +143,7 @@ impl Machine<'_> {
             Err(because) => return Ok(Arrival::Stopped(because)),
         };
         if frame.tags.first().is_none_or(|tag| *tag == 0) && self.untagged(port)? != Some(vlan) {
-            self.ports.get_mut(port).into_iter().for_each(|state| _ = state.joined.insert(vlan));
+            self.heard.entry(port).or_default().joined.insert(vlan);
         }
         let in_vlan: Vec<u16> = std::iter::once(vlan.get()).chain(inside.tags.iter().copied()).collect();
         if self.manner.copies_inside {
@@ -165,7 +171,7 @@ impl Machine<'_> {
         self.hear_group(port, vlan, &inside)?;
         let deliveries = self.forward(port, vlan, &inside)?;
         for delivery in &deliveries {
-            let tags = if self.manner.copies_inside { &in_vlan } else { &delivery.tags };
+            let tags = if self.manner.copies_inside { &in_vlan[..] } else { &delivery.tags };
             self.copy(delivery.port, false, None, tags);
         }
         Ok(Arrival::Forwarded(vlan, deliveries))
@@ -231,15 +237,21 @@ impl Machine<'_> {
             _ => relayed,
         };
         let mut deliveries = Vec::new();
+        let untagged: Tags = frame.tags.as_slice().into();
+        let tagged: Tags = std::iter::once(vlan.get()).chain(frame.tags.iter().copied()).collect();
         for port in 0..self.ports.len() {
             if port == from || !self.forwards(port) || only.as_ref().is_some_and(|only| !only.contains(&port)) {
                 continue;
             }
             // A port of which nobody knows what it carries hears nothing here: it is not the one that is rehearsed.
-            let Ok(Some(tags)) = self.leave(port, vlan, &frame.tags) else { continue };
+            let tags = match self.leave(port, vlan) {
+                Ok(Member::Untagged) => &untagged,
+                Ok(Member::Tagged) => &tagged,
+                Ok(Member::No) | Err(_) => continue,
+            };
             // Clients are heard by servers only.
             if !snooped || self.asked.port(port, settings::SNOOPING_TRUSTED)? {
-                deliveries.push(Delivery { port, tags, relayed });
+                deliveries.push(Delivery { port, tags: Rc::clone(tags), relayed });
             }
         }
         Ok(deliveries)
@@ -254,8 +266,10 @@ impl Machine<'_> {
 
     /// A frame of a VLAN leaves by a port.
     pub fn emit(&mut self, port: usize, vlan: VlanId) {
-        if let Ok(Some(tags)) = self.leave(port, vlan, &[]) {
-            self.copy(port, false, None, &tags);
+        match self.leave(port, vlan) {
+            Ok(Member::Untagged) => self.copy(port, false, None, &[]),
+            Ok(Member::Tagged) => self.copy(port, false, None, &[vlan.get()]),
+            Ok(Member::No) | Err(_) => {}
         }
     }
 

@@ -29,9 +29,9 @@ impl Machine<'_> {
         if let Some(state) = self.ports.get_mut(port) {
             state.held = Some((cause, now));
             state.opens = None;
-            if !pins {
-                state.admitted.clear();
-            }
+        }
+        if !pins {
+            self.forget_admitted(port);
         }
         self.table.retain(|_, (on, _)| *on != port);
         // How it comes back decides nothing about its going down.
@@ -75,8 +75,10 @@ impl Machine<'_> {
     pub(super) fn come_back(&mut self, port: usize) -> Known<()> {
         let Some(state) = self.ports.get_mut(port) else { return Ok(()) };
         state.held = None;
-        state.flaps.clear();
         let link = state.link;
+        if let Some(heard) = self.heard.get_mut(&port) {
+            heard.flaps.clear();
+        }
         self.tell(port, "comes back", None);
         if link { self.open(port) } else { Ok(()) }
     }
@@ -87,9 +89,9 @@ impl Machine<'_> {
             return Ok(());
         }
         let now = self.now;
-        let Some(state) = self.ports.get_mut(port) else { return Ok(()) };
-        state.flaps.push((now, lost));
-        let few = state.flaps.len() < FEW;
+        let flaps = &mut self.heard.entry(port).or_default().flaps;
+        flaps.push((now, lost));
+        let few = flaps.len() < FEW;
         let known = self
             .asked
             .port(port, settings::FLAP_THRESHOLD)
@@ -100,10 +102,10 @@ impl Machine<'_> {
             Err(_) if few => return Ok(()),
             Err(hang) => return Err(hang),
         };
-        let Some(state) = self.ports.get_mut(port) else { return Ok(()) };
+        let flaps = &mut self.heard.entry(port).or_default().flaps;
         let first = now.saturating_sub(window.millis());
-        state.flaps.retain(|(at, _)| *at >= first);
-        let (changes, losses) = (state.flaps.len() as u64, state.flaps.iter().filter(|(_, lost)| *lost).count() as u64);
+        flaps.retain(|(at, _)| *at >= first);
+        let (changes, losses) = (flaps.len() as u64, flaps.iter().filter(|(_, lost)| *lost).count() as u64);
         // What counts as a flap makes a difference only between the two.
         let trips = if lost && losses >= threshold {
             true

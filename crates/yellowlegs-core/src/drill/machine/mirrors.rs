@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use super::Machine;
 use crate::drill::asked::{Asked, Hang, Known};
-use crate::model::{Direction, Key, SettingId, SettingType, Slot, VlanId, VlanSet, platform, settings};
+use crate::model::{Direction, Key, Scope, SettingId, SettingType, Slot, VlanId, VlanSet, platform, settings};
 
 /// A copy that a mirror makes.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -42,6 +42,7 @@ fn get<T: SettingType>(slots: &BTreeMap<SettingId, Slot>, key: Key<T>) -> Option
 /// The active sessions; or what nobody knows of one.
 pub(super) fn sessions(asked: &Asked<'_>) -> Known<Vec<Session>> {
     let switch = asked.switch();
+    SettingId::of(Scope::Mirror).for_each(|id| asked.note(id));
     let mut sessions = Vec::new();
     for (name, slots) in switch.mirrors() {
         let enabled = get(slots, settings::MIRROR_ENABLED);

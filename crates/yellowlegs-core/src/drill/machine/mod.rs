@@ -14,6 +14,7 @@ mod tags;
 mod tree;
 mod wires;
 
+use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet};
 use std::net::{IpAddr, Ipv4Addr};
 use std::sync::Arc;
@@ -27,6 +28,7 @@ pub use mirrors::{Copied, Session};
 pub use net::{At, Net, Trip};
 pub use phones::Place;
 pub use restart::Lost;
+use tags::Member;
 
 /// Milliseconds since the machine was switched on.
 pub type Millis = u64;
@@ -83,17 +85,21 @@ pub struct Told {
     pub because: Option<Because>,
 }
 
-/// What the machine keeps of a port.
-#[derive(Debug, Clone, Default)]
+/// What the machine keeps of every port.
+#[derive(Debug, Clone, Copy, Default)]
 struct Port {
     link: bool,
     /// Since when the port forwards, or from when it will; none: the spanning tree keeps it closed.
     opens: Option<Millis>,
     /// What holds it down, and since when.
     held: Option<(Cause, Millis)>,
+}
+
+/// What it keeps of a port on which something was heard: few ports of many.
+#[derive(Debug, Clone, Default)]
+struct Heard {
     /// Stations that port security admits, each with the VLAN it counts in, and when it was heard.
     admitted: BTreeMap<(StationAddress, Option<VlanId>), Millis>,
-    violations: u32,
     /// VLANs that stations here were put into by their addresses.
     joined: BTreeSet<VlanId>,
     /// Changes of link, for flap protection: when, and whether the link was lost.
@@ -122,6 +128,9 @@ pub struct Machine<'a> {
     pub(super) asked: Asked<'a>,
     now: Millis,
     ports: Vec<Port>,
+    heard: BTreeMap<usize, Heard>,
+    /// Of each VLAN that was asked about, how each port is a member.
+    members: RefCell<BTreeMap<VlanId, Vec<Known<Member>>>>,
     table: BTreeMap<(StationAddress, VlanId), (usize, Millis)>,
     bindings: BTreeMap<(StationAddress, VlanId), Binding>,
     /// Bindings as they were last written, and when they will be.
@@ -158,6 +167,8 @@ impl<'a> Machine<'a> {
             asked,
             now: 0,
             ports,
+            heard: BTreeMap::new(),
+            members: RefCell::default(),
             table: BTreeMap::new(),
             bindings: BTreeMap::new(),
             stored: BTreeMap::new(),
@@ -227,7 +238,7 @@ impl<'a> Machine<'a> {
 
     /// How many stations port security admits on a port now.
     pub fn admitted_on(&self, port: usize) -> usize {
-        self.ports.get(port).map_or(0, |state| state.admitted.len())
+        self.heard.get(&port).map_or(0, |heard| heard.admitted.len())
     }
 
     /// What holds a port down.
@@ -293,12 +304,11 @@ impl<'a> Machine<'a> {
     pub fn link_down(&mut self, port: usize) -> Known<()> {
         let before = self.ports.get(port).is_some_and(|p| p.link);
         // Who was learned is forgotten with the link; who is pinned stays.
-        let forgets = self.ports.get(port).is_some_and(|p| !p.admitted.is_empty())
-            && !self.asked.port(port, settings::PINNING)?;
+        let forgets = self.admitted_on(port) > 0 && !self.asked.port(port, settings::PINNING)?;
+        if forgets {
+            self.forget_admitted(port);
+        }
         if let Some(state) = self.ports.get_mut(port) {
-            if forgets {
-                state.admitted.clear();
-            }
             state.link = false;
             state.opens = None;
         }
@@ -413,8 +423,8 @@ impl Machine<'_> {
 
     /// Forgets whom port security admitted: the next attempt starts afresh.
     pub fn forget_admitted(&mut self, port: usize) {
-        if let Some(state) = self.ports.get_mut(port) {
-            state.admitted.clear();
+        if let Some(heard) = self.heard.get_mut(&port) {
+            heard.admitted.clear();
         }
     }
 

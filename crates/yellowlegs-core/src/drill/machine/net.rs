@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::sync::Arc;
 
+use super::arrival::Tags;
 use super::wires::{Due, Talk};
 use super::{Arrival, Because, Machine, Told};
 use crate::drill::asked::Known;
@@ -40,7 +41,7 @@ pub struct Trip {
     /// Each arrival at a switch, in order.
     pub arrivals: Vec<(At, Arrival)>,
     /// Ports without a wire that it left by, each with its tags.
-    pub heard: Vec<(At, Vec<u16>)>,
+    pub heard: Vec<(At, Tags)>,
     /// It went on for ever.
     pub circles: bool,
 }
@@ -203,10 +204,10 @@ impl<'a> Net<'a> {
                     let out = (at.0, delivery.port);
                     match self.wires.get(&out) {
                         Some(next) => {
-                            let (tags, relayed) = (delivery.tags.clone(), delivery.relayed);
+                            let (tags, relayed) = (delivery.tags.to_vec(), delivery.relayed);
                             waiting.push_back((*next, Frame { tags, relayed, ..frame.clone() }));
                         }
-                        None => trip.heard.push((out, delivery.tags.clone())),
+                        None => trip.heard.push((out, Tags::clone(&delivery.tags))),
                     }
                 }
             }

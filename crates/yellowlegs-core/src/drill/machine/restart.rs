@@ -77,7 +77,7 @@ impl Machine<'_> {
     pub fn restart(&mut self, port: usize) -> Known<Lost> {
         let unsaved = self.unsaved(port);
         let pinning = self.is_secured(port)? && self.pins(port)?;
-        let learned = self.ports.get(port).map_or(0, |p| p.admitted.len());
+        let learned = self.admitted_on(port);
         let before = self.bindings.values().filter(|b| b.port == port).count();
         self.asked.switch_wide(settings::SNOOPING_STORE)?;
         let stored = self.stored.values().filter(|b| b.port == port).count();
@@ -89,7 +89,8 @@ impl Machine<'_> {
         self.routers.clear();
         self.tell(port, "the power is cut, and comes back", None);
         let links: Vec<bool> = self.ports.iter().map(|p| p.link).collect();
-        self.ports.iter_mut().for_each(|p| *p = super::Port::default());
+        self.ports.fill(super::Port::default());
+        self.heard.clear();
         for (other, _) in links.iter().enumerate().filter(|(other, link)| **link && *other != port) {
             self.settle(other);
         }

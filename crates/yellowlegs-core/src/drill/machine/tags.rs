@@ -1,9 +1,17 @@
 //! VLANs on arrival and on the way out (IEEE 802.1Q, 6.9 and 8.6).
 
 use super::{Because, Machine};
-use crate::drill::asked::Known;
+use crate::drill::asked::{Asked, Known};
 use crate::drill::frame::Frame;
 use crate::model::{Frames, Mode, SettingId, StationAddress, VlanId, VlanSet, settings};
+
+/// How a port is a member of a VLAN.
+#[derive(Debug, Clone, Copy)]
+pub(super) enum Member {
+    No,
+    Untagged,
+    Tagged,
+}
 
 /// The VLAN a frame is taken into, or what refuses it.
 pub(super) type Taken = Result<VlanId, Because>;
@@ -12,13 +20,34 @@ fn refused(setting: SettingId) -> Taken {
     Err(Because::of("tag rules", setting))
 }
 
+/// What ports are members of, by the settings alone.
+impl Asked<'_> {
+    /// The untagged VLAN of a port.
+    fn untagged(&self, port: usize) -> Known<Option<VlanId>> {
+        match self.port(port, settings::MODE)? {
+            Mode::Trunk => self.port(port, settings::NATIVE_VLAN),
+            Mode::Access | Mode::Negotiated => self.port(port, settings::ACCESS_VLAN),
+        }
+    }
+
+    /// Whether a port is a member of a VLAN.
+    pub fn is_member(&self, port: usize, vlan: VlanId) -> Known<bool> {
+        Ok(self.untagged(port)? == Some(vlan) || self.carries_tagged(port, vlan)?)
+    }
+
+    /// Whether a port carries a VLAN tagged that is not its untagged one.
+    fn carries_tagged(&self, port: usize, vlan: VlanId) -> Known<bool> {
+        Ok(match self.port(port, settings::MODE)? {
+            Mode::Trunk => self.port(port, settings::TAGGED_VLANS)?.contains(vlan),
+            Mode::Access | Mode::Negotiated => self.port(port, settings::VOICE_VLAN)? == Some(vlan),
+        })
+    }
+}
+
 impl Machine<'_> {
     /// The untagged VLAN of a port.
     pub fn untagged(&self, port: usize) -> Known<Option<VlanId>> {
-        match self.asked.port(port, settings::MODE)? {
-            Mode::Trunk => self.asked.port(port, settings::NATIVE_VLAN),
-            Mode::Access | Mode::Negotiated => self.asked.port(port, settings::ACCESS_VLAN),
-        }
+        self.asked.untagged(port)
     }
 
     /// The VLAN that a host on a port speaks in: the one it tags with, else the untagged one.
@@ -46,15 +75,7 @@ impl Machine<'_> {
 
     /// Whether a port is a member of a VLAN.
     pub fn is_member(&self, port: usize, vlan: VlanId) -> Known<bool> {
-        Ok(self.untagged(port)? == Some(vlan) || self.carries_tagged(port, vlan)?)
-    }
-
-    /// Whether a port carries a VLAN tagged that is not its untagged one.
-    fn carries_tagged(&self, port: usize, vlan: VlanId) -> Known<bool> {
-        Ok(match self.asked.port(port, settings::MODE)? {
-            Mode::Trunk => self.asked.port(port, settings::TAGGED_VLANS)?.contains(vlan),
-            Mode::Access | Mode::Negotiated => self.asked.port(port, settings::VOICE_VLAN)? == Some(vlan),
-        })
+        self.asked.is_member(port, vlan)
     }
 
     /// Takes a frame into a VLAN and takes off the tag that says so.
@@ -116,12 +137,22 @@ impl Machine<'_> {
         Ok(if trunk { settings::NATIVE_VLAN.id } else { settings::ACCESS_VLAN.id })
     }
 
-    /// The tags with which a frame of a VLAN leaves by a port; none where the port is no member.
-    pub(super) fn leave(&self, port: usize, vlan: VlanId, inner: &[u16]) -> Known<Option<Vec<u16>>> {
-        let joined = self.ports.get(port).is_some_and(|state| state.joined.contains(&vlan));
-        if joined || self.untagged(port)? == Some(vlan) {
-            return Ok(Some(inner.to_vec()));
-        }
-        Ok(self.carries_tagged(port, vlan)?.then(|| std::iter::once(vlan.get()).chain(inner.iter().copied()).collect()))
+    /// How a frame of a VLAN leaves by a port.
+    pub(super) fn leave(&self, port: usize, vlan: VlanId) -> Known<Member> {
+        let joined = self.heard.get(&port).is_some_and(|heard| heard.joined.contains(&vlan));
+        if joined { Ok(Member::Untagged) } else { self.member(port, vlan) }
+    }
+
+    /// How a port is a member of a VLAN: asked once, for frame after frame is sent to all of them.
+    fn member(&self, port: usize, vlan: VlanId) -> Known<Member> {
+        let asked = |port| {
+            if self.untagged(port)? == Some(vlan) {
+                return Ok(Member::Untagged);
+            }
+            Ok(if self.asked.carries_tagged(port, vlan)? { Member::Tagged } else { Member::No })
+        };
+        let mut members = self.members.borrow_mut();
+        let of_vlan = members.entry(vlan).or_insert_with(|| (0..self.ports.len()).map(asked).collect());
+        of_vlan.get(port).copied().unwrap_or(Ok(Member::No))
     }
 }

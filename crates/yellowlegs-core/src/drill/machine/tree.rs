@@ -150,6 +150,7 @@ impl Machine<'_> {
         if !self.asked.port(port, settings::BPDU_FILTER)? {
             return Ok(false);
         }
+        self.asked.note(settings::BPDU_FILTER.id);
         let by_default = self.asked.switch().slot(Some(port), settings::BPDU_FILTER.id).origin == Origin::Global;
         Ok(!(by_default && self.asked.platform(platform::FILTER_ENDS, "on-bpdu")?))
     }

@@ -384,7 +384,7 @@ impl Record {
             RecordSaved::NotKept => SavedCopy::NotKept,
             RecordSaved::Copy(saved) => {
                 let name = Arc::clone(&switch.name);
-                SavedCopy::Read(Box::new(saved.into_switch(name)))
+                SavedCopy::Read(Arc::new(saved.into_switch(name)))
             }
         };
         switch.traits = Arc::new(traits);

@@ -35,33 +35,30 @@ pub fn differences(before: &Resolved, after: &Resolved) -> Vec<(About, SettingId
     found
 }
 
-/// The same of ports: those of the one, then those that only the other has. Most have the same position in both.
+/// The same of ports: those of the one, then those that only the other has.
 fn ports(before: &Resolved, after: &Resolved, found: &mut Vec<(About, SettingId)>) {
     let (one, other) = (&before.switch, &after.switch);
+    if one.ports() == other.ports() {
+        // Two readings of one text, all but a few lines: most slots are the same.
+        let unlike = one.port_slots.unlike(&other.port_slots).into_iter();
+        let unlike = unlike.filter(|(port, id)| {
+            one.slot_by_hand(Some(*port), *id).value != other.slot_by_hand(Some(*port), *id).value
+        });
+        found.extend(unlike.filter_map(|(port, id)| Some((About::Port(one.ports().get(port)?.as_str().into()), id))));
+        return;
+    }
     let mut compare = |name: &str, here: Option<usize>, there: Option<usize>| {
-        for id in SettingId::of(Scope::Port) {
-            let value = |switch: &'_ Switch, port: Option<usize>| match port {
-                Some(port) => switch.slot_by_hand(Some(port), id).value.clone(),
-                None => None,
-            };
-            let same = match (here, there) {
-                (Some(here), Some(there)) => {
-                    one.slot_by_hand(Some(here), id).value == other.slot_by_hand(Some(there), id).value
-                }
-                _ => value(one, here) == value(other, there),
-            };
-            if !same {
-                found.push((About::Port(name.into()), id));
-            }
-        }
+        let value = |switch: &'_ Switch, port: Option<usize>, id: SettingId| {
+            port.and_then(|port| switch.slot_by_hand(Some(port), id).value.clone())
+        };
+        let unlike = SettingId::of(Scope::Port).filter(|id| value(one, here, *id) != value(other, there, *id));
+        found.extend(unlike.map(|id| (About::Port(name.into()), id)));
     };
     for (here, name) in one.ports().iter().enumerate() {
-        let same_place = other.ports().get(here) == Some(name);
-        compare(name.as_str(), Some(here), if same_place { Some(here) } else { other.port_index(name.as_str()) });
+        compare(name.as_str(), Some(here), other.port_index(name.as_str()));
     }
     for (there, name) in other.ports().iter().enumerate() {
-        let is_new = one.ports().get(there) != Some(name) && one.port_index(name.as_str()).is_none();
-        if is_new {
+        if one.port_index(name.as_str()).is_none() {
             compare(name.as_str(), None, Some(there));
         }
     }

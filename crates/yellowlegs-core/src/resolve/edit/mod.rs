@@ -13,7 +13,7 @@ pub use differ::differences;
 
 use super::{Resolved, State, resolve_with};
 use crate::dialect::Dialect;
-use crate::model::{SettingId, Slot, Value, VlanId};
+use crate::model::{Origin, SavedCopy, SettingId, Slot, Value, VlanId};
 use crate::source::Source;
 use write::{Place, Writer};
 
@@ -96,6 +96,13 @@ pub struct Way {
     position: usize,
 }
 
+impl Way {
+    /// Whether it says it of several ports at once.
+    pub fn is_list(self) -> bool {
+        self.in_list
+    }
+}
+
 /// The lines that make a change.
 #[derive(Debug, Clone)]
 pub struct Edit {
@@ -176,28 +183,27 @@ impl Resolved {
 
     /// The same switch with another configuration; state and saved copy stay.
     pub fn with_text(&self, text: impl Into<String>) -> Option<Self> {
+        let path = Arc::clone(self.history.as_deref()?.source.path());
+        self.with_source(Arc::new(Source::of(path, text.into())))
+    }
+
+    pub(super) fn with_source(&self, source: Arc<Source>) -> Option<Self> {
         let history = self.history.as_deref()?;
-        let source = Arc::new(Source::of(Arc::clone(history.source.path()), text.into()));
         let name = Arc::clone(self.switch.name());
         Some(resolve_with(name, &history.dialect, source, &history.state).with_saved(self.switch.saved().clone()))
     }
 
-    /// The same switch with lines more at the end of its configuration.
-    pub fn with_lines(&self, lines: &[String]) -> Option<Self> {
-        let mut text = self.text()?.to_owned();
-        if !text.is_empty() && !text.ends_with('\n') {
-            text.push('\n');
-        }
-        lines.iter().for_each(|line| {
-            text.push_str(line);
-            text.push('\n');
-        });
-        self.with_text(text)
+    /// Whether nothing was read of its state.
+    pub fn is_alone(&self) -> bool {
+        self.history.as_deref().is_some_and(|history| history.state.texts.is_empty())
     }
 
     /// The configuration alone, without state and saved copy.
     pub fn alone(&self) -> Option<Self> {
         let history = self.history.as_deref()?;
+        if self.is_alone() {
+            return Some(self.clone().with_saved(SavedCopy::NotKept));
+        }
         let state = State::default();
         Some(resolve_with(Arc::clone(self.switch.name()), &history.dialect, Arc::clone(&history.source), &state))
     }
@@ -233,6 +239,14 @@ impl Resolved {
             Some(edit) => Ok(edit),
             None => self.one_by_one(several),
         }
+    }
+
+    /// Whether a default or a profile could say it of all: what neither can is said port by port, or in a list.
+    pub fn may_be_wide(&self, several: &Several) -> bool {
+        let Some((history, first)) = self.history.as_deref().zip(several.abouts.first()) else { return false };
+        let (wanted, all) = (several.wanted(first), &several.abouts[..]);
+        let writer = Writer { before: self, dialect: &history.dialect, wanted: &wanted, all, place: Place::Own };
+        all.len() > 2 && !several.each && writer.may_say(Origin::Profile)
     }
 
     /// The same by a way that worked for one like it; none where it does not work here.

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use super::{About, DEEPEST, Edit, Wanted, Way, Wide, differences};
 use crate::dialect::{Change, Dialect, Effect, Held, HoleRef, Operand, ProfileRef, Rule, Structure, Subject};
-use crate::model::{Choice, Direction, Kind, Scope, SettingId, Value, settings};
+use crate::model::{Choice, Direction, Kind, Origin, Scope, SettingId, Value, settings};
 use crate::resolve::Resolved;
 
 /// One rule on the way from the top to the line that changes something, with what its holes are to hold.
@@ -80,11 +80,21 @@ impl<'a> Writer<'a> {
         let mut places = Vec::new();
         // For two ports nobody makes a default.
         if self.all.len() > 2 {
-            places.push(Place::Reach);
-            places.extend(self.profiles());
+            places.extend(self.may_say(Origin::Global).then_some(Place::Reach));
+            places.extend(self.may_say(Origin::Profile).then(|| self.profiles()).into_iter().flatten());
         }
         places.push(list);
         places
+    }
+
+    /// Whether what a default, or a profile, says could be in force on all of them: nothing that goes before it is written there.
+    pub(super) fn may_say(&self, place: Origin) -> bool {
+        self.all.iter().all(|about| match self.before.slot_by_hand(about, self.wanted.setting).origin {
+            Origin::Port | Origin::Range | Origin::Vlan => false,
+            // A profile implies things, too.
+            Origin::Profile | Origin::Implied => place == Origin::Profile,
+            Origin::Global | Origin::Default | Origin::State | Origin::Record | Origin::Unknown => true,
+        })
     }
 
     /// All the ports in one list; none where it is about something else.

@@ -23,6 +23,7 @@ use crate::args::{Loudness, Mend, MendFormat, MendLevel};
 use crate::failure::Failure;
 use crate::fleet::{self, Fleet, Found, Loaded, Root, in_order};
 use crate::output::{self, Target};
+use crate::progress::{Progress, READ};
 use crate::render::Head;
 use crate::render::mend::{Ticket, json, markdown, page, text};
 
@@ -34,7 +35,9 @@ pub(super) fn run(args: &Mend, loudness: Loudness) -> Result<ExitCode, Failure> 
     let fleet = fleet::discover(&root, &loaded.policy)?;
     fleet.demand_switch(&selection, args.chosen.switch.as_deref())?;
     let answers = args.answer.as_deref().map(answers).transpose()?.unwrap_or_default();
-    let (site, named, whole) = site(&root, &loaded, &fleet, &as_of, &selection, jobs(args.jobs));
+    let many = fleet.switches.len();
+    let progress = Progress::of(many, READ, !loudness.quiet);
+    let (site, named, whole) = site(&root, &loaded, &fleet, &as_of, &selection, (jobs(args.jobs), &progress));
     named.demand_port(args.chosen.port.as_deref(), whole)?;
     let level = args.level.map(|level| match level {
         MendLevel::Breach => Level::Breach,
@@ -46,12 +49,16 @@ pub(super) fn run(args: &Mend, loudness: Loudness) -> Result<ExitCode, Failure> 
     let is_down = |finding: &Finding| !args.held_down || down.contains(&(finding.switch.clone(), finding.port.clone()));
     let picks = |finding: &Finding| takes(&selection, finding) && of_level(finding) && is_down(finding);
     let rows: Vec<&'static Dependency> = DEPENDENCIES.iter().collect();
+    let progress = Progress::of(many, "changes tried", !loudness.quiet);
     let order = Order {
         each_port: args.each_port,
         touching_from: args.phase.map_or(1, usize::from),
+        tells: &|done, of| progress.at(done, of),
         ..usual(&picks, &answers, &rows)
     };
-    let made = plan(&site, &order).map_err(no_plan)?;
+    let made = plan(&site, &order);
+    progress.done();
+    let made = made.map_err(no_plan)?;
     let head = Head {
         as_of: as_of.as_str().to_owned(),
         site: loaded.policy.site.name.clone(),
@@ -124,7 +131,7 @@ pub(super) fn site<'p>(
     fleet: &Fleet,
     as_of: &'p AsOf,
     selection: &Selection,
-    jobs: usize,
+    (jobs, progress): (usize, &Progress),
 ) -> (Site<'p>, Named, bool) {
     let mut site = Site::new(&loaded.policy, as_of);
     let mut named = Named::default();
@@ -135,7 +142,8 @@ pub(super) fn site<'p>(
         (read.map(|(resolved, _)| empty.judged(resolved)), unreadable)
     };
     let taken: Result<(), std::convert::Infallible> = in_order(&fleet.switches, jobs, read, |(member, unreadable)| {
-        unreadable.iter().for_each(tell);
+        progress.step();
+        progress.aside(|| unreadable.iter().for_each(tell));
         whole &= unreadable.is_empty();
         if let Some(member) = member {
             named.look(&member.resolved().switch, selection);
@@ -144,7 +152,7 @@ pub(super) fn site<'p>(
         Ok(())
     });
     match taken {
-        Ok(()) => {}
+        Ok(()) => progress.done(),
     }
     let baseline = |(path, found): &(String, Found)| -> Option<(String, Resolved)> {
         let (read, unreadable) = fleet::read_switch(&root.dir, found, loaded, as_of.moment());
@@ -179,7 +187,7 @@ pub(super) fn usual<'a>(
     answers: &'a Answers,
     rows: &'a [&'static Dependency],
 ) -> Order<'a> {
-    Order { picks, answers, each_port: false, touching_from: 1, rows, hold_back: true }
+    Order { picks, answers, each_port: false, touching_from: 1, rows, hold_back: true, tells: &|_, _| {} }
 }
 
 pub(super) fn no_plan(problem: NoPlan) -> Failure {
