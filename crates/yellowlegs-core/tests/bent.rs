@@ -18,7 +18,7 @@ use yellowlegs_core::check::{Judge, Selection};
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::model::{DoubtWidth, SettingId};
 use yellowlegs_core::policy::Policy;
-use yellowlegs_core::resolve::resolve;
+use yellowlegs_core::resolve::{Resolved, resolve};
 use yellowlegs_core::source::Source;
 
 const LANGUAGES: &str = "../yellowlegs/tests/data/languages";
@@ -54,7 +54,15 @@ fn replaced(line: &str, word: Option<&str>) -> Option<String> {
 
 /// Everything that is said of a text.
 fn said(policy: &Policy, dialect: &Arc<Dialect>, name: &str, text: String) -> String {
-    let resolved = resolve(name, dialect, Arc::new(Source::of(format!("{name}/config.txt"), text)));
+    said_of(policy, &read(dialect, name, text))
+}
+
+fn read(dialect: &Arc<Dialect>, name: &str, text: String) -> Resolved {
+    resolve(name, dialect, Arc::new(Source::of(format!("{name}/config.txt"), text)))
+}
+
+/// Everything that is said of a switch.
+fn said_of(policy: &Policy, resolved: &Resolved) -> String {
     let mut words = serde_json::to_string(&resolved.record()).unwrap();
     for width in [DoubtWidth::Near, DoubtWidth::Block] {
         let Some(doubtful) = resolved.doubtful(width) else { continue };
@@ -66,7 +74,7 @@ fn said(policy: &Policy, dialect: &Arc<Dialect>, name: &str, text: String) -> St
         words += &serde_json::to_string(&doubtful.resolved.record()).unwrap();
     }
     let (as_of, selection) = (as_of(), Selection::default());
-    let outcome = Judge::new(policy, &as_of, &selection, false).switch(&resolved, resolved.lists()).outcome;
+    let outcome = Judge::new(policy, &as_of, &selection, false).switch(resolved, resolved.lists()).outcome;
     outcome.findings.iter().for_each(|found| writeln!(words, "{found:?}").unwrap());
     outcome.undetermined.iter().for_each(|open| writeln!(words, "{open:?}").unwrap());
     words
@@ -113,4 +121,31 @@ fn what_is_said_of_a_bent_text_stays_said() {
     let (all, differing) = told.iter().fold((0, 0), |(all, differing), one| (all + one.1, differing + one.2));
     assert!(differing * 10 > all * 9, "{differing} of {all} bent texts are told apart from what was there");
     compare("crates/yellowlegs-core/tests/data/bent.txt", &told.into_iter().map(|one| one.0).collect::<String>());
+}
+
+/// A line at the end of a text says what it says when all is read: where it stands in the text, and any line behind the whole of it, as it
+/// is, without its indent, bent, and with signs that open what nothing closes.
+#[test]
+fn a_line_more_is_read_as_all_of_it_is() {
+    for (name, dialect, text, policy) in texts() {
+        let holds = |before: &str, more: &str| {
+            let after = read(&dialect, name, before.to_owned()).with_lines(&[more.to_owned()]).unwrap();
+            let begun = if before.is_empty() || before.ends_with('\n') { "" } else { "\n" };
+            let whole = format!("{before}{begun}{more}\n");
+            assert_eq!(after.text(), Some(whole.as_str()));
+            let (anew, after) = (said(&policy, &dialect, name, whole), said_of(&policy, &after));
+            assert!(anew == after, "{name}: {more:?} behind {before:?}\n{anew}\n{after}");
+        };
+        let lines: Vec<&str> = text.lines().collect();
+        for (at, line) in lines.iter().copied().enumerate() {
+            let before = lines[..at].iter().fold(String::new(), |text, line| text + line + "\n");
+            holds(&before, line);
+            let bent = replaced(line, line.split_whitespace().next_back()).unwrap_or_default();
+            let opened = ["{", "/*", "\\"].map(|sign| format!("{line} {sign}"));
+            for more in [line, line.trim(), &bent].into_iter().chain(opened.iter().map(String::as_str)) {
+                holds(&text, more);
+            }
+        }
+        holds(text.trim_end(), lines[0]);
+    }
 }

@@ -47,8 +47,8 @@ impl fmt::Display for Assumed {
 #[derive(Debug, Default)]
 pub struct Notes(RefCell<Vec<(Arc<str>, Page)>>);
 
-/// The settings that were asked of one switch.
-type Page = Rc<Cell<SettingSet>>;
+/// The settings that were asked of one switch: the words of a set.
+type Page = Rc<[Cell<u64>; 4]>;
 
 impl Notes {
     /// The page of a switch.
@@ -64,7 +64,11 @@ impl Notes {
 
     /// What was asked of each switch.
     pub fn all(&self) -> Vec<(Arc<str>, SettingSet)> {
-        self.0.borrow().iter().map(|(name, page)| (Arc::clone(name), page.get())).collect()
+        self.0
+            .borrow()
+            .iter()
+            .map(|(name, page)| (Arc::clone(name), SettingSet::of_words(page.each_ref().map(Cell::get))))
+            .collect()
     }
 }
 
@@ -91,9 +95,8 @@ impl<'a> Asked<'a> {
     /// Takes a note of what is asked.
     pub(super) fn note(&self, id: SettingId) {
         if let Some(page) = &self.noted {
-            let mut asked = page.get();
-            asked.insert(id);
-            page.set(asked);
+            let (word, bit) = SettingSet::place(id);
+            page[word].set(page[word].get() | bit);
         }
     }
 

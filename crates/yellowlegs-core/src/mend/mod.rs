@@ -9,9 +9,12 @@
 mod answers;
 mod held;
 mod impact;
+mod kept;
 mod order;
 mod proof;
 mod reach;
+mod remedy;
+mod seldom;
 mod site;
 mod wanted;
 mod watch;

@@ -125,6 +125,15 @@ impl<'p> Site<'p> {
         findings
     }
 
+    /// What is around each switch, one of them as in another reading.
+    pub(super) fn around_with(&self, number: usize, resolved: &Arc<Resolved>) -> Around {
+        let mut site = self.clone();
+        if let Some(member) = site.members.get_mut(number) {
+            member.resolved = Arc::clone(resolved);
+        }
+        site.around()
+    }
+
     /// What is around each switch.
     pub fn around(&self) -> Around {
         let sketches = self.switches().map(|resolved| Sketch::of(resolved, self.policy, self.as_of)).collect();

@@ -3,12 +3,12 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
+use super::remedy::{Roles, by_membership, mending_of};
 use super::ways::Ways;
 use super::{ByHand, Change, Order, Proof, Site};
-use crate::check::{Case, Mending, Place, Question, SwitchView, Target, To, all};
+use crate::check::{Mending, Place, Question, Target, To};
 use crate::finding::Finding;
-use crate::model::{Mode, SettingId, SettingType, Value, platform, settings};
-use crate::policy::{Assignment, assign};
+use crate::model::{SettingId, Value, settings};
 use crate::resolve::{About, Resolved, Several};
 
 /// A decision that is not taken.
@@ -391,37 +391,6 @@ fn changes(site: &Site<'_>, places: Places) -> Vec<Change> {
     changes
 }
 
-/// Where membership decides the mode, the mode is changed by it: a trunk takes in the VLANs of its role; an access port gets the
-/// voice VLAN of its role, if that is another, else it gives away what it carries tagged.
-fn by_membership(now: &Site<'_>, target: &Target, roles: &mut Roles) -> Option<Target> {
-    let (About::Port(port), To::Value(mode)) = (&target.about, &target.to) else { return None };
-    if target.setting != settings::MODE.id {
-        return None;
-    }
-    let resolved = now.get(&target.switch)?;
-    let switch = &resolved.switch;
-    let never = resolved.dialect()?.writing().never.iter().any(|(id, _)| *id == target.setting);
-    if !never && switch.traits().holds(platform::MODE_FROM, "membership") != Some(true) {
-        return None;
-    }
-    let port = switch.port_index(port)?;
-    let roles = roles.of(now, resolved);
-    let role = roles.ports.get(port).copied().flatten().and_then(|assigned| now.policy.roles.get(assigned.role));
-    let instead = |setting, to| Some(Target { setting, to, ..target.clone() });
-    match Mode::read(mode)? {
-        Mode::Access => {
-            let voice = role.and_then(|role| role.voice);
-            let has = switch.setting(Some(port), settings::VOICE_VLAN).value;
-            match voice.filter(|voice| has.is_some_and(|has| has != Some(*voice))) {
-                Some(voice) => instead(settings::VOICE_VLAN.id, To::Value(Value::Vlan(Some(voice)))),
-                None => instead(settings::TAGGED_VLANS.id, To::Value(Value::Vlans(Arc::default()))),
-            }
-        }
-        Mode::Trunk => instead(settings::TAGGED_VLANS.id, To::With(Value::Vlans(Arc::new(role?.may_use())))),
-        Mode::Negotiated => None,
-    }
-}
-
 /// What is still found, or new, and neither asked nor for people yet: it waits for what is open at the same place, or somebody looks.
 pub(super) fn tell_the_rest(
     findings: &[Finding],
@@ -455,31 +424,5 @@ pub(super) fn tell_the_rest(
             what: finding.remedy.clone(),
             why: if waits { WAITS } else { STILL }.to_owned(),
         });
-    }
-}
-
-/// What mends a finding, by its check; house rules are for people.
-fn mending_of(site: &Site<'_>, finding: &Finding, roles: &mut Roles) -> Mending {
-    let Some(check) = all().find(|check| check.id == finding.check) else { return Mending::Person };
-    let fleet = |name: &str| site.get(name).map(|resolved| &**resolved);
-    let case = |on| Case { finding, policy: site.policy, on, fleet: &fleet };
-    let Some(resolved) = finding.switch.as_deref().and_then(fleet) else { return case(None).mending(check) };
-    let roles = roles.of(site, resolved);
-    case(Some(SwitchView::new(resolved, site.policy, &roles, site.as_of))).mending(check)
-}
-
-/// The roles of the switch that was asked about last: findings come switch by switch.
-#[derive(Default)]
-struct Roles(Option<(Arc<str>, Arc<Assignment>)>);
-
-impl Roles {
-    fn of(&mut self, site: &Site<'_>, resolved: &Resolved) -> Arc<Assignment> {
-        let name = resolved.switch.name();
-        if let Some((_, roles)) = self.0.as_ref().filter(|(of, _)| of == name) {
-            return Arc::clone(roles);
-        }
-        let roles = Arc::new(assign(site.policy, &resolved.switch, resolved.lists()));
-        self.0 = Some((Arc::clone(name), Arc::clone(&roles)));
-        roles
     }
 }

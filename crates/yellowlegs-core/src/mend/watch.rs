@@ -6,69 +6,20 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
+use super::kept::{Kept, played};
 use super::reach::{self, Map};
+use super::seldom::Seldom;
 use super::{Broke, Site, Step};
-use crate::drill::{Around, Outcome, Rehearser};
-use crate::model::{Scope, SettingId, SettingSet, Value, settings};
-use crate::policy::{Assigned, Assignment, assign, derived_from};
+use crate::drill::{Around, Rehearser};
+use crate::model::{SettingId, SettingSet, settings};
+use crate::policy::{Assignment, assign, derived_from};
 use crate::resolve::{About, Resolved};
-
-/// The drills of those who are right: what they come to may not become worse on the way.
-const LEGITIMATE: &[&str] = &["real-server", "phone-boot", "desk-boot", "stream-join"];
 
 /// Those of them that cross other switches.
 const CROSSING: &[&str] = &["real-server", "stream-join"];
 
 /// So many unlike ports of a VLAN are tried until one is found on which something works that crosses other switches.
 const TRIED: usize = 3;
-
-/// How the legitimate drills end on a port, and on what that hangs.
-struct Kept {
-    outcomes: Vec<(&'static str, Outcome, String)>,
-    role: Option<Assigned>,
-    /// The settings of its own switch that were asked.
-    own: SettingSet,
-    /// Those of ports among them, as they were.
-    values: Vec<(SettingId, Option<Value>)>,
-    /// The settings of other switches.
-    beyond: Vec<(usize, SettingSet)>,
-    /// Others may be like it: nothing sets the port apart.
-    is_common: bool,
-}
-
-impl Kept {
-    fn outcome(&self, drill: &str) -> Option<&(&'static str, Outcome, String)> {
-        self.outcomes.iter().find(|(name, ..)| *name == drill)
-    }
-
-    /// Whether something works here that crosses other switches.
-    fn crosses(&self, drill: &str) -> bool {
-        self.outcome(drill).is_some_and(|(_, outcome, _)| !matches!(outcome, Outcome::Outage | Outcome::Undetermined))
-    }
-
-    fn hangs_beyond_on(&self, switch: usize, changed: SettingSet) -> bool {
-        self.beyond.iter().any(|(at, asked)| *at == switch && asked.meets(changed))
-    }
-
-    /// The first drill that became worse.
-    fn worse(&self, now: &Self) -> Option<(&'static str, String)> {
-        self.outcomes.iter().find_map(|(drill, before, _)| {
-            let (_, after, says) = now.outcome(drill)?;
-            is_worse(*before, *after)
-                .then(|| (*drill, format!("{} before, now {}: {says}", before.word(), after.word())))
-        })
-    }
-}
-
-/// Whether it became worse: what held holds no more, or what worked, if with a leak, works no more.
-fn is_worse(before: Outcome, after: Outcome) -> bool {
-    let fails = matches!(after, Outcome::Outage | Outcome::Undetermined);
-    match before {
-        Outcome::Outage | Outcome::Undetermined => false,
-        Outcome::LetThrough => fails,
-        Outcome::Agreed | Outcome::Told | Outcome::Held => fails || after == Outcome::LetThrough,
-    }
-}
 
 /// What is known of one switch.
 #[derive(Default)]
@@ -91,36 +42,6 @@ pub(super) struct Watch<'m> {
     seldom: Seldom,
 }
 
-/// Steps that no drill looks at are most of many plans. Which settings drills ask shows by playing them: what none of many has asked is
-/// taken for one that none asks, and whoever asks it later shows that it was not so.
-#[derive(Default)]
-struct Seldom {
-    /// Every step is looked at.
-    off: bool,
-    plays: usize,
-    asked: SettingSet,
-    passed_over: SettingSet,
-}
-
-/// So many ports are played on before what none of them asked is passed over.
-const MANY: usize = 200;
-
-impl Seldom {
-    fn passes_over(&mut self, changed: SettingSet) -> bool {
-        let passes = !self.off && self.plays >= MANY && !self.asked.meets(changed);
-        if passes {
-            self.passed_over = self.passed_over.union(changed);
-        }
-        passes
-    }
-
-    fn note(&mut self, kept: &Kept) {
-        self.plays += 1;
-        let beyond = kept.beyond.iter().map(|(_, asked)| *asked);
-        self.asked = beyond.fold(self.asked.union(kept.own), SettingSet::union);
-    }
-}
-
 /// What some steps can matter to.
 pub(super) struct Reach {
     /// The switch that they change.
@@ -129,6 +50,10 @@ pub(super) struct Reach {
     changed: SettingSet,
     /// The ports that they are about; none: all of the switch.
     own: Option<BTreeSet<usize>>,
+    /// Others may be reached through what they change, and samples of them are taken.
+    beyond: bool,
+    /// The switch before them.
+    was: Arc<Resolved>,
 }
 
 impl<'m> Watch<'m> {
@@ -140,12 +65,12 @@ impl<'m> Watch<'m> {
 
     /// The same, which passes over no step.
     pub(super) fn of_every_step(self) -> Self {
-        Self { seldom: Seldom { off: true, ..Seldom::default() }, ..self }
+        Self { seldom: Seldom::never(), ..self }
     }
 
     /// Whether a step was passed over that a drill may look at.
     pub(super) fn has_missed(&self) -> bool {
-        self.seldom.asked.meets(self.seldom.passed_over)
+        self.seldom.has_missed()
     }
 
     /// Looks at what some steps can matter to, before they are made.
@@ -156,70 +81,91 @@ impl<'m> Watch<'m> {
         let changed = steps
             .iter()
             .flat_map(|step| std::iter::once(step.change.setting).chain(step.also.iter().map(|(_, setting)| *setting)));
-        let reach = Reach { at, changed: changed.collect(), own };
-        let may_pass = reach.own.is_some() && !derived_from().meets(reach.changed);
-        if may_pass && self.seldom.passes_over(reach.changed) {
+        let (changed, was): (SettingSet, _) = (changed.collect(), Arc::clone(resolved));
+        let may_pass = own.is_some() && !derived_from().meets(changed);
+        if may_pass && self.seldom.passes_over(changed) {
             return None;
         }
-        self.keep(site, at, &reach.ports(resolved));
-        if reach.own.is_none() && self.around.is_on_the_way(name) {
-            (0..self.known.len()).filter(|other| *other != at).for_each(|other| self.take_sample(site, other));
+        let beyond = own.is_none() && self.around.is_on_the_way(name) && !self.seldom.passes_beyond(changed);
+        if beyond {
+            self.take_samples(site, at);
         }
-        Some(reach)
+        Some(Reach { at, changed, own, beyond, was })
     }
 
     /// Looks again, when they are made: the first thing that became worse.
     pub(super) fn after(&mut self, site: &Site<'_>, reach: &Reach) -> Option<Broke> {
-        let Reach { at, changed, own } = reach;
+        let Reach { at, changed, was, .. } = reach;
         let resolved = site.at(*at)?;
-        let is_on_the_way = self.around.is_on_the_way(resolved.switch.name());
         let known = &mut self.known[*at];
         known.sample = None;
         if derived_from().meets(*changed) {
             known.roles = None;
         }
         let roles = known.roles(site, resolved);
-        let is_other = self.around.update(resolved, site.policy, site.as_of, &roles);
-        if self.around.is_stale() {
-            self.around = site.around();
+        let is_other = self.take_in(site, *at, resolved);
+        if is_other && !reach.beyond {
+            self.take_in(site, *at, was);
+            self.take_samples(site, *at);
+            self.take_in(site, *at, resolved);
         }
+        let own = reach.own.as_ref().filter(|_| !is_other);
+        let all = || (0..resolved.switch.ports().len()).collect();
+        let ports: BTreeSet<usize> = own.cloned().unwrap_or_else(all);
         let role_of = |port: &usize| roles.ports.get(*port).copied().flatten();
         let hangs = |port: &usize, kept: &Kept| is_other || kept.own.meets(*changed) || kept.role != role_of(port);
-        let mut broke = self.again(site, *at, &reach.ports(resolved), &hangs);
-        if own.is_some() {
-            return broke;
-        }
-        if is_on_the_way {
+        let mut broke = self.of_switch(site, reach, ports, &hangs);
+        if reach.beyond || is_other {
             // What of others crosses this switch hangs on their VLAN alone: one port of each.
+            let hangs = |_: &usize, kept: &Kept| is_other || kept.hangs_beyond_on(*at, *changed);
             for other in (0..self.known.len()).filter(|other| other != at) {
-                let hangs = |_: &usize, kept: &Kept| is_other || kept.hangs_beyond_on(*at, *changed);
                 let known = &mut self.known[other];
                 let sample = known.sample.clone().unwrap_or_default();
                 known.kept.retain(|port, kept| sample.contains(port) || !hangs(port, kept));
                 broke = broke.or(self.again(site, other, &sample, &hangs));
             }
         }
+        if own.is_some() { broke } else { broke.or_else(|| self.way_in(site, *at)) }
+    }
+
+    /// Looks at ports of the switch itself.
+    fn of_switch(
+        &mut self,
+        site: &Site<'_>,
+        reach: &Reach,
+        ports: BTreeSet<usize>,
+        hangs: &dyn Fn(&usize, &Kept) -> bool,
+    ) -> Option<Broke> {
+        let at = reach.at;
+        let (known, first): (BTreeSet<usize>, BTreeSet<usize>) =
+            ports.into_iter().partition(|port| self.known[at].kept.contains_key(port));
+        let broke = self.again(site, at, &known, hangs);
+        self.keep(site, at, &first);
+        // Only where all is not well it matters how it was before.
+        let kept = &self.known[at].kept;
+        let unwell = |port: &usize| kept.get(port).is_some_and(|kept| !kept.is_well());
+        let unwell: Vec<usize> = first.into_iter().filter(unwell).collect();
+        if broke.is_some() || unwell.is_empty() { broke } else { self.since(site, reach, &unwell) }
+    }
+
+    /// Whether every switch is still reached that was.
+    fn way_in(&mut self, site: &Site<'_>, at: usize) -> Option<Broke> {
         let before = std::mem::take(&mut self.reached);
-        let lost = if is_on_the_way {
+        let lost = if self.around.is_on_the_way(site.at(at)?.switch.name()) {
             self.reached = reach::reached(site, self.map);
             before.difference(&self.reached).next().copied()
         } else {
             // It is nobody's way but its own.
-            let is_lost = before.contains(at) && !reach::is_reached(site, self.map, &before, *at);
+            let is_lost = before.contains(&at) && !reach::is_reached(site, self.map, &before, at);
             self.reached = before;
-            if is_lost {
-                self.reached.remove(at);
-            }
-            is_lost.then_some(*at)
+            is_lost.then_some(at).filter(|at| self.reached.remove(at))
         };
-        broke.or_else(|| {
-            Some(Broke {
-                step: 0,
-                what: "the way in".to_owned(),
-                switch: Arc::clone(site.at(lost?)?.switch.name()),
-                port: None,
-                says: "the switch is not reached any more from where the engineer comes in".to_owned(),
-            })
+        Some(Broke {
+            step: 0,
+            what: "the way in".to_owned(),
+            switch: Arc::clone(site.at(lost?)?.switch.name()),
+            port: None,
+            says: "the switch is not reached any more from where the engineer comes in".to_owned(),
         })
     }
 
@@ -238,6 +184,35 @@ impl<'m> Watch<'m> {
                 known.kept.insert(*port, kept);
             }
         }
+    }
+
+    /// Plays the drills on some ports as the switch was before some steps: the first that became worse since.
+    fn since(&mut self, site: &Site<'_>, Reach { at, was, .. }: &Reach, ports: &[usize]) -> Option<Broke> {
+        let resolved = site.at(*at)?;
+        self.take_in(site, *at, was);
+        let mut before = Known::default();
+        let rehearser = before.rehearser(site, was, &self.around);
+        for port in ports {
+            let kept = before.like(&rehearser, was, *port);
+            let kept = kept.unwrap_or_else(|| played(&rehearser, site, was, *port, &mut self.seldom));
+            before.kept.insert(*port, kept);
+        }
+        self.take_in(site, *at, resolved);
+        let kept = &self.known[*at].kept;
+        before.kept.iter().find_map(|(port, before)| Some(Broke::on(resolved, *port, before.worse(kept.get(port)?)?)))
+    }
+
+    /// Takes in another reading of a switch: whether others see it otherwise by it.
+    fn take_in(&mut self, site: &Site<'_>, at: usize, resolved: &Arc<Resolved>) -> bool {
+        let roles = match site.at(at) {
+            Some(now) if Arc::ptr_eq(now, resolved) => self.known[at].roles(site, resolved),
+            _ => Arc::new(assign(site.policy, &resolved.switch, resolved.lists())),
+        };
+        let is_other = self.around.update(resolved, site.policy, site.as_of, &roles);
+        if self.around.is_stale() {
+            self.around = site.around_with(at, resolved);
+        }
+        is_other
     }
 
     /// Plays them again on those ports on which that hangs on what was changed: the first that became worse.
@@ -260,14 +235,15 @@ impl<'m> Watch<'m> {
             let kept = known.like(&rehearser, resolved, port);
             let kept = kept.unwrap_or_else(|| played(&rehearser, site, resolved, port, &mut self.seldom));
             self.drills += kept.outcomes.len();
-            broke = broke.or_else(|| {
-                let (drill, says) = before.worse(&kept)?;
-                let port = resolved.switch.ports().get(port).map(ToString::to_string);
-                Some(Broke { step: 0, what: drill.to_owned(), switch: Arc::clone(resolved.switch.name()), port, says })
-            });
+            broke = broke.or_else(|| Some(Broke::on(resolved, port, before.worse(&kept)?)));
             known.kept.insert(port, kept);
         }
         broke
+    }
+
+    /// Takes a sample of each other switch.
+    fn take_samples(&mut self, site: &Site<'_>, at: usize) {
+        (0..self.known.len()).filter(|other| *other != at).for_each(|other| self.take_sample(site, other));
     }
 
     /// Chooses a port of each VLAN of a switch on which something works that crosses other switches.
@@ -305,9 +281,11 @@ impl<'m> Watch<'m> {
     }
 }
 
-impl Reach {
-    fn ports(&self, resolved: &Resolved) -> BTreeSet<usize> {
-        self.own.clone().unwrap_or_else(|| (0..resolved.switch.ports().len()).collect())
+impl Broke {
+    /// A drill that became worse on a port.
+    fn on(resolved: &Resolved, port: usize, (drill, says): (&str, String)) -> Self {
+        let port = resolved.switch.ports().get(port).map(ToString::to_string);
+        Self { step: 0, what: drill.to_owned(), switch: Arc::clone(resolved.switch.name()), port, says }
     }
 }
 
@@ -339,32 +317,6 @@ impl Known {
         });
         unlike.find(is_like).cloned()
     }
-}
-
-/// Plays the drills on a port.
-fn played(
-    rehearser: &Rehearser<'_>,
-    site: &Site<'_>,
-    resolved: &Resolved,
-    port: usize,
-    seldom: &mut Seldom,
-) -> Arc<Kept> {
-    let (played, asked) = rehearser.play_noting(port, |drill| LEGITIMATE.contains(&drill.name));
-    let outcomes = played.into_iter().map(|p| (p.drill.name, p.told.outcome, p.told.says)).collect();
-    let (mut own, mut beyond) = (SettingSet::default(), Vec::new());
-    for (name, asked) in asked {
-        if name == *resolved.switch.name() {
-            own = asked;
-        } else {
-            beyond.extend(site.number(&name).map(|at| (at, asked)));
-        }
-    }
-    let of_ports = own.iter().filter(|id| id.info().scope == Scope::Port);
-    let values = of_ports.map(|id| (id, resolved.switch.slot(Some(port), id).value.clone())).collect();
-    let (role, is_common) = (rehearser.assigned(port), !rehearser.is_apart(port));
-    let kept = Kept { outcomes, role, own, values, beyond, is_common };
-    seldom.note(&kept);
-    Arc::new(kept)
 }
 
 /// The ports that steps are about, where they are about nothing else: none of them has a cable of the fleet, or a server.

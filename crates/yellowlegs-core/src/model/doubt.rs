@@ -37,9 +37,20 @@ impl SettingSet {
         SettingId::all().filter(|id| holds(*id)).collect()
     }
 
+    /// Of its words.
+    pub(crate) fn of_words(words: [u64; 4]) -> Self {
+        Self(words)
+    }
+
+    /// Where one is in the words of a set.
+    pub(crate) fn place(id: SettingId) -> (usize, u64) {
+        (id.index() / 64, 1 << (id.index() % 64))
+    }
+
     /// Puts one in.
     pub fn insert(&mut self, id: SettingId) {
-        self.0[id.index() / 64] |= 1 << (id.index() % 64);
+        let (word, bit) = Self::place(id);
+        self.0[word] |= bit;
     }
 
     /// Whether one is in it.

@@ -8,8 +8,8 @@ use super::apply::{ProfileName, Written, from_profiles, is_unset, later};
 use super::port_table::PortTable;
 use crate::dialect::{Dialect, Reach};
 use crate::model::{
-    Choice, Dangling, FastStart, LinkType, Mode, Origin, PortSlots, Protocol, Scope, SettingId, Slot, Switch, Value,
-    VlanSet, platform, settings,
+    Choice, Dangling, FastStart, LinkType, Mode, Origin, PortSlots, Protocol, Scope, SettingId, SettingSet, Slot,
+    Switch, Value, VlanSet, platform, settings,
 };
 
 pub(super) fn merge(dialect: &Dialect, mut written: Written, ports: &PortTable, switch: &mut Switch) {
@@ -139,10 +139,10 @@ struct Layers<'a> {
     ports: &'a PortTable,
     defaults: &'a [Slot],
     by_membership: bool,
-    /// The settings in the order in which they are settled.
-    order: Vec<SettingId>,
-    /// Those of them that more than a port's own lines can speak of, or whose lines were taken back.
+    /// The settings that more than a port's own lines can speak of, or whose lines were taken back, in the order in which they are settled.
     open: Vec<SettingId>,
+    /// The same with those that profiles speak of.
+    of_profiles: Vec<SettingId>,
 }
 
 impl<'a> Layers<'a> {
@@ -159,14 +159,21 @@ impl<'a> Layers<'a> {
         more.extend(by_membership.then_some(settings::MODE.id));
         more.extend(dialect.settings_by_kind());
         let is_open = |id: &SettingId| !written.globals[id.slot()].is_empty() || more.contains(id);
-        let open = order.iter().copied().filter(is_open).collect();
-        Self { dialect, written, ports, defaults, by_membership, order, open }
+        let open: Vec<SettingId> = order.iter().copied().filter(is_open).collect();
+        let spoken: SettingSet = written
+            .profiles
+            .values()
+            .flat_map(|profile| profile.slots.keys().chain(profile.implied.keys()))
+            .copied()
+            .collect();
+        let of_profiles = order.into_iter().filter(|id| spoken.contains(*id) || open.contains(id)).collect();
+        Self { dialect, written, ports, defaults, by_membership, open, of_profiles }
     }
 
     /// Puts the settings in force on a port where its own lines' are, in the order in which they are settled.
     fn port(&self, port: usize, slots: &mut PortSlots) {
         let has_profiles = self.written.uses.get(&port).is_some_and(|used| !used.is_empty());
-        for id in if has_profiles { &self.order } else { &self.open } {
+        for id in if has_profiles { &self.of_profiles } else { &self.open } {
             let mut slot = self.setting(port, *id, slots);
             let is_mode = self.by_membership && *id == settings::MODE.id;
             if is_mode && slot.as_ref().is_none_or(|slot| !slot.origin.is_written()) {

@@ -48,7 +48,7 @@ struct History {
     dialect: Arc<Dialect>,
     source: Arc<Source>,
     reading: Reading,
-    ports: PortTable,
+    ports: Arc<PortTable>,
     state: State,
     /// Whose history was asked for.
     asked: Asked,
@@ -135,7 +135,13 @@ fn settle(
         facts.extend(read.facts);
         tables.extend(read.tables);
     }
-    let ports = PortTable::gather(dialect, &source, &reading, &facts, &mut switch);
+    let ports = match known.filter(|known| known.has_all_ports(dialect, &reading)) {
+        Some(known) => {
+            (switch.ports, switch.port_places) = (known.switch.ports.clone(), known.ports.first_places());
+            Arc::clone(known.ports)
+        }
+        None => Arc::new(PortTable::gather(dialect, &source, &reading, &facts, &mut switch)),
+    };
     for (text, Unread { mark, shape }, kind, settings) in missed {
         // Of a table of which nothing is understood nobody knows which ports it is about.
         let some = facts.iter().any(|fact| kind.is_none_or(|kind| fact.kind == kind));
@@ -147,7 +153,7 @@ fn settle(
     torn::note(dialect, &source, &reading, &mut switch);
     let applier = Applier::new(dialect, &source, &reading, &ports, None);
     let mut kept = None;
-    let written = match known.filter(|known| known.ports.is_same(&ports)) {
+    let written = match known.filter(|known| Arc::ptr_eq(known.ports, &ports)) {
         Some(known) => {
             let written = applier.run_on(known.written.clone(), known.statements);
             kept = Some(Arc::new(written.clone()));

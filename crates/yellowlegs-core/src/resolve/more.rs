@@ -6,16 +6,28 @@ use std::sync::{Arc, PoisonError};
 use super::apply::{Applier, Written};
 use super::port_table::PortTable;
 use super::{CONFIG_FILE, History, Resolved, settle};
-use crate::dialect::Reading;
+use crate::dialect::{Dialect, Reading};
+use crate::model::Switch;
 use crate::source::Source;
 
 /// What the first statements of a text came to.
 pub(super) struct Known<'a> {
+    /// The switch by them.
+    pub(super) switch: &'a Switch,
     /// The ports they came to it with.
-    pub(super) ports: &'a PortTable,
+    pub(super) ports: &'a Arc<PortTable>,
     pub(super) written: &'a Written,
     /// How many statements.
     pub(super) statements: usize,
+    /// How many lines that nobody understands.
+    unread: usize,
+}
+
+impl Known<'_> {
+    /// Whether the statements behind them speak of no other ports, nor of one in a new way.
+    pub(super) fn has_all_ports(&self, dialect: &Dialect, reading: &Reading) -> bool {
+        reading.unread_at.len() == self.unread && self.ports.has_all(dialect, reading, self.statements)
+    }
 }
 
 impl History {
@@ -62,7 +74,8 @@ impl Resolved {
         let reading = history.dialect.read_on(before, source, CONFIG_FILE, from)?;
         let statements = history.reading.statements.len();
         let written = history.written();
-        let known = Known { ports: &history.ports, written: &written, statements };
+        let (switch, unread) = (&self.switch, history.reading.unread_at.len());
+        let known = Known { switch, ports: &history.ports, written: &written, statements, unread };
         let name = Arc::clone(self.switch.name());
         let after = settle(name, &history.dialect, (Arc::clone(source), reading), &history.state, Some(&known));
         Some(after.with_saved(self.switch.saved().clone()))

@@ -2,7 +2,7 @@
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use crate::dialect::{Captured, Dialect, PortItem, PortRef, Reading};
+use crate::dialect::{Captured, Dialect, PortItem, PortRef, Reading, Statement};
 use crate::model::{Fact, Mark, PortName, Switch, Torn, facts};
 use crate::source::Source;
 
@@ -15,6 +15,8 @@ pub(super) struct PortTable {
     /// In natural order of names: position is the port's number.
     refs: Vec<PortRef>,
     index: FxHashMap<PortRef, u32>,
+    /// Where each is spoken of first, and whether that is in a block of its own.
+    places: Vec<Option<(Mark, bool)>>,
 }
 
 /// Whether, of a range across parts, some line names ports of every part.
@@ -103,16 +105,37 @@ impl PortTable {
         let mut named: Vec<(PortName, PortRef)> =
             found.into_iter().map(|port| (PortName::new(dialect.lists().name(port)), port)).collect();
         named.sort();
-        switch.port_places = named.iter().map(|(_, port)| places.get(port).map(|(mark, _)| *mark)).collect();
         let refs: Vec<PortRef> = named.iter().map(|(_, port)| *port).collect();
         switch.ports = named.into_iter().map(|(name, _)| name).collect();
         let index = refs.iter().enumerate().map(|(i, port)| (*port, i as u32)).collect();
-        Self { refs, index }
+        let places: Vec<Option<(Mark, bool)>> = refs.iter().map(|port| places.get(port).copied()).collect();
+        let table = Self { refs, index, places };
+        switch.port_places = table.first_places();
+        table
     }
 
-    /// Whether another has the same ports.
-    pub(super) fn is_same(&self, other: &Self) -> bool {
-        self.refs == other.refs
+    /// Where each port is spoken of first.
+    pub(super) fn first_places(&self) -> Vec<Option<Mark>> {
+        self.places.iter().map(|place| place.map(|(mark, _)| mark)).collect()
+    }
+
+    /// Whether nothing is new in the statements from one on: no port, and no block of its own of one that had none.
+    pub(super) fn has_all(&self, dialect: &Dialect, reading: &Reading, from: usize) -> bool {
+        let has = |statement: &Statement| {
+            let Some(rule) = dialect.rules().get(statement.rule as usize) else { return true };
+            let about = rule.port_subjects().map(|hole| (hole, true));
+            let named = rule.declares.iter().chain(&rule.used_by).map(|hole| (hole, false));
+            about.chain(named).all(|(hole, is_subject)| {
+                let Captured::Ports(items) = reading.captured(dialect, statement, hole) else { return true };
+                let own = matches!(&items[..], [PortItem::One(_)]);
+                let is_there = |port: PortRef| {
+                    let place = self.index.get(&port).map(|at| self.places[*at as usize]);
+                    place.is_some_and(|place| !is_subject || place.is_some_and(|(_, its_own)| its_own || !own))
+                };
+                items.iter().all(|item| item.along_last_part().is_some_and(|mut ports| ports.all(is_there)))
+            })
+        };
+        reading.statements.iter().skip(from).all(has)
     }
 
     /// Whether it has every port of an element of a list; of a range across parts, its ends.

@@ -22,6 +22,16 @@ pub fn differences(before: &Resolved, after: &Resolved) -> Vec<(About, SettingId
             }
         }
     };
+    // Most changes are of ports alone.
+    let (one, other) = (&before.switch, &after.switch);
+    let by_hand = one.behind_state.is_empty() && other.behind_state.is_empty();
+    if by_hand
+        && one.vlan_slots == other.vlan_slots
+        && one.vlan_defaults == other.vlan_defaults
+        && one.mirrors == other.mirrors
+    {
+        return found;
+    }
     let vlans = |r: &Resolved| r.switch.vlan_slots.keys().map(|(v, _)| *v).collect::<Vec<_>>();
     let mut all: Vec<VlanId> = vlans(before).into_iter().chain(vlans(after)).collect();
     all.sort_unstable();
