@@ -11,7 +11,7 @@ use super::reach::{self, Map};
 use super::seldom::Seldom;
 use super::{Broke, Site, Step};
 use crate::drill::{Around, Rehearser};
-use crate::model::{SettingId, SettingSet, settings};
+use crate::model::{Mode, SettingId, SettingSet, VlanId, settings};
 use crate::policy::{Assignment, assign, derived_from};
 use crate::resolve::{About, Resolved};
 
@@ -249,20 +249,24 @@ impl<'m> Watch<'m> {
     /// Chooses a port of each VLAN of a switch on which something works that crosses other switches.
     fn take_sample(&mut self, site: &Site<'_>, at: usize) {
         let Some(resolved) = site.at(at).filter(|_| self.known[at].sample.is_none()) else { return };
-        let mut of_vlan: BTreeMap<_, Vec<usize>> = BTreeMap::new();
+        let mut sample = BTreeSet::new();
+        // Of each VLAN, for hosts and for phones: what no port was found for yet, and which were tried.
+        let mut open: BTreeMap<(bool, VlanId), (Vec<&str>, Vec<Arc<Kept>>)> = BTreeMap::new();
         let vlan = |port, key| resolved.switch.setting(Some(port), key).value.flatten();
         for port in 0..resolved.switch.ports().len() {
-            let untagged =
-                [settings::ACCESS_VLAN, settings::VOICE_VLAN, settings::NATIVE_VLAN].map(|key| vlan(port, key));
-            of_vlan.entry(untagged).or_default().push(port);
-        }
-        let mut sample = BTreeSet::new();
-        for ports in of_vlan.into_values() {
-            let mut open: Vec<&str> = CROSSING.to_vec();
-            let mut tried: Vec<Arc<Kept>> = Vec::new();
-            for port in ports {
-                self.keep(site, at, &[port].into());
-                let Some(kept) = self.known[at].kept.get(&port) else { continue };
+            let is_trunk = resolved.switch.setting(Some(port), settings::MODE).value == Some(Mode::Trunk);
+            let untagged = vlan(port, if is_trunk { settings::NATIVE_VLAN } else { settings::ACCESS_VLAN });
+            let voice = vlan(port, settings::VOICE_VLAN);
+            let vlans = [(false, untagged), (true, voice)];
+            let vlans = vlans.into_iter().filter_map(|(phones, vlan)| Some((phones, vlan?))).collect::<Vec<_>>();
+            let is_open = |vlan| open.get(vlan).is_none_or(|(open, tried)| !open.is_empty() && tried.len() < TRIED);
+            if !vlans.iter().any(is_open) {
+                continue;
+            }
+            self.keep(site, at, &[port].into());
+            let Some(kept) = self.known[at].kept.get(&port) else { continue };
+            for vlan in vlans {
+                let (open, tried) = open.entry(vlan).or_insert_with(|| (CROSSING.to_vec(), Vec::new()));
                 if tried.iter().any(|other| Arc::ptr_eq(other, kept)) {
                     continue;
                 }
@@ -272,9 +276,6 @@ impl<'m> Watch<'m> {
                     sample.insert(port);
                 }
                 tried.push(Arc::clone(kept));
-                if open.is_empty() || tried.len() >= TRIED {
-                    break;
-                }
             }
         }
         self.known[at].sample = Some(sample);

@@ -81,7 +81,9 @@ impl SettingId {
 
     /// Position among the settings of its scope, for those of ports and switches.
     pub(crate) fn slot(self) -> usize {
-        usize::from(self.0) - if self.info().scope == Scope::Switch { settings::PORT_COUNT } else { 0 }
+        const AFTER_PORTS: std::ops::Range<usize> = settings::PORT_COUNT..settings::PORT_COUNT + settings::SWITCH_COUNT;
+        let index = usize::from(self.0);
+        if AFTER_PORTS.contains(&index) { index - settings::PORT_COUNT } else { index }
     }
 
     /// All settings of one scope, in the order of the catalogue.

@@ -1,12 +1,12 @@
 //! Cases of practitioners: what is held back, what is made together, what is asked, what no line says; and hostile words.
 
 use proptest::prelude::*;
-use yellowlegs_core::mend::Step;
+use yellowlegs_core::mend::{Plan, Step};
 use yellowlegs_core::model::{Kind, Value, settings};
 use yellowlegs_core::resolve::{About, Resolved, Wanted, differences};
 
 use super::rows::other;
-use super::{Asked, Fleet, as_of, planned};
+use super::{Asked, Fleet, as_of, planned, policy, right};
 
 /// Whoever moves a host into a VLAN that the uplink does not carry cuts it off: the link is to be decided first.
 #[test]
@@ -30,6 +30,59 @@ fn a_step_that_would_cut_somebody_off_is_held_back() {
     let broke = refused.proof.broke.unwrap();
     assert_eq!((broke.what.as_str(), &*broke.switch, broke.port.as_deref()), ("real-server", "edge", Some("1.2")));
     assert_eq!(refused.steps[broke.step - 1].change.setting, settings::ACCESS_VLAN.id);
+}
+
+/// The right fleet by a policy with other lines.
+fn by_policy(edits: &[(&str, &str)]) -> Fleet {
+    let text = edits.iter().fold(right::POLICY.to_owned(), |text, (from, to)| {
+        assert!(text.contains(from), "{from:?}");
+        text.replace(from, to)
+    });
+    Fleet { policy: policy(&text), ..Fleet::right() }
+}
+
+/// Why steps are held back, with what they would have set.
+fn held_back(plan: &Plan<'_>) -> Vec<String> {
+    let held = plan.by_hand.iter().filter(|hand| hand.why.starts_with("held back"));
+    held.map(|hand| format!("{} {}", hand.what, hand.why)).collect()
+}
+
+/// Whoever shuts the port of the server shuts out its clients on other switches, though nothing is said of them.
+#[test]
+fn the_port_of_a_server_matters_to_its_clients() {
+    let fleet = by_policy(&[
+        ("faces = \"host\"\nvlans = [300]\nports = [\"core 1.1\"]", "faces = \"host\"\nvlans = [300]"),
+        ("ports = [\"edge 1.5\", \"core 1.3..1.4\"]", "ports = [\"edge 1.5\", \"core 1.1\", \"core 1.3..1.4\"]"),
+    ]);
+    let site = fleet.site();
+    let plan = planned(&site, &Asked::default()).unwrap();
+    let held = held_back(&plan);
+    let shut = |told: &String| {
+        told.starts_with("Set port.enabled of port 1.1 to false.") && told.contains("real-server on edge 1.")
+    };
+    assert!(
+        held.iter().any(shut),
+        "{held:#?} {:#?}",
+        plan.steps.iter().map(|step| step.change.shown()).collect::<Vec<_>>()
+    );
+}
+
+/// A switch at the end of the line may not cut its own way in, though it is nobody else's.
+#[test]
+fn a_switch_keeps_its_own_way_in() {
+    let fleet = by_policy(&[
+        ("[site]\n", "[site]\nmanagement = { switch = \"core\", port = \"1.3\" }\n"),
+        ("faces = \"bridge-up\"\nvlans = [110, 140, 210, 300]", "faces = \"bridge-up\"\nvlans = [110, 140, 210]"),
+    ]);
+    let site = fleet.site();
+    let plan = planned(&site, &Asked::default()).unwrap();
+    let held = held_back(&plan);
+    let cut = |told: &String| told.starts_with("Set port.tagged-vlans of port 1.7") && told.contains("the way in on edge");
+    assert!(
+        held.iter().any(cut),
+        "{held:#?} {:#?}",
+        plan.steps.iter().map(|step| step.change.shown()).collect::<Vec<_>>()
+    );
 }
 
 fn of(steps: &[Step], setting: yellowlegs_core::model::SettingId) -> Option<&Step> {
