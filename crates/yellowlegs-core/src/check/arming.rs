@@ -203,8 +203,15 @@ pub(super) fn throw(case: &Case<'_>, of: Switches, vlans: &VlanSet) -> Mending {
         return Mending::Person;
     }
     let needs = |word: &str| on.platform(of.needed, word).unwrap_or(true);
-    let for_vlans = (needs("vlan") && !vlans.is_empty()).then(|| case.with(of.vlans.id, vlans)).flatten();
+    let for_vlans = (needs("vlan") && !vlans.is_empty()).then(|| case.with(of.vlans.id, vlans.clone())).flatten();
     let global = needs("global").then(|| case.flag(of.global.id, true)).flatten();
+    // Where all that is thrown already, it is about one that nobody knows.
+    let switch = on.switch();
+    let is_on = global.is_none() || switch.setting(None, of.global).value == Some(true);
+    let has_all = |covered: Arc<VlanSet>| vlans.minus(&covered).is_empty();
+    if wanted && is_on && (for_vlans.is_none() || switch.setting(None, of.vlans).value.is_some_and(has_all)) {
+        return Mending::Person;
+    }
     Mending::of(for_vlans.into_iter().chain(global))
 }
 

@@ -124,7 +124,7 @@ fn try_damage(fleet: &Fleet, damages: &[Damage], mask: u64) -> Result<(), TestCa
 
 /// As many cases as are asked for; each is a plan.
 fn cases() -> u32 {
-    std::env::var("YELLOWLEGS_CASES").ok().and_then(|n| n.parse().ok()).unwrap_or(48)
+    std::env::var("YELLOWLEGS_CASES").ok().and_then(|n| n.parse().ok()).unwrap_or(500)
 }
 
 /// The same cases each time; `YELLOWLEGS_SEED` has others.

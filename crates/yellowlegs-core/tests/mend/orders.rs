@@ -1,7 +1,8 @@
 //! Cases of practitioners: what is held back, what is made together, what is asked, what no line says; and hostile words.
 
 use proptest::prelude::*;
-use yellowlegs_core::mend::{Plan, Step};
+use yellowlegs_core::finding::Finding;
+use yellowlegs_core::mend::{NO_SETTING, Plan, Step};
 use yellowlegs_core::model::{Kind, Value, settings};
 use yellowlegs_core::resolve::{About, Resolved, Wanted, differences};
 
@@ -77,7 +78,8 @@ fn a_switch_keeps_its_own_way_in() {
     let site = fleet.site();
     let plan = planned(&site, &Asked::default()).unwrap();
     let held = held_back(&plan);
-    let cut = |told: &String| told.starts_with("Set port.tagged-vlans of port 1.7") && told.contains("the way in on edge");
+    let cut =
+        |told: &String| told.starts_with("Set port.tagged-vlans of port 1.7") && told.contains("the way in on edge");
     assert!(
         held.iter().any(cut),
         "{held:#?} {:#?}",
@@ -179,4 +181,16 @@ proptest! {
             }
         }
     }
+}
+
+/// What is wanted in a VLAN that nobody knows is for people, where the port that is in it is not to be mended.
+#[test]
+fn nothing_is_switched_on_in_a_vlan_that_nobody_knows() {
+    let phone = "socket 1.2\n  carries single\n  home lane 110\n";
+    let fleet = other(&[("edge", phone, &format!("{phone}  speech lane 1\n"))]);
+    let site = fleet.site();
+    let picks = |finding: &Finding| finding.check == "arp-inspection/off";
+    let plan = planned(&site, &Asked { picks: &picks, ..Asked::default() }).unwrap();
+    let [hand] = &plan.by_hand[..] else { panic!("{:#?}", plan.by_hand) };
+    assert_eq!((plan.steps.len(), plan.proof.remaining.len(), hand.why.as_str()), (0, 1, NO_SETTING));
 }
