@@ -230,3 +230,24 @@ columns = [
     { title = "Sluice", is = "<port:port>" },
 ]
 "#;
+
+/// A file of decisions.
+pub const ANSWERS: &str = r#"
+[[question]]
+id = "voice.dscp ports of role desk"
+asks = "ports of role desk: what is voice.dscp to be?"
+takes = "a number"
+answer = "46"
+
+[[question]]
+id = "querier 140"
+asks = "VLAN 140: which switch is to ask?"
+choices = ["core", "edge \"two\""]
+answer = "core"
+
+[[question]]
+id = "link core 1.2"
+asks = "the link of core 1.2: which end is right?"
+choices = ["core 1.2", "edge 1.7"]
+answer = ""
+"#;

@@ -7,14 +7,15 @@ use fastrand::Rng;
 use yellowlegs_core::check::{self, Earlier, Selection};
 use yellowlegs_core::dialect::{Dialect, sketch};
 use yellowlegs_core::drill::script::Script;
+use yellowlegs_core::mend::{Answers, DEPENDENCIES, NoPlan, Order, Site, plan as make};
 use yellowlegs_core::model::Record;
-use yellowlegs_core::policy::{Inventory, InventoryFile, Policy};
-use yellowlegs_core::resolve::{Resolved, State, explain, resolve_with, run_examples};
+use yellowlegs_core::policy::{AsOf, Inventory, InventoryFile, Policy};
+use yellowlegs_core::resolve::{Resolved, State, differences, explain, resolve_with, run_examples};
 use yellowlegs_core::source::{Problem, Source};
 
 use crate::mangle::mangled;
 use crate::oracle::{self, Verdicts, newly_met, verdicts};
-use crate::seeds::{DRILL, EXPRESSIONS, INVENTORY, POLICY, SYSTEMS, System};
+use crate::seeds::{ANSWERS, DRILL, EXPRESSIONS, INVENTORY, POLICY, SYSTEMS, System};
 
 /// A kind of input, and one try with it.
 pub struct Target {
@@ -25,7 +26,7 @@ pub struct Target {
 }
 
 /// All of them.
-pub const ALL: [Target; 10] = [
+pub const ALL: [Target; 12] = [
     Target { name: "dialect", run: of_dialect },
     Target { name: "configuration", run: configuration },
     Target { name: "state", run: state },
@@ -36,6 +37,8 @@ pub const ALL: [Target; 10] = [
     Target { name: "since", run: since },
     Target { name: "inventory", run: inventory },
     Target { name: "audit", run: audit },
+    Target { name: "answers", run: answers },
+    Target { name: "plan", run: plan },
 ];
 
 fn system(rng: &mut Rng) -> System {
@@ -162,6 +165,54 @@ fn inventory(rng: &mut Rng) -> Result<(), String> {
         Ok(_) => Ok(()),
         Err(problems) => placed(&problems, &text),
     }
+}
+
+fn answers(rng: &mut Rng) -> Result<(), String> {
+    let text = mangled(rng, ANSWERS, POLICY);
+    match Answers::load(&Source::of("a.toml", text.as_str())) {
+        Ok(answers) => {
+            // What is written of it is read again as the same.
+            let written = answers.text(&[]);
+            let again = Answers::load(&Source::of("a.toml", written.as_str()));
+            holds(again.as_ref() == Ok(&answers), || format!("{text}\n── written ──\n{written}"))
+        }
+        Err(problems) => placed(&problems, &text),
+    }
+}
+
+/// A switch with whatever text is mended: every line that is written is of one line and says the same when all is read anew.
+fn plan(rng: &mut Rng) -> Result<(), String> {
+    let System { dialect, config, .. } = system(rng);
+    let other = system(rng).config;
+    let config = if rng.bool() { mangled(rng, config, other) } else { config.to_owned() };
+    let dialect = oracle::dialect(dialect).ok_or("the seed is no dialect")?;
+    let (policy, as_of) = (oracle::policy(POLICY), AsOf::parse("2031-03-04T06:30:00Z").map_err(|p| format!("{p:?}"))?);
+    let mut site = Site::new(&policy, &as_of);
+    let before = oracle::read(&dialect, &config);
+    site.push(site.judged(before.clone()));
+    let rows: Vec<_> = DEPENDENCIES.iter().collect();
+    let order = Order {
+        picks: &|_| true,
+        answers: &Answers::default(),
+        each_port: rng.bool(),
+        hold_back: rng.bool(),
+        touching_from: rng.usize(1..3),
+        rows: &rows,
+        tells: &|_, _| {},
+    };
+    let made = match make(&site, &order) {
+        Err(NoPlan::Cycle(_)) => return Ok(()),
+        Err(problem @ NoPlan::Unlike { .. }) => return Err(format!("{problem}\n{config}")),
+        Ok(made) => made,
+    };
+    let lines: Vec<String> = made.steps.iter().flat_map(|step| step.text.iter().cloned()).collect();
+    let strange = lines.iter().find(|line| line.contains(char::is_control));
+    holds(strange.is_none(), || format!("{strange:?} is more than a line"))?;
+    let begun = if config.is_empty() || config.ends_with('\n') { "" } else { "\n" };
+    let whole = lines.iter().fold(format!("{config}{begun}"), |text, line| text + line + "\n");
+    let (anew, after) = (oracle::read(&dialect, &whole), made.after.switches().next().ok_or("the switch is gone")?);
+    let unlike = differences(&anew, after);
+    holds(made.proof.broke.is_some() || unlike.is_empty(), || format!("{unlike:?} by\n{lines:#?}\nbehind\n{config}"))
 }
 
 /// The whole way, and the oracle: a rule is taken from the dialect, or words of a line are bent, so that the line is not

@@ -173,7 +173,7 @@ fn the_tour_unpacks_the_fleet_and_runs_on_it() {
     );
     // Every command it shows can be run again by hand, with the same answer: of it the tour shows a screen, and says how much more there is.
     let stops: Vec<&str> = first.out.split("\n── ").skip(1).collect();
-    assert_eq!(stops.len(), 9);
+    assert_eq!(stops.len(), 10);
     let whole = here.run(&["demo", "tour", "--whole"]).out;
     assert!(first.out.lines().count() < 300 && whole.lines().count() > 500 && !whole.contains("(+ "));
     for stop in stops {

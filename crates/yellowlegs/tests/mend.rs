@@ -75,6 +75,22 @@ fn the_demo_afterwards_has_only_what_people_do_or_decide() {
     }
 }
 
+/// Only findings of a level, or worse, are to go.
+#[rstest]
+#[case("breach", &["breach"])]
+#[case("risk", &["breach", "risk"])]
+#[case("advice", &["breach", "risk", "advice"])]
+fn findings_are_picked_by_their_level(#[case] least: &str, #[case] levels: &[&str]) {
+    let fleet = Fleet::demo();
+    let report = fleet.report(&[]);
+    let of_level = |finding: &&Value| finding["waiver"].is_null() && levels.contains(&text(finding, "level"));
+    let all = list(&report, "findings").iter().chain(list(&report, "fleet_findings")).filter(of_level);
+    let wanted: BTreeSet<String> = all.map(|finding| text(finding, "fingerprint").to_owned()).collect();
+    let made = plan(&fleet, &["--level", least]);
+    let proof = &made["proof"];
+    assert_eq!(&fingerprints(proof, "gone") | &fingerprints(proof, "remaining"), wanted);
+}
+
 /// The demo's plan, as it was reviewed: `YELLOWLEGS_RENEW=1` writes it again.
 #[test]
 fn the_demo_s_plan_is_as_it_was_reviewed() {

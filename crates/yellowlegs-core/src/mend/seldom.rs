@@ -61,3 +61,53 @@ impl Seldom {
         self.asked.meets(self.passed_over) || self.asked_beyond.meets(self.passed_beyond)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::model::{SettingId, settings};
+
+    fn kept(own: SettingId, beyond: SettingId) -> Kept {
+        let (own, beyond) = ([own].into_iter().collect(), vec![(1, [beyond].into_iter().collect())]);
+        Kept { outcomes: Vec::new(), role: None, own, values: Vec::new(), beyond, is_common: true }
+    }
+
+    fn seldom(plays: usize) -> Seldom {
+        let mut seldom = Seldom::default();
+        (0..plays).for_each(|_| seldom.note(&kept(settings::LIMIT.id, settings::VLANS.id)));
+        seldom
+    }
+
+    fn of(id: SettingId) -> SettingSet {
+        [id].into_iter().collect()
+    }
+
+    #[test]
+    fn what_none_of_many_has_asked_is_passed_over() {
+        let (dscp, limit, vlans) = (of(settings::VOICE_DSCP.id), of(settings::LIMIT.id), of(settings::VLANS.id));
+        assert!(!seldom(MANY - 1).passes_over(dscp) && seldom(MANY).passes_over(dscp));
+        assert!(!seldom(MANY).passes_over(limit) && seldom(MANY).passes_beyond(limit));
+        // What is asked of other switches may be asked of this one, too.
+        assert!(!seldom(MANY).passes_beyond(vlans) && !seldom(MANY).passes_over(vlans));
+        assert!(!Seldom { plays: MANY, ..Seldom::never() }.passes_over(dscp));
+    }
+
+    #[test]
+    fn whoever_asks_it_later_shows_that_it_was_missed() {
+        let mut seldom = seldom(MANY);
+        let description = settings::DESCRIPTION.id;
+        assert!(
+            seldom.passes_over(of(settings::VOICE_DSCP.id))
+                && seldom.passes_beyond(of(description))
+                && !seldom.has_missed()
+        );
+        seldom.note(&kept(description, settings::VLANS.id));
+        assert!(!seldom.has_missed(), "on its own switch somebody may ask it");
+        seldom.note(&kept(settings::LIMIT.id, description));
+        assert!(seldom.has_missed());
+        let mut other = super::tests::seldom(MANY);
+        assert!(other.passes_over(of(settings::VOICE_DSCP.id)));
+        other.note(&kept(settings::VOICE_DSCP.id, settings::VLANS.id));
+        assert!(other.has_missed());
+    }
+}

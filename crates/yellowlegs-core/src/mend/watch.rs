@@ -141,6 +141,8 @@ impl<'m> Watch<'m> {
             ports.into_iter().partition(|port| self.known[at].kept.contains_key(port));
         let broke = self.again(site, at, &known, hangs);
         self.keep(site, at, &first);
+        self.drills +=
+            first.iter().filter_map(|port| self.known[at].kept.get(port)).map(|k| k.outcomes.len()).sum::<usize>();
         // Only where all is not well it matters how it was before.
         let kept = &self.known[at].kept;
         let unwell = |port: &usize| kept.get(port).is_some_and(|kept| !kept.is_well());

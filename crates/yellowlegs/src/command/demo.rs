@@ -55,7 +55,7 @@ fn stops(dir: &Path) -> Vec<Stop> {
     let folder = dir.display().to_string();
     let (dialect, gates) = (inside("dialects/shingle.toml"), inside("northquay/nq-gates-1/config.txt"));
     let (page, report) = (inside("page.html"), inside("report.json"));
-    let all: [(&str, &[&str]); 9] = [
+    let all: [(&str, &[&str]); 10] = [
         ("the whole audit as a page: how bad it is, and where to begin", &["audit", &folder, "--write", &page]),
         (
             "which ports of one switch break port security, and the lines that prove it",
@@ -66,6 +66,10 @@ fn stops(dir: &Path) -> Vec<Stop> {
         (
             "what an attacker would get through on the ticket desks of one switch",
             &["drill", "--fleet", &folder, "--switch", "nq-desks-1", "--role", "desk"],
+        ),
+        (
+            "what mends that switch: which lines, in which order, who is touched, and the proof that nothing breaks",
+            &["mend", "--fleet", &folder, "--switch", "nq-desks-1"],
         ),
         ("which links came and went too often", &["flaps", "--fleet", &folder]),
         ("two sister switches that should be alike", &["compare", "sp-gates-1", "sp-gates-2", "--fleet", &folder]),
