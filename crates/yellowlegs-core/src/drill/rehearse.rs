@@ -353,7 +353,7 @@ impl<'a> Rehearser<'a> {
 
     /// Plays every drill that is wanted on a port.
     pub fn play(&self, port: usize, wanted: impl Fn(&Drill) -> bool) -> Vec<Rehearsed> {
-        self.played(self.stage(port, None), wanted)
+        played(self.stage(port, None), wanted)
     }
 
     /// The same, with the settings that were asked for it, of each switch.
@@ -363,13 +363,13 @@ impl<'a> Rehearser<'a> {
         wanted: impl Fn(&Drill) -> bool,
     ) -> (Vec<Rehearsed>, Vec<(Arc<str>, SettingSet)>) {
         let notes = Notes::default();
-        let played = self.played(self.stage(port, Some(&notes)), wanted);
+        let played = played(self.stage(port, Some(&notes)), wanted);
         (played, notes.all())
     }
+}
 
-    fn played(&self, stage: Stage<'_>, wanted: impl Fn(&Drill) -> bool) -> Vec<Rehearsed> {
-        all().iter().filter(|drill| wanted(drill)).filter_map(|drill| play(stage, drill)).collect()
-    }
+fn played(stage: Stage<'_>, wanted: impl Fn(&Drill) -> bool) -> Vec<Rehearsed> {
+    all().iter().filter(|drill| wanted(drill)).filter_map(|drill| play(stage, drill)).collect()
 }
 
 /// What a drill hangs on where a cable is not known.

@@ -21,6 +21,36 @@ const CROSSING: &[&str] = &["real-server", "stream-join"];
 /// So many unlike ports of a VLAN are tried until one is found on which something works that crosses other switches.
 const TRIED: usize = 3;
 
+/// The search for ports of a VLAN on which something works that crosses other switches.
+struct Search {
+    /// What no port was found for yet.
+    open: Vec<&'static str>,
+    tried: Vec<Arc<Kept>>,
+}
+
+impl Default for Search {
+    fn default() -> Self {
+        Self { open: CROSSING.to_vec(), tried: Vec::new() }
+    }
+}
+
+impl Search {
+    fn is_open(&self) -> bool {
+        !self.open.is_empty() && self.tried.len() < TRIED
+    }
+
+    /// Whether a port is one of them.
+    fn finds(&mut self, kept: &Arc<Kept>) -> bool {
+        if self.tried.iter().any(|other| Arc::ptr_eq(other, kept)) {
+            return false;
+        }
+        self.tried.push(Arc::clone(kept));
+        let before = self.open.len();
+        self.open.retain(|drill| !kept.crosses(drill));
+        self.open.len() < before
+    }
+}
+
 /// What is known of one switch.
 #[derive(Default)]
 struct Known {
@@ -252,8 +282,8 @@ impl<'m> Watch<'m> {
     fn take_sample(&mut self, site: &Site<'_>, at: usize) {
         let Some(resolved) = site.at(at).filter(|_| self.known[at].sample.is_none()) else { return };
         let mut sample = BTreeSet::new();
-        // Of each VLAN, for hosts and for phones: what no port was found for yet, and which were tried.
-        let mut open: BTreeMap<(bool, VlanId), (Vec<&str>, Vec<Arc<Kept>>)> = BTreeMap::new();
+        // Of each VLAN, for hosts and for phones.
+        let mut searches: BTreeMap<(bool, VlanId), Search> = BTreeMap::new();
         let vlan = |port, key| resolved.switch.setting(Some(port), key).value.flatten();
         for port in 0..resolved.switch.ports().len() {
             let is_trunk = resolved.switch.setting(Some(port), settings::MODE).value == Some(Mode::Trunk);
@@ -261,23 +291,16 @@ impl<'m> Watch<'m> {
             let voice = vlan(port, settings::VOICE_VLAN);
             let vlans = [(false, untagged), (true, voice)];
             let vlans = vlans.into_iter().filter_map(|(phones, vlan)| Some((phones, vlan?))).collect::<Vec<_>>();
-            let is_open = |vlan| open.get(vlan).is_none_or(|(open, tried)| !open.is_empty() && tried.len() < TRIED);
+            let is_open = |vlan| searches.get(vlan).is_none_or(Search::is_open);
             if !vlans.iter().any(is_open) {
                 continue;
             }
             self.keep(site, at, &[port].into());
             let Some(kept) = self.known[at].kept.get(&port) else { continue };
             for vlan in vlans {
-                let (open, tried) = open.entry(vlan).or_insert_with(|| (CROSSING.to_vec(), Vec::new()));
-                if tried.iter().any(|other| Arc::ptr_eq(other, kept)) {
-                    continue;
-                }
-                let before = open.len();
-                open.retain(|drill| !kept.crosses(drill));
-                if open.len() < before {
+                if searches.entry(vlan).or_default().finds(kept) {
                     sample.insert(port);
                 }
-                tried.push(Arc::clone(kept));
             }
         }
         self.known[at].sample = Some(sample);
