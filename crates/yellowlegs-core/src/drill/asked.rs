@@ -92,6 +92,11 @@ impl<'a> Asked<'a> {
         Self { noted: notes.map(|notes| notes.page(self.switch)), ..self }
     }
 
+    /// Whether it is noted what is asked.
+    pub(super) fn is_noted(&self) -> bool {
+        self.noted.is_some()
+    }
+
     /// Takes a note of what is asked.
     pub(super) fn note(&self, id: SettingId) {
         if let Some(page) = &self.noted {

@@ -30,8 +30,8 @@ pub use edit::{About, Edit, EditProblem, Several, Wanted, Way, Wide, differences
 pub use examples::{Failed, run_examples};
 pub use explain::{Explained, Outcome, Said, explain, explain_state, says_at};
 
-use apply::{Applier, Watch, Written};
-use more::Known;
+use apply::{Applier, Watch};
+use more::{Kept, Known};
 use port_table::PortTable;
 use spoken::{Asked, Spoken};
 
@@ -53,7 +53,7 @@ struct History {
     /// Whose history was asked for.
     asked: Asked,
     /// What the text says before defaults, once somebody wants to write on behind it.
-    written: Mutex<Option<Arc<Written>>>,
+    written: Mutex<Kept>,
 }
 
 /// Position of the configuration among a switch's files; the dialect is the one before it.
@@ -152,12 +152,11 @@ fn settle(
     switch.take_state(facts, tables);
     torn::note(dialect, &source, &reading, &mut switch);
     let applier = Applier::new(dialect, &source, &reading, &ports, None);
-    let mut kept = None;
+    let mut kept = Kept::Nothing;
     let written = match known.filter(|known| Arc::ptr_eq(known.ports, &ports)) {
         Some(known) => {
-            let written = applier.run_on(known.written.clone(), known.statements);
-            kept = Some(Arc::new(written.clone()));
-            written
+            kept = Kept::OfOthers(Arc::clone(known.written), known.statements);
+            applier.run_on((**known.written).clone(), known.statements)
         }
         None => applier.run(),
     };

@@ -10,13 +10,24 @@ use crate::dialect::{Dialect, Reading};
 use crate::model::Switch;
 use crate::source::Source;
 
+/// What is kept of what a text says before defaults, for whoever writes on behind it.
+#[derive(Debug)]
+pub(super) enum Kept {
+    /// Nothing: it is worked out where it is wanted.
+    Nothing,
+    /// What the statements before one came to.
+    OfOthers(Arc<Written>, usize),
+    /// All of it.
+    All(Arc<Written>),
+}
+
 /// What the first statements of a text came to.
 pub(super) struct Known<'a> {
     /// The switch by them.
     pub(super) switch: &'a Switch,
     /// The ports they came to it with.
     pub(super) ports: &'a Arc<PortTable>,
-    pub(super) written: &'a Written,
+    pub(super) written: &'a Arc<Written>,
     /// How many statements.
     pub(super) statements: usize,
     /// How many lines that nobody understands.
@@ -33,9 +44,16 @@ impl Known<'_> {
 impl History {
     /// What its text came to, before defaults.
     fn written(&self) -> Arc<Written> {
-        let mut written = self.written.lock().unwrap_or_else(PoisonError::into_inner);
-        let all = || Arc::new(Applier::new(&self.dialect, &self.source, &self.reading, &self.ports, None).run());
-        Arc::clone(written.get_or_insert_with(all))
+        let mut kept = self.written.lock().unwrap_or_else(PoisonError::into_inner);
+        let applier = || Applier::new(&self.dialect, &self.source, &self.reading, &self.ports, None);
+        let written = match &*kept {
+            Kept::All(written) => return Arc::clone(written),
+            Kept::OfOthers(written, statements) => applier().run_on((**written).clone(), *statements),
+            Kept::Nothing => applier().run(),
+        };
+        let written = Arc::new(written);
+        *kept = Kept::All(Arc::clone(&written));
+        written
     }
 }
 
@@ -43,7 +61,7 @@ impl Resolved {
     /// No more lines are tried on it for now: what was kept for that goes.
     pub fn settle_down(&self) {
         if let Some(history) = &self.history {
-            history.written.lock().unwrap_or_else(PoisonError::into_inner).take();
+            *history.written.lock().unwrap_or_else(PoisonError::into_inner) = Kept::Nothing;
         }
     }
 

@@ -1,7 +1,7 @@
 //! Checks and drills held against each other. Both stand on the settings in force; neither knows the other. `generated.rs` changes a
 //! right fleet: each setting, trait and role alone, then several at once. `table.rs` says of each drill how it comes out. `own_policy.rs`
 //! changes what is asked for together with the fleet; `played.rs` keeps every word; `stories.rs` lets happen what
-//! comes, `tables.rs` lets switches tell what comes; `floods.rs` plays floods in both ways, `limits.rs` holds limits against limits.
+//! comes, `tables.rs` lets switches tell what comes; `noted.rs` holds drills to what they ask; `floods.rs` plays floods in both ways, `limits.rs` holds limits against limits.
 
 mod asks;
 #[path = "../support/changes.rs"]
@@ -9,6 +9,7 @@ mod changes;
 mod floods;
 mod generated;
 mod limits;
+mod noted;
 mod own_policy;
 mod played;
 mod recorded;

@@ -81,7 +81,7 @@ impl Machine<'_> {
         let action = self.asked.port(port, settings::ACTION)?;
         let setting = if elsewhere.is_some() { settings::PORT_SECURITY.id } else { settings::LIMIT.id };
         let because = Because::of("port security", setting);
-        let why = match elsewhere.filter(|_| self.tells) {
+        let why = match elsewhere.filter(|_| self.is_told()) {
             Some(other) => format!("belongs on {}, and on no other port of VLAN {vlan}", self.name(other)),
             None => "is one too many".to_owned(),
         };

@@ -66,7 +66,7 @@ impl Machine<'_> {
     /// A frame arrives on a port.
     pub fn receive(&mut self, port: usize, frame: &Frame) -> Known<Arrival> {
         let arrival = self.arrive(port, frame)?;
-        if self.tells {
+        if self.is_told() {
             let (words, because) = match &arrival {
                 Arrival::Forwarded(vlan, to) => {
                     let ports: Vec<usize> = to.iter().map(|delivery| delivery.port).collect();
@@ -239,12 +239,13 @@ impl Machine<'_> {
         let mut deliveries = Vec::new();
         let untagged: Tags = frame.tags.as_slice().into();
         let tagged: Tags = std::iter::once(vlan.get()).chain(frame.tags.iter().copied()).collect();
-        for port in 0..self.ports.len() {
+        for (port, member) in self.ports_of(vlan).iter().enumerate() {
             if port == from || !self.forwards(port) || only.as_ref().is_some_and(|only| !only.contains(&port)) {
                 continue;
             }
             // A port of which nobody knows what it carries hears nothing here: it is not the one that is rehearsed.
-            let tags = match self.leave(port, vlan) {
+            let tags = match member {
+                _ if self.has_joined(port, vlan) => &untagged,
                 Ok(Member::Untagged) => &untagged,
                 Ok(Member::Tagged) => &tagged,
                 Ok(Member::No) | Err(_) => continue,

@@ -246,9 +246,14 @@ impl<'a> Machine<'a> {
         self.ports.get(port).and_then(|p| p.held).map(|(cause, _)| cause)
     }
 
+    /// Whether anybody will read the story: nobody does where it is noted what is asked.
+    fn is_told(&self) -> bool {
+        self.tells && !self.asked.is_noted()
+    }
+
     /// Puts a line into the story.
     pub fn tell(&mut self, port: usize, words: impl Into<String>, because: Option<Because>) {
-        if self.tells {
+        if self.is_told() {
             self.story.push(Told { switch: None, at: self.now, port, words: words.into(), because });
         }
     }

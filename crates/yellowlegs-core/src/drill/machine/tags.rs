@@ -1,5 +1,7 @@
 //! VLANs on arrival and on the way out (IEEE 802.1Q, 6.9 and 8.6).
 
+use std::cell::Ref;
+
 use super::{Because, Machine};
 use crate::drill::asked::{Asked, Known};
 use crate::drill::frame::Frame;
@@ -139,20 +141,27 @@ impl Machine<'_> {
 
     /// How a frame of a VLAN leaves by a port.
     pub(super) fn leave(&self, port: usize, vlan: VlanId) -> Known<Member> {
-        let joined = self.heard.get(&port).is_some_and(|heard| heard.joined.contains(&vlan));
-        if joined { Ok(Member::Untagged) } else { self.member(port, vlan) }
+        if self.has_joined(port, vlan) {
+            return Ok(Member::Untagged);
+        }
+        self.ports_of(vlan).get(port).copied().unwrap_or(Ok(Member::No))
     }
 
-    /// How a port is a member of a VLAN: asked once, for frame after frame is sent to all of them.
-    fn member(&self, port: usize, vlan: VlanId) -> Known<Member> {
+    /// Whether somebody on a port was put into a VLAN by their address.
+    pub(super) fn has_joined(&self, port: usize, vlan: VlanId) -> bool {
+        self.heard.get(&port).is_some_and(|heard| heard.joined.contains(&vlan))
+    }
+
+    /// How each port is a member of a VLAN: asked once, for frame after frame is sent to all of them.
+    pub(super) fn ports_of(&self, vlan: VlanId) -> Ref<'_, [Known<Member>]> {
         let asked = |port| {
             if self.untagged(port)? == Some(vlan) {
                 return Ok(Member::Untagged);
             }
             Ok(if self.asked.carries_tagged(port, vlan)? { Member::Tagged } else { Member::No })
         };
-        let mut members = self.members.borrow_mut();
-        let of_vlan = members.entry(vlan).or_insert_with(|| (0..self.ports.len()).map(asked).collect());
-        of_vlan.get(port).copied().unwrap_or(Ok(Member::No))
+        let of_all = || (0..self.ports.len()).map(asked).collect();
+        self.members.borrow_mut().entry(vlan).or_insert_with(of_all);
+        Ref::map(self.members.borrow(), |members| members.get(&vlan).map_or(&[][..], |of_vlan| of_vlan))
     }
 }
