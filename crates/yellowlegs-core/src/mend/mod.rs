@@ -34,7 +34,7 @@ pub use wanted::{NO_SETTING, OpenPoint, STILL};
 pub use write::order_of;
 
 use crate::finding::Finding;
-use crate::model::{SettingId, Value};
+use crate::model::{Fact, Seconds, SettingId, Value, facts};
 use crate::resolve::{About, Wide};
 use write::Writing;
 
@@ -123,6 +123,8 @@ pub struct Plan<'p> {
     pub back_up: Vec<BackUp>,
     /// The switches whose configuration is saved at the end, with what is typed.
     pub saves: Vec<(Arc<str>, Vec<String>)>,
+    /// For how long the last of the leases that are told still runs; none: nobody tells one.
+    pub longest_lease: Option<Seconds>,
     /// What is left and what came, and whether every step was safe.
     pub proof: Proof,
     /// The fleet as it would be.
@@ -184,6 +186,17 @@ fn put_off(
     (steps.iter().map(|step| step.change.clone()).collect(), write::order_of(&steps), writing.by_hand)
 }
 
+/// For how long the last lease of all tables of bindings still runs, by what is left of it, or by when it is over.
+fn longest_lease(site: &Site<'_>) -> Option<Seconds> {
+    let of_row = |row: &Fact| {
+        let over =
+            |at: jiff::Timestamp| u32::try_from(at.duration_since(site.as_of.moment()).as_secs()).ok().map(Seconds);
+        row.get(facts::binding::LEASE).or_else(|| row.get(facts::binding::EXPIRES).and_then(over))
+    };
+    let rows = site.switches().flat_map(|resolved| resolved.switch.facts_of(facts::binding::FACT));
+    rows.filter_map(of_row).max()
+}
+
 /// Makes the plan.
 pub fn plan<'p>(site: &Site<'p>, order: &Order<'_>) -> Result<Plan<'p>, NoPlan> {
     let wanted::Wanting { findings, chosen, changes, open, by_hand: mut people, saves, before } =
@@ -235,6 +248,7 @@ pub fn plan<'p>(site: &Site<'p>, order: &Order<'_>) -> Result<Plan<'p>, NoPlan> 
     wanted::tell_the_rest(&findings, there, &proven.proof, &mut open, &mut people);
     let back_up = held::back_up(&proven.after, &findings, &chosen, &steps);
     Ok(Plan {
+        longest_lease: longest_lease(site),
         back_up,
         findings,
         chosen,

@@ -3,11 +3,11 @@
 use proptest::prelude::*;
 use yellowlegs_core::finding::Finding;
 use yellowlegs_core::mend::{NO_SETTING, Plan, Step};
-use yellowlegs_core::model::{Kind, Value, settings};
+use yellowlegs_core::model::{Kind, Seconds, Value, settings};
 use yellowlegs_core::resolve::{About, Resolved, Wanted, differences};
 
 use super::rows::other;
-use super::{Asked, Fleet, as_of, planned, policy, right};
+use super::{Asked, Fleet, as_of, planned, policy, read, right, support};
 
 /// Whoever moves a host into a VLAN that the uplink does not carry cuts it off: the link is to be decided first.
 #[test]
@@ -121,6 +121,16 @@ fn guards_wait_until_bindings_are_gathered() {
     assert_eq!((phase(settings::SNOOPING_VLANS.id), phase(settings::INSPECTION_VLANS.id)), (1, 2));
     let guard = of(&plan.steps, settings::INSPECTION_VLANS.id).unwrap();
     assert!(guard.needs.iter().any(|(row, _)| row.wait.is_some()));
+    assert_eq!(plan.longest_lease, None);
+    // How long that is the tables of other switches tell.
+    let table = "Station              Address      Lane  Socket  Left\n\
+                 02:00:5e:10:00:01    192.0.2.7    110   1.3     20m\n\
+                 02:00:5e:10:00:02    192.0.2.8    110   1.3     7h\n";
+    let tells = read("core", &support::shingle_without(&[]), &right::text("core"), &[table]);
+    let switches = fleet.switches.iter().map(|r| if &**r.switch.name() == "core" { tells.clone() } else { r.clone() });
+    let site_of = Fleet { policy: fleet.policy.clone(), as_of: as_of(), switches: switches.collect() };
+    let site = site_of.site();
+    assert_eq!(planned(&site, &Asked::default()).unwrap().longest_lease, Some(Seconds(7 * 3600)));
 }
 
 /// A record has no text: everything is listed for people, and nothing is lost.

@@ -6,7 +6,7 @@ use std::io::{self, Write};
 use serde::Serialize;
 use yellowlegs_core::finding::Finding;
 use yellowlegs_core::mend::{BackUp, Broke, ByHand, Impact, OpenPoint, Plan, Step};
-use yellowlegs_core::model::Value;
+use yellowlegs_core::model::{Seconds, Value};
 use yellowlegs_core::resolve::About;
 
 use super::Ticket;
@@ -133,6 +133,8 @@ struct PlanRow<'a> {
     by_hand: Vec<HandRow<'a>>,
     held_down: Vec<BackRow<'a>>,
     save: Vec<SaveRow<'a>>,
+    /// In seconds.
+    longest_lease: Option<u32>,
     proof: ProofRow<'a>,
 }
 
@@ -207,6 +209,7 @@ fn row<'a>(plan: &'a Plan<'_>) -> PlanRow<'a> {
         by_hand: plan.by_hand.iter().map(hand).collect(),
         held_down: plan.back_up.iter().map(back).collect(),
         save: plan.saves.iter().map(|(switch, text)| SaveRow { switch, text }).collect(),
+        longest_lease: plan.longest_lease.map(|Seconds(seconds)| seconds),
         proof: ProofRow {
             gone: findings(&plan.proof.gone),
             remaining: findings(&plan.proof.remaining),

@@ -18,7 +18,7 @@ pub(crate) fn markdown(out: &mut dyn Write, ticket: &Ticket<'_>) -> io::Result<(
     }
     for phase in &view.phases {
         writeln!(out, "\n## Phase {}", phase.number)?;
-        if let Some(wait) = phase.wait {
+        if let Some(wait) = &phase.wait {
             writeln!(out, "\nBegin it after {wait}.")?;
         }
         for (switch, steps) in &phase.switches {

@@ -19,7 +19,7 @@ pub(crate) fn text(out: &mut dyn Write, ticket: &Ticket<'_>, look: &Look) -> io:
     wrapped(out, &format!("{}  ", paint(BOLD, &view.size)), 2, &clean(&ticket.head.title()), look.width)?;
     for phase in view.phases.iter().filter(|_| !look.is_quiet()) {
         writeln!(out, "\n{}", paint(BOLD, &format!("Phase {}", phase.number)))?;
-        if let Some(wait) = phase.wait {
+        if let Some(wait) = &phase.wait {
             wrapped(out, "  ", 2, &format!("Begin it after {wait}."), look.width)?;
         }
         for (switch, steps) in &phase.switches {

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use yellowlegs_core::finding::Finding;
 use yellowlegs_core::mend::{BackUp, ByHand, Plan, Step};
-use yellowlegs_core::model::{natural_order, port_spans};
+use yellowlegs_core::model::{Seconds, natural_order, port_spans};
 use yellowlegs_core::policy::Level;
 use yellowlegs_core::resolve::{About, Wide};
 
@@ -34,7 +34,7 @@ pub(super) struct View {
 pub(super) struct Phase {
     pub(super) number: usize,
     /// What has to pass before it.
-    pub(super) wait: Option<&'static str>,
+    pub(super) wait: Option<String>,
     /// Switches in the order of their steps: one may come several times.
     pub(super) switches: Vec<(String, Vec<StepView>)>,
 }
@@ -109,6 +109,18 @@ pub(super) fn place(finding: &Finding) -> String {
     finding.port.as_deref().map_or_else(|| switch.to_owned(), |port| format!("{switch} {port}"))
 }
 
+/// How long one lease time is, as far as tables tell it.
+fn how_long(lease: Option<Seconds>) -> String {
+    let Some(Seconds(seconds)) = lease else { return "no table tells how long that is".to_owned() };
+    let minutes = seconds.div_ceil(60);
+    let words = match (minutes / 60, minutes % 60) {
+        (0, minutes) => format!("{minutes} min"),
+        (hours, 0) => format!("{hours} h"),
+        (hours, minutes) => format!("{hours} h {minutes} min"),
+    };
+    format!("at least {words}, for so long a lease runs that a table tells")
+}
+
 impl View {
     pub(super) fn of(plan: &Plan<'_>) -> Self {
         let mut phases: Vec<Phase> = Vec::new();
@@ -116,6 +128,7 @@ impl View {
             if phases.last().is_none_or(|phase| phase.number != step.phase) {
                 let of_phase = plan.steps.iter().filter(|other| other.phase == step.phase);
                 let wait = of_phase.flat_map(|step| &step.needs).find_map(|(row, _)| row.wait);
+                let wait = wait.map(|wait| format!("{wait}: {}", how_long(plan.longest_lease)));
                 phases.push(Phase { number: step.phase, wait, switches: Vec::new() });
             }
             let Some(phase) = phases.last_mut() else { continue };
