@@ -75,6 +75,17 @@ fn the_demo_afterwards_has_only_what_people_do_or_decide() {
     }
 }
 
+/// What saves a switch is in a file of its own, in its last phase: it is no line of a configuration.
+#[test]
+fn what_saves_a_switch_is_in_its_last_phase() {
+    let fleet = Fleet::demo();
+    let ran = fleet.run(&["mend", "--into", "change", "--phase", "3", "--switch", "nq-bridge-1"]);
+    assert_eq!(ran.code, 1, "{}{}", ran.out, ran.err);
+    assert_eq!(fleet.read("change/phase-3/nq-bridge-1.save.txt"), "stow everything\n");
+    assert!(fleet.path().join("change/phase-1/nq-bridge-1.txt").exists());
+    assert!(!fleet.path().join("change/phase-1/nq-bridge-1.save.txt").exists());
+}
+
 /// Only findings of a level, or worse, are to go.
 #[rstest]
 #[case("breach", &["breach"])]

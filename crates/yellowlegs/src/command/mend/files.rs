@@ -71,7 +71,7 @@ fn open_to_others(folder: &Path) -> std::io::Result<()> {
     fs::set_permissions(folder, permissions)
 }
 
-/// The change: `phase-N/SWITCH.txt`, `phase-N/SWITCH.back.txt`, `plan.md` and `plan.json`.
+/// The change: `phase-N/SWITCH.txt`, `phase-N/SWITCH.back.txt`, what is typed to save it, `plan.md` and `plan.json`.
 pub(super) fn into(place: &Path, ticket: &Ticket<'_>) -> Result<(), Failure> {
     let plan = ticket.plan;
     let filling = Filling::begin("--into", place)?;
@@ -89,6 +89,12 @@ pub(super) fn into(place: &Path, ticket: &Ticket<'_>) -> Result<(), Failure> {
             filling.write(format!("phase-{phase}/{switch}.txt"), there.as_bytes())?;
             filling.write(format!("phase-{phase}/{switch}.back.txt"), back.as_bytes())?;
         }
+    }
+    // Saving is no line of a configuration: it has a file of its own, in the last phase of its switch.
+    for (switch, words) in plan.saves.iter().filter(|(_, words)| !words.is_empty()) {
+        let of_switch = plan.steps.iter().filter(|step| step.change.switch == *switch);
+        let last = of_switch.map(|step| step.phase).max().unwrap_or(1);
+        filling.write(format!("phase-{last}/{switch}.save.txt"), (words.join("\n") + "\n").as_bytes())?;
     }
     let mut text = Vec::new();
     let written = markdown(&mut text, ticket);
