@@ -2,7 +2,7 @@
 
 use proptest::prelude::*;
 use yellowlegs_core::finding::Finding;
-use yellowlegs_core::mend::{NO_SETTING, Plan, Step};
+use yellowlegs_core::mend::{Answers, NO_SETTING, Plan, Step};
 use yellowlegs_core::model::{Kind, Seconds, Value, settings};
 use yellowlegs_core::resolve::{About, Resolved, Wanted, differences};
 
@@ -63,6 +63,40 @@ fn the_port_of_a_server_matters_to_its_clients() {
     };
     assert!(
         held.iter().any(shut),
+        "{held:#?} {:#?}",
+        plan.steps.iter().map(|step| step.change.shown()).collect::<Vec<_>>()
+    );
+}
+
+/// Who stops asking for memberships on one switch ends the streams of another, whose own querier has no address.
+#[test]
+fn who_asks_matters_to_receivers_elsewhere() {
+    let receiver = "  carries single\n  home lane 140\n  crowd watch\n  crowd ceiling 1 then shut-out\n  knock first\n  choir quick leave\n";
+    let spare = "  carries single\n  home lane 998\n  asleep\n";
+    let there = format!("socket 1.3\n{receiver}socket 1.4\n{spare}");
+    let texts = other(&[
+        ("core", "  asks from 192.0.2.2\n", ""),
+        ("core", &format!("socket 1.3..1.4\n{spare}"), &there),
+        ("edge", "  called \"screens\"\n", "  called \"screens\"\n  asks\n  asks from 192.0.2.9\n"),
+        ("edge", receiver, spare),
+    ]);
+    let roles = by_policy(&[
+        ("ports = [\"edge 1.4\"]", "ports = [\"core 1.3\"]"),
+        ("ports = [\"edge 1.5\", \"core 1.3..1.4\"]", "ports = [\"edge 1.4..1.5\", \"core 1.4\"]"),
+    ]);
+    let fleet = Fleet { policy: roles.policy, ..texts };
+    let site = fleet.site();
+    let picks = |finding: &Finding| finding.check == "multicast/querier-many";
+    let asked = |answers| Asked { picks: &picks, answers, ..Asked::default() };
+    let open = planned(&site, &asked(Answers::default())).unwrap().open;
+    let [point] = &open[..] else { panic!("{open:#?}") };
+    let plan = planned(&site, &asked(Answers::default().with(point.id.clone(), "core"))).unwrap();
+    let held = held_back(&plan);
+    let off = |told: &String| {
+        told.starts_with("Set vlan.querier of VLAN 140 to false.") && told.contains("stream-join on core 1.3")
+    };
+    assert!(
+        held.iter().any(off),
         "{held:#?} {:#?}",
         plan.steps.iter().map(|step| step.change.shown()).collect::<Vec<_>>()
     );
