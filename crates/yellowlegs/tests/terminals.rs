@@ -13,12 +13,12 @@ use support::{Fleet, nasty};
 #[rstest]
 #[case::on_and_enough("\n\nq\n", 3)]
 #[case::enough_at_once("q\n", 1)]
-#[case::all_of_it("\n\n\n\n\n\n\n\n", 9)]
+#[case::all_of_it("\n\n\n\n\n\n\n\n\n", 10)]
 #[case::nobody_types("", 1)]
 fn the_tour_goes_stop_by_stop(#[case] keys: &str, #[case] stops: usize) {
     let told = typed_on_a_terminal(&Fleet::empty(), "demo tour", keys);
     assert_eq!(told.matches("$ yellowlegs ").count(), stops, "{told}");
-    assert_eq!(told.matches("q: enough").count(), stops.min(8), "{told}");
+    assert_eq!(told.matches("q: enough").count(), stops.min(9), "{told}");
     assert!(told.contains("For your own switches:") && told.contains("(+ "), "{told}");
 }
 
