@@ -53,7 +53,11 @@ impl Progress {
 
     /// So many of so many.
     pub(crate) fn at(&self, done: usize, of: usize) {
-        self.bar.set_length(of as u64);
+        // How many there are shows late: what is left is not guessed from the time before.
+        if self.bar.length() != Some(of as u64) {
+            self.bar.set_length(of as u64);
+            self.bar.reset_eta();
+        }
         self.bar.set_position(done as u64);
     }
 
