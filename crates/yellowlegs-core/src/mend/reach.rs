@@ -31,7 +31,7 @@ impl Map {
         self.cables.get(switch).map_or(&[], |cables| cables)
     }
 
-    /// The switches that cables lead to from one, each with the cables between them, as far as each cable stands.
+    /// The switches that cables lead to from one, each with how many cables lie between, as far as these stand.
     fn walk(&self, start: usize, stands: &dyn Fn(End, End) -> bool) -> BTreeMap<usize, usize> {
         let mut far = BTreeMap::new();
         let mut ahead = VecDeque::from([(start, 0)]);

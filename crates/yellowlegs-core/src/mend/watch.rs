@@ -15,7 +15,7 @@ use crate::model::{Mode, SettingId, SettingSet, VlanId, settings};
 use crate::policy::{Assignment, assign, derived_from};
 use crate::resolve::{About, Resolved};
 
-/// Those of them that cross other switches.
+/// The legitimate drills that cross other switches.
 const CROSSING: &[&str] = &["real-server", "stream-join"];
 
 /// So many unlike ports of a VLAN are tried until one is found on which something works that crosses other switches.

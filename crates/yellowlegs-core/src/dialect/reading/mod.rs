@@ -1,5 +1,6 @@
 //! Reading a configuration: lines to statements, each with its rule, its place and what its holes took.
 
+mod more;
 mod remembered;
 
 use std::sync::Arc;
@@ -175,24 +176,6 @@ impl Dialect {
         let statements = Vec::with_capacity(source.text().len() / LINE_LENGTH);
         let lines = Logicals::new(source.text(), &self.layout);
         self.read_lines(source, file, lines, Reading { statements, ..Reading::default() })
-    }
-
-    /// Reads what stands behind a text that was read as a whole, from an offset on. `None` where what stands there may hang on what is
-    /// before it: lines of a section, that are indented, or that continue one.
-    pub fn read_on(&self, before: Reading, source: &Source, file: u16, from: usize) -> Option<Reading> {
-        let (old, new) = source.text().split_at_checked(from)?;
-        let sign = self.layout.continuation.as_deref();
-        let goes_on = !old.ends_with('\n') || sign.is_some_and(|sign| old.trim_end().ends_with(sign));
-        let is_inside = match self.layout.structure {
-            Structure::Sections => true,
-            Structure::Indent => new.lines().find(|line| !line.trim().is_empty())?.starts_with([' ', '\t']),
-            Structure::Paths | Structure::Braces => false,
-        };
-        if goes_on || is_inside || !before.torn.is_empty() {
-            return None;
-        }
-        let lines = Logicals::from(source.text(), &self.layout, from, before.lines);
-        Some(self.read_lines(source, file, lines, before))
     }
 
     fn read_lines<'a>(&'a self, source: &'a Source, file: u16, lines: Logicals<'a>, before: Reading) -> Reading {
