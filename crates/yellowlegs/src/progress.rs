@@ -27,6 +27,15 @@ impl Progress {
         Self::drawn_on(ProgressDrawTarget::stderr_with_hz(5), switches, what)
     }
 
+    /// For work that waits for others: of a few it takes long, too.
+    #[cfg(feature = "gather")]
+    pub(crate) fn of_waiting(switches: usize, what: &'static str, wanted: bool) -> Self {
+        if !wanted || switches < 2 || !std::io::stderr().is_terminal() {
+            return Self::none();
+        }
+        Self::drawn_on(ProgressDrawTarget::stderr_with_hz(5), switches, what)
+    }
+
     /// One that nobody sees.
     pub(crate) fn none() -> Self {
         Self { bar: ProgressBar::hidden(), shown: false }

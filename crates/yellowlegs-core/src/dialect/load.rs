@@ -66,6 +66,7 @@ fn read(doc: &TomlDoc<'_>, source: &Arc<Source>) -> Option<Dialect> {
     let writing = root.table("write").map(|table| read_writing(doc, &table)).unwrap_or_default();
     let tables = root.tables("rule");
     let state = state::read(doc, root.table("state").as_ref(), root.tables("line"), &root.tables("table"), &text);
+    let session = root.table("session").map(|table| super::session::read(doc, &table));
     let examples = root.tables("example").iter().filter_map(|table| example::read(doc, table)).collect();
     root.finish();
     if let Some(head) = head {
@@ -108,6 +109,7 @@ fn read(doc: &TomlDoc<'_>, source: &Arc<Source>) -> Option<Dialect> {
         contexts,
         automaton,
         examples,
+        session,
         stores: Stores::default(),
     })
 }

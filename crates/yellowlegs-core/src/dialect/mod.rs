@@ -21,6 +21,7 @@ mod recognise;
 mod render;
 mod rule;
 mod rules;
+mod session;
 mod shape;
 mod sketch;
 mod state;
@@ -46,6 +47,7 @@ pub use problem::DialectProblem;
 pub use reading::{Reading, Statement, UnreadAt};
 pub use render::{Held, Writing};
 pub use rule::{Change, Effect, Follow, HoleRef, Operand, ProfileRef, Reach, Rule, Subject, Until};
+pub use session::{Answer, Command, Prompt, Question, Raise, Session, SessionProblem};
 pub use sketch::{At, Open, Proposal, open, sketch, sketch_with_state};
 pub use state::{Missed, SaidOf, StateRule, StateRules, StateSaid, StateText, Table};
 pub use time::Moment;
@@ -83,6 +85,7 @@ pub struct Dialect {
     writing: Writing,
     vocabulary: FxHashSet<Box<str>>,
     examples: Vec<Example>,
+    session: Option<Session>,
     /// Lines that were read before.
     stores: compiled::Stores,
 }
@@ -141,6 +144,11 @@ impl Dialect {
     /// Its examples.
     pub fn examples(&self) -> &[Example] {
         &self.examples
+    }
+
+    /// How one talks to its switches, where it says so.
+    pub fn session(&self) -> Option<&Session> {
+        self.session.as_ref()
     }
 
     /// Whether a word of a text is a word of the dialect.

@@ -2,6 +2,7 @@
 
 use super::pattern::PatternProblem;
 use super::ports::FormProblem;
+use super::session::SessionProblem;
 use crate::model::{FactKind, SettingId, TraitId, ValueError};
 use crate::source::{Explain, nearest};
 
@@ -14,6 +15,9 @@ pub enum DialectProblem {
     /// A form of port names that cannot be read.
     #[error(transparent)]
     Form(#[from] FormProblem),
+    /// A way to talk to switches that cannot be.
+    #[error(transparent)]
+    Session(#[from] SessionProblem),
     /// A setting that is none.
     #[error("`{found}` is no setting")]
     UnknownSetting {
@@ -244,6 +248,7 @@ impl Explain for DialectProblem {
     fn hint(&self) -> Option<String> {
         match self {
             Self::Pattern(problem) => problem.hint(),
+            Self::Session(problem) => problem.hint(),
             Self::UnknownSetting { found } => nearest(found, SettingId::all().map(SettingId::name))
                 .map(|n| format!("did you mean `{n}`?"))
                 .or_else(|| Some("docs/dialects.md lists every setting".into())),

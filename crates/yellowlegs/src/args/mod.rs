@@ -8,11 +8,15 @@ mod demo;
 mod dialect;
 mod drill;
 mod flaps;
+#[cfg(feature = "gather")]
+mod gather;
 mod mend;
 mod packaging;
 mod policy;
 mod port;
 mod read;
+#[cfg(feature = "gather")]
+mod stand_in;
 
 use clap::{Parser, Subcommand};
 
@@ -24,11 +28,15 @@ pub(crate) use demo::Demo;
 pub(crate) use dialect::{Dialect, DialectFormat, DialectTask, Explain, NamesWhat, Settings, Sketch, Teach, Test};
 pub(crate) use drill::{Drill, DrillFormat};
 pub(crate) use flaps::Flaps;
+#[cfg(feature = "gather")]
+pub(crate) use gather::{Gather, GatherTask, NewEntries};
 pub(crate) use mend::{Mend, MendFormat, MendLevel};
 pub(crate) use packaging::{Completions, Man};
 pub(crate) use policy::{New, Policy, PolicyFormat, PolicyTask, PolicyTest, Show};
 pub(crate) use port::{PageFormat, Port};
 pub(crate) use read::Read;
+#[cfg(feature = "gather")]
+pub(crate) use stand_in::StandIn;
 
 /// Audits access-edge switch ports: which of them break the site's policy, and the line that proves it.
 #[derive(Debug, Parser)]
@@ -56,6 +64,10 @@ pub(crate) enum Command {
     Read(Read),
     Dialect(Dialect),
     Policy(Policy),
+    #[cfg(feature = "gather")]
+    Gather(Gather),
+    #[cfg(feature = "gather")]
+    StandIn(StandIn),
     Demo(Demo),
     Completions(Completions),
     Man(Man),

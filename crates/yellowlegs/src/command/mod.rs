@@ -8,11 +8,15 @@ mod dialect;
 mod drill;
 mod first;
 mod flaps;
+#[cfg(feature = "gather")]
+mod gather;
 mod mend;
 mod packaging;
 mod policy;
 mod port;
 mod read;
+#[cfg(feature = "gather")]
+mod stand_in;
 mod teach;
 
 use std::process::ExitCode;
@@ -36,6 +40,10 @@ pub(crate) fn run(cli: &Cli) -> Result<ExitCode, Failure> {
         Command::Compare(args) => compare::run(args, cli.loudness),
         Command::Flaps(args) => flaps::run(args, cli.loudness),
         Command::Policy(args) => policy::run(&args.task, cli.loudness),
+        #[cfg(feature = "gather")]
+        Command::Gather(args) => gather::run(args, cli.loudness),
+        #[cfg(feature = "gather")]
+        Command::StandIn(args) => stand_in::run(args, cli.loudness),
         Command::Demo(args) => demo::run(args, cli.loudness),
         Command::Completions(args) => packaging::completions(args),
         Command::Man(args) => packaging::man(args),

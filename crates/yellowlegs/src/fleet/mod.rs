@@ -7,6 +7,8 @@ mod root;
 mod switch;
 
 pub(crate) use discover::{Fleet, Found, Layout, discover, matches_nothing};
+#[cfg(feature = "gather")]
+pub(crate) use load::source;
 pub(crate) use load::{Loaded, dialect_files, load, regular};
 pub(crate) use ordered::in_order;
 pub(crate) use root::{POLICY_FILE, Root, relative};

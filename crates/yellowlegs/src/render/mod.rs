@@ -8,6 +8,8 @@ pub(crate) mod dialect;
 mod drawing;
 pub(crate) mod drill;
 pub(crate) mod flaps;
+#[cfg(feature = "gather")]
+pub(crate) mod gather;
 mod html;
 mod json;
 mod junit;

@@ -1,0 +1,29 @@
+//! `yellowlegs stand-in`
+
+use std::path::PathBuf;
+
+use clap::Args;
+
+/// Play the switches of a fleet on ports of this machine, so that gathering can be tried
+///
+/// Each answers over SSH with the texts of its folder, as the [session] of its dialect says. A folder to gather into is written, with
+/// the policy, the dialects, a switches.toml and the keys. They answer until it is interrupted.
+#[derive(Debug, Args)]
+#[command(after_help = "Example: yellowlegs stand-in marram-ferries --lab /tmp/lab --fault nq-desks-1=stops")]
+pub(crate) struct StandIn {
+    /// The fleet's root
+    #[arg(value_name = "FLEET")]
+    pub(crate) fleet: PathBuf,
+    /// Where the folder to gather into is written; it must not be there yet
+    #[arg(long, value_name = "DIR", default_value = "lab")]
+    pub(crate) lab: PathBuf,
+    /// Only switches whose name fits
+    #[arg(long, value_name = "GLOB")]
+    pub(crate) switch: Option<String>,
+    /// What goes wrong, with all or with one: NAME or SWITCH=NAME
+    #[arg(long, value_name = "[SWITCH=]NAME")]
+    pub(crate) fault: Vec<String>,
+    /// List what can go wrong
+    #[arg(long)]
+    pub(crate) faults: bool,
+}

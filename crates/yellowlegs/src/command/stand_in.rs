@@ -1,0 +1,145 @@
+//! `yellowlegs stand-in`: plays the switches of a fleet, and writes a folder to gather them into.
+
+use std::collections::BTreeMap;
+use std::io::Write;
+use std::path::Path;
+use std::process::ExitCode;
+
+use yellowlegs_core::check::Selection;
+use yellowlegs_core::source::{nearest, quoted};
+use yellowlegs_gather::entries;
+use yellowlegs_gather::stand_in::{Played, StandIns, Trouble, USER};
+
+use super::audit::glob;
+use super::gather::KNOWN_HOSTS;
+use crate::args::{FleetArgs, Loudness, StandIn};
+use crate::failure::Failure;
+use crate::fleet::{self, Layout, POLICY_FILE, Root, dialect_files, relative};
+use crate::output;
+use crate::render::gather as page;
+
+/// What the entries of a lab take the password from.
+const WORD: &str = "YELLOWLEGS_LAB_WORD";
+
+pub(super) fn run(args: &StandIn, loudness: Loudness) -> Result<ExitCode, Failure> {
+    let mut out = output::stdout(loudness.color);
+    if args.faults {
+        page::troubles(&mut out).and_then(|()| out.flush()).map_err(Failure::stdout)?;
+        return Ok(ExitCode::SUCCESS);
+    }
+    let root = Root::find(Some(&args.fleet), &[])?;
+    let all = FleetArgs { fleet: None, policy: None, dialect: None, outside: true };
+    let loaded = fleet::load(&root, &all)?;
+    let found = fleet::discover(&root, &loaded.policy)?;
+    let selection = Selection { switch: glob("--switch", args.switch.as_deref())?, ..Selection::default() };
+    found.demand_switch(&selection, args.switch.as_deref())?;
+    let (mut played, mut folders) = (Vec::new(), BTreeMap::new());
+    for switch in found.switches.iter().filter(|switch| selection.takes_switch(&switch.name)) {
+        let Layout::Folder(parts) = &switch.layout else {
+            tell(&switch.name, "it is a record, and has no text to give");
+            continue;
+        };
+        let mut files = BTreeMap::new();
+        for path in parts.running.iter().chain(&parts.saved).chain(&parts.state) {
+            let source = fleet::source(&root.dir, path)?;
+            let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+            files.insert(name, source.text().to_owned());
+        }
+        let running = parts.running.first().map(|path| fleet::source(&root.dir, path)).transpose()?;
+        let dialect = running.and_then(|running| loaded.dialects.iter().find(|dialect| dialect.recognises(&running)));
+        let Some(dialect) = dialect else {
+            tell(&switch.name, "no dialect knows its configuration");
+            continue;
+        };
+        if dialect.session().is_none() {
+            tell(&switch.name, &format!("{} has no [session]", dialect.source().path()));
+            continue;
+        }
+        folders.insert(switch.name.clone(), (relative(&root.dir, &switch.path), dialect.name().to_string()));
+        played.push(Played { name: switch.name.clone(), dialect: dialect.clone(), files, trouble: None });
+    }
+    if played.is_empty() {
+        return Err(Failure::usage(
+            "no switch can be played",
+            "docs/gather.md shows how a dialect says how one talks to its switches",
+        ));
+    }
+    for fault in &args.fault {
+        set_trouble(&mut played, fault)?;
+    }
+    let standing = StandIns::start(played).map_err(|error| Failure::path("a port of this machine", error))?;
+    write_lab(args, &root, &loaded, &standing, &folders)?;
+    page::standing(&mut out, &standing, &args.lab, WORD).and_then(|()| out.flush()).map_err(Failure::stdout)?;
+    drop(out);
+    loop {
+        std::thread::park();
+    }
+}
+
+fn tell(switch: &str, what: &str) {
+    anstream::eprintln!("{}", crate::render::clean(&format!("{switch}: not played: {what}")));
+}
+
+/// Sets a trouble of all, or of one.
+fn set_trouble(played: &mut [Played], asked: &str) -> Result<(), Failure> {
+    let (switch, name) = asked.rsplit_once('=').map_or((None, asked), |(switch, name)| (Some(switch), name));
+    let names = Trouble::ALL.iter().map(|(_, name, _)| *name);
+    let trouble = Trouble::by_name(name).ok_or_else(|| {
+        let hint =
+            nearest(name, names).map_or("--faults lists them".to_owned(), |near| format!("did you mean `{near}`?"));
+        Failure::usage(format!("--fault {asked}: no such fault"), hint)
+    })?;
+    let known: Vec<String> = played.iter().map(|played| played.name.clone()).collect();
+    let mut set = false;
+    for played in played.iter_mut().filter(|played| switch.is_none_or(|switch| switch == played.name)) {
+        let pages = played.dialect.session().is_some_and(|session| !session.more.is_empty());
+        if trouble == Trouble::LostPages && !pages {
+            let what = format!("--fault {asked}: {} writes no pages", played.name);
+            return Err(Failure::usage(what, "its dialect's [session] has no `more`"));
+        }
+        (played.trouble, set) = (Some(trouble), true);
+    }
+    match switch.filter(|_| !set) {
+        Some(switch) => {
+            let known: Vec<&str> = known.iter().map(String::as_str).collect();
+            Err(fleet::matches_nothing("--fault", "switch that is played", switch, &known))
+        }
+        None => Ok(()),
+    }
+}
+
+/// Writes a folder to gather into: policy, dialects, inventory, entries, keys.
+fn write_lab(
+    args: &StandIn,
+    root: &Root,
+    loaded: &fleet::Loaded,
+    standing: &StandIns,
+    folders: &BTreeMap<String, (String, String)>,
+) -> Result<(), Failure> {
+    let lab = &args.lab;
+    if lab.symlink_metadata().is_ok() {
+        let what = format!("--lab {}: it is there already", lab.display());
+        return Err(Failure::usage(what, "name a folder that is not there, or remove it"));
+    }
+    let write = |path: &Path, text: &[u8]| {
+        let made = path.parent().map_or(Ok(()), std::fs::create_dir_all);
+        made.and_then(|()| std::fs::write(path, text)).map_err(|error| Failure::path(path, error))
+    };
+    let mut copied = dialect_files(root, &loaded.policy);
+    copied.extend(loaded.has_policy.then(|| root.dir.join(POLICY_FILE)));
+    copied.extend(loaded.policy.inventory.as_ref().map(|inventory| root.dir.join(&inventory.path)));
+    for file in copied {
+        let Ok(inside) = file.strip_prefix(&root.dir) else { continue };
+        let bytes = fleet::regular(&file).map_err(|error| Failure::path(&file, error))?;
+        write(&lab.join(inside), &bytes)?;
+    }
+    let mut text = format!("[defaults]\nuser = \"{USER}\"\ncredential = {{ environment = \"{WORD}\" }}\n");
+    for place in standing.places() {
+        let Some((folder, dialect)) = folders.get(&place.name) else { continue };
+        text += &format!("\n[[switch]]\nname = {}\naddress = \"{}\"\n", quoted(&place.name), place.address.ip());
+        text +=
+            &format!("port = {}\nfolder = {}\ndialect = {}\n", place.address.port(), quoted(folder), quoted(dialect));
+    }
+    write(&lab.join(entries::FILE), text.as_bytes())?;
+    write(&lab.join(KNOWN_HOSTS), standing.known_hosts().as_bytes())
+}
