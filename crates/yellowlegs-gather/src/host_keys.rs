@@ -1,4 +1,4 @@
-//! Known keys of switches, in OpenSSH's form (known_hosts): plain and hashed names, ports, keys that were revoked.
+//! Known keys of switches, in OpenSSH's form (`known_hosts`): plain and hashed names, ports, keys that were revoked.
 //!
 //! A key that is not the known one is refused, also where it is of another kind: whoever stands between offers what is not known.
 

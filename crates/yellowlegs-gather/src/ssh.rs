@@ -9,7 +9,7 @@ use std::time::Duration;
 use russh::client::{self, AuthResult, Handle, KeyboardInteractiveAuthResponse};
 use russh::keys::{Algorithm, HashAlg, PrivateKeyWithHashAlg, PublicKeyOrCertificate, agent, load_secret_key};
 use russh::{ChannelMsg, Names, Preferred, cipher, kex, mac};
-use secrecy::{ExposeSecret as _, SecretString};
+use secrecy::{ExposeSecret, SecretString};
 use tokio::time::{Instant, timeout, timeout_at};
 use yellowlegs_core::dialect::{Answer, Dialect};
 
@@ -205,7 +205,7 @@ async fn connected(entry: &Entry, asking: &Asking, older: Arc<Mutex<Vec<String>>
         match error {
             russh::Error::NoCommonAlgo { kind, theirs, .. } => {
                 let theirs: Vec<&str> =
-                    theirs.iter().map(|name| name.as_ref()).filter(|name| older_names().contains(name)).collect();
+                    theirs.iter().map(AsRef::as_ref).filter(|name| older_names().contains(name)).collect();
                 let what = format!("no {kind:?} algorithm is offered on both ends");
                 let hint = if theirs.is_empty() {
                     "it offers none that is known here".to_owned()
@@ -318,6 +318,11 @@ fn at_home(path: &Path, home: Option<&Path>) -> PathBuf {
     }
 }
 
+/// Where a talk is.
+fn step(talk: &Talk) -> Step {
+    talk.awaited().map_or(Step::LogIn, |send| Step::Command(send.to_owned()))
+}
+
 /// Lets the talk have the session.
 async fn talked(
     handle: &Handle<Watch>,
@@ -331,21 +336,23 @@ async fn talked(
     channel.request_pty(false, "dumb", COLUMNS, ROWS, 0, 0, &[]).await.map_err(lost)?;
     channel.request_shell(false).await.map_err(lost)?;
     loop {
-        let step = |talk: &Talk| talk.awaited().map_or(Step::LogIn, |send| Step::Command(send.to_owned()));
         let acts = talk.may_act();
         let quiet = if talk.may_turn() { QUIET_PAGE } else { QUIET };
         let until = Instant::now() + if acts { quiet } else { entry.limits.silence };
         let heard = timeout_at(until, channel.wait()).await;
         let next = match heard {
             Ok(Some(ChannelMsg::Data { data } | ChannelMsg::ExtendedData { data, .. })) => {
-                talk.hear(&data).map_err(|problem| told(&talk, &problem))?;
+                talk.hear(&data).map_err(|problem| told(step(&talk), &problem))?;
                 None
             }
             Ok(Some(ChannelMsg::Eof | ChannelMsg::Close) | None) => {
                 return Err(Fault::passing(step(&talk), "the connection ended in the middle"));
             }
             Ok(Some(_)) => None,
-            Err(_) if acts => talk.act().map_err(|problem| told(&talk, &problem))?,
+            Err(_) if acts => {
+                let at = step(&talk);
+                talk.act().map_err(|problem| told(at, &problem))?
+            }
             Err(_) => {
                 let (seconds, last) = (entry.limits.silence.as_secs(), talk.last_line());
                 let last = if matches!(step(&talk), Step::LogIn) { scrubbed(&last, secret) } else { last };
@@ -377,7 +384,7 @@ async fn talked(
 
 /// A line without the secret that a switch may have echoed.
 fn scrubbed(line: &str, secret: Option<&SecretString>) -> String {
-    match secret.map(|secret| secret.expose_secret()).filter(|secret| !secret.is_empty()) {
+    match secret.map(ExposeSecret::expose_secret).filter(|secret| !secret.is_empty()) {
         Some(secret) => line.replace(secret, "…"),
         None => line.to_owned(),
     }
@@ -407,8 +414,7 @@ async fn typed(entry: &Entry, asking: &Asking, answer: Answer, secret: Option<&S
     }
 }
 
-fn told(talk: &Talk, problem: &TalkProblem) -> Fault {
-    let step = talk.awaited().map_or(Step::LogIn, |send| Step::Command(send.to_owned()));
+fn told(step: Step, problem: &TalkProblem) -> Fault {
     let (hint, passing) = match problem {
         TalkProblem::Refused { .. } => ("check `user`, `credential` and `raise` in switches.toml", false),
         TalkProblem::NotRaised => ("check `raise` in the dialect's [session] and in switches.toml", false),

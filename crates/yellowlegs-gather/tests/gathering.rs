@@ -77,7 +77,7 @@ fn lost_pages_are_seen_because_it_is_asked_twice() {
     let fault = result.unwrap_err();
     assert_eq!(
         fault.what,
-        "asked twice, because it came in pages, config.txt differs in line 42: lines were lost on the way"
+        "asked twice, because it came in pages, config.txt differs in line 26: lines were lost on the way"
     );
     assert_eq!((fault.passing, now.as_deref()), (true, Some("brine 3\n")));
 }

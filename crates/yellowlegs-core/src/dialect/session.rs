@@ -142,7 +142,7 @@ fn of_a_name(sign: char) -> bool {
 
 impl Prompt {
     fn parse(form: &str) -> Option<Self> {
-        let mut parts = Vec::new();
+        let mut parts: Vec<Option<Box<str>>> = Vec::new();
         for (position, text) in form.split("<name>").enumerate() {
             if position > 0 {
                 // Two names without a sign between are one.
@@ -157,7 +157,7 @@ impl Prompt {
         }
         // A prompt of letters alone, or of a name alone, is what any line may end with.
         let signs = |text: &str| text.chars().any(|c| !c.is_alphanumeric() && !c.is_whitespace());
-        parts.iter().flatten().any(|text: &Box<str>| signs(text)).then_some(Self(parts))
+        parts.iter().flatten().any(|text| signs(text)).then_some(Self(parts))
     }
 
     /// Whether a line, its blanks at the end aside, is such a prompt.

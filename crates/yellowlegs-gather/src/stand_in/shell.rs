@@ -8,7 +8,7 @@ use yellowlegs_core::dialect::{Answer, Session};
 use super::{Played, Trouble, USER};
 
 /// Lines of a page.
-const PAGE: usize = 40;
+const PAGE: usize = 24;
 
 /// What is to be done after something was typed.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -168,13 +168,15 @@ impl Shell {
             Some(Trouble::Endless) => return Says::Endless(lines.join("\r\n") + "\r\n"),
             Some(Trouble::Garbage) => lines.iter_mut().for_each(|line| *line = scrambled(line)),
             Some(Trouble::Notice) => {
-                lines = vec!["This account may read nothing here.".into(), "Ask the harbour.".into()]
+                lines = vec!["This account may read nothing here.".into(), "Ask the harbour.".into()];
             }
             Some(Trouble::PromptInside) => lines.insert(lines.len() / 2, self.prompt()),
             Some(Trouble::Escapes) => {
                 lines.iter_mut().for_each(|line| *line = format!("\x1b[1;31m\x1b]0;mine\x07{line}\x1b[0m"));
             }
-            Some(Trouble::LostPages) if first && lines.len() > 3 * PAGE => drop(lines.drain(PAGE..3 * PAGE)),
+            Some(Trouble::LostPages) if first && lines.len() > PAGE => {
+                drop(lines.drain(PAGE..lines.len().min(3 * PAGE)))
+            }
             _ => {}
         }
         self.page(lines, false)

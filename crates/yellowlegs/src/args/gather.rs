@@ -14,7 +14,7 @@ use clap::{Args, Subcommand};
     after_help = "\
 Exit codes: 0 all came; 2 a switch could not be gathered, and its folder is as it was.
 
-Example: yellowlegs gather marram-ferries --into marram-ferries/before"
+Example: yellowlegs gather marram-ferries --into snapshots/2031-03-04"
 )]
 pub(crate) struct Gather {
     #[command(subcommand)]
@@ -25,7 +25,7 @@ pub(crate) struct Gather {
     /// Only switches whose name fits
     #[arg(long, value_name = "GLOB")]
     pub(crate) switch: Option<String>,
-    /// Put the switches' folders below this one, for `compare` and `audit`, not into the fleet's
+    /// Put a snapshot there, with policy and dialects, and leave the fleet as it is; `compare` and `audit` take it
     #[arg(long, value_name = "DIR")]
     pub(crate) into: Option<PathBuf>,
     /// How many switches are asked at once

@@ -11,9 +11,9 @@ use secrecy::SecretString;
 use yellowlegs_core::check::Selection;
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::policy::Files;
-use yellowlegs_core::source::{nearest, quoted};
+use yellowlegs_core::source::nearest;
 use yellowlegs_gather::credential::{Secrets, ask_before};
-use yellowlegs_gather::entries::{self, Entry};
+use yellowlegs_gather::entries::{self, Draft, Entry};
 use yellowlegs_gather::host_keys::HostKeys;
 use yellowlegs_gather::run::{Ended, Task, gather};
 use yellowlegs_gather::ssh::Asking;
@@ -39,12 +39,15 @@ pub(super) fn run(args: &Gather, loudness: Loudness) -> Result<ExitCode, Failure
     let all = FleetArgs { fleet: None, policy: None, dialect: None, outside: true };
     let loaded = fleet::load(&root, &all)?;
     let chosen = chosen(args, read_entries(&root)?)?;
-    let below = args.into.clone().unwrap_or_else(|| root.dir.clone());
+    let below = below(args, &root)?;
     let tasks: Vec<Task> =
         chosen.into_iter().map(|entry| task(entry, &loaded.dialects, &below)).collect::<Result<_, _>>()?;
     let secrets: Arc<dyn Secrets> = Arc::new(FromHere::default());
     let asked: Vec<Entry> = tasks.iter().map(|task| task.entry.clone()).collect();
     ask_before(&asked, &*secrets);
+    if args.into.is_some() {
+        fleet::copy_frame(&root, &loaded, &below)?;
+    }
     let known = args.known_hosts.clone().unwrap_or_else(|| root.dir.join(KNOWN_HOSTS));
     let keys = Arc::new(HostKeys::of(known, args.trust_new));
     let asking = Asking {
@@ -61,6 +64,18 @@ pub(super) fn run(args: &Gather, loudness: Loudness) -> Result<ExitCode, Failure
     let mut out = output::stdout(loudness.color);
     page::text(&mut out, &ended, &keys, &below).and_then(|()| out.flush()).map_err(Failure::stdout)?;
     Ok(ExitCode::from(if ended.iter().all(|end: &Ended| end.result.is_ok()) { 0 } else { 2 }))
+}
+
+/// Where the switches' folders are put. A snapshot within the fleet would be switches of it, each of a name that is there already.
+fn below(args: &Gather, root: &Root) -> Result<PathBuf, Failure> {
+    let Some(into) = &args.into else { return Ok(root.dir.clone()) };
+    std::fs::create_dir_all(into).map_err(|error| Failure::path(into, error))?;
+    let real = std::fs::canonicalize(into).map_err(|error| Failure::path(into, error))?;
+    if real.starts_with(&root.dir) {
+        let what = format!("--into {}: it lies within the fleet {}", into.display(), root.dir.display());
+        return Err(Failure::usage(what, "name a folder outside of it: its switches would be there twice"));
+    }
+    Ok(real)
 }
 
 fn read_entries(root: &Root) -> Result<Vec<Entry>, Failure> {
@@ -154,36 +169,23 @@ struct Row {
     user: Option<String>,
 }
 
+impl From<Row> for Draft {
+    fn from(Row { name, address, port, folder, dialect, user }: Row) -> Self {
+        Self { name, address, port, folder, dialect, user }
+    }
+}
+
 /// A switches.toml from a list; it is read back before it is printed, so that no mistake of the list is left to a later run.
 fn new_entries(args: &NewEntries) -> Result<ExitCode, Failure> {
     let bytes = fleet::regular(&args.list).map_err(|error| Failure::path(&args.list, error))?;
     let mut rows = csv::ReaderBuilder::new().trim(csv::Trim::All).from_reader(&*bytes);
     let shown = args.list.display();
-    let mut text = String::from(
-        "# Who is asked by `yellowlegs gather`. No secret stands here: it says where they are.\n\n[defaults]\n",
-    );
-    for (key, value) in [("user", &args.user), ("dialect", &args.dialect)] {
-        match value {
-            Some(value) => text += &format!("{key} = {}\n", quoted(value)),
-            None => text += &format!("# {key} = \"…\"\n"),
-        }
-    }
-    text += "credential = { agent = true }\n";
-    for row in rows.deserialize::<Row>() {
-        let row = row.map_err(|error| {
-            let hint = "the heading has `name` and `address`, and as wanted `port`, `folder`, `dialect`, `user`";
-            Failure::usage(format!("{shown}: {error}"), hint)
-        })?;
-        text += &format!("\n[[switch]]\nname = {}\naddress = {}\n", quoted(&row.name), quoted(&row.address));
-        if let Some(port) = row.port {
-            text += &format!("port = {port}\n");
-        }
-        for (key, value) in [("folder", row.folder), ("dialect", row.dialect), ("user", row.user)] {
-            if let Some(value) = value.filter(|value| !value.is_empty()) {
-                text += &format!("{key} = {}\n", quoted(&value));
-            }
-        }
-    }
+    let hint = "the heading has `name` and `address`, and as wanted `port`, `folder`, `dialect`, `user`";
+    let drafts: Vec<Draft> = rows
+        .deserialize::<Row>()
+        .map(|row| row.map(Draft::from).map_err(|error| Failure::usage(format!("{shown}: {error}"), hint)))
+        .collect::<Result<_, _>>()?;
+    let text = entries::write(args.user.as_deref(), args.dialect.as_deref(), "{ agent = true }", &drafts);
     let written = yellowlegs_core::source::Source::of(entries::FILE, text);
     entries::read(&written).map_err(Failure::Problems)?;
     let mut out = output::content();

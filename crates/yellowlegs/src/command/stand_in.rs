@@ -2,19 +2,18 @@
 
 use std::collections::BTreeMap;
 use std::io::Write;
-use std::path::Path;
 use std::process::ExitCode;
 
 use yellowlegs_core::check::Selection;
-use yellowlegs_core::source::{nearest, quoted};
-use yellowlegs_gather::entries;
-use yellowlegs_gather::stand_in::{Played, StandIns, Trouble, USER};
+use yellowlegs_core::source::nearest;
+use yellowlegs_gather::entries::{self, Draft};
+use yellowlegs_gather::stand_in::{Place, Played, StandIns, Trouble, USER};
 
 use super::audit::glob;
 use super::gather::KNOWN_HOSTS;
 use crate::args::{FleetArgs, Loudness, StandIn};
 use crate::failure::Failure;
-use crate::fleet::{self, Layout, POLICY_FILE, Root, dialect_files, relative};
+use crate::fleet::{self, Layout, Root, relative};
 use crate::output;
 use crate::render::gather as page;
 
@@ -121,25 +120,14 @@ fn write_lab(
         let what = format!("--lab {}: it is there already", lab.display());
         return Err(Failure::usage(what, "name a folder that is not there, or remove it"));
     }
-    let write = |path: &Path, text: &[u8]| {
-        let made = path.parent().map_or(Ok(()), std::fs::create_dir_all);
-        made.and_then(|()| std::fs::write(path, text)).map_err(|error| Failure::path(path, error))
+    fleet::copy_frame(root, loaded, lab)?;
+    let draft = |place: &Place| {
+        let (folder, dialect) = folders.get(&place.name).cloned()?;
+        let (name, address, port) = (place.name.clone(), place.address.ip().to_string(), Some(place.address.port()));
+        Some(Draft { name, address, port, folder: Some(folder), dialect: Some(dialect), user: None })
     };
-    let mut copied = dialect_files(root, &loaded.policy);
-    copied.extend(loaded.has_policy.then(|| root.dir.join(POLICY_FILE)));
-    copied.extend(loaded.policy.inventory.as_ref().map(|inventory| root.dir.join(&inventory.path)));
-    for file in copied {
-        let Ok(inside) = file.strip_prefix(&root.dir) else { continue };
-        let bytes = fleet::regular(&file).map_err(|error| Failure::path(&file, error))?;
-        write(&lab.join(inside), &bytes)?;
-    }
-    let mut text = format!("[defaults]\nuser = \"{USER}\"\ncredential = {{ environment = \"{WORD}\" }}\n");
-    for place in standing.places() {
-        let Some((folder, dialect)) = folders.get(&place.name) else { continue };
-        text += &format!("\n[[switch]]\nname = {}\naddress = \"{}\"\n", quoted(&place.name), place.address.ip());
-        text +=
-            &format!("port = {}\nfolder = {}\ndialect = {}\n", place.address.port(), quoted(folder), quoted(dialect));
-    }
-    write(&lab.join(entries::FILE), text.as_bytes())?;
-    write(&lab.join(KNOWN_HOSTS), standing.known_hosts().as_bytes())
+    let drafts: Vec<Draft> = standing.places().iter().filter_map(draft).collect();
+    let text = entries::write(Some(USER), None, &format!("{{ environment = \"{WORD}\" }}"), &drafts);
+    fleet::write(&lab.join(entries::FILE), text.as_bytes())?;
+    fleet::write(&lab.join(KNOWN_HOSTS), standing.known_hosts().as_bytes())
 }

@@ -1,12 +1,16 @@
 //! The fleet on disk: its root, its policy and dialects, its switches, and reading them in parallel.
 
 mod discover;
+#[cfg(feature = "gather")]
+mod frame;
 mod load;
 mod ordered;
 mod root;
 mod switch;
 
 pub(crate) use discover::{Fleet, Found, Layout, discover, matches_nothing};
+#[cfg(feature = "gather")]
+pub(crate) use frame::{copy_frame, write};
 #[cfg(feature = "gather")]
 pub(crate) use load::source;
 pub(crate) use load::{Loaded, dialect_files, load, regular};
