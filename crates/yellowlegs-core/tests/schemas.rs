@@ -257,6 +257,11 @@ fn dialect_schema() -> Value {
             "write": table(&[], &json!({
                 "save": texts, "leave": text, "stations": words(&["colon", "dash", "dotted", "bare"]),
                 "never": by_setting(|_| json!({"type": "string"}))})),
+            "session": table(&["prompt", "command"], &json!({
+                "prompt": texts, "errors": texts, "paging-off": texts, "more": texts, "turn": text,
+                "login": many(table(&["asks", "answer"], &json!({"asks": text, "answer": words(&["user", "password", "raise", "enter"])}))),
+                "raise": table(&["send"], &json!({"send": text, "asks": text, "prompt": texts})),
+                "command": many(table(&["send", "file"], &json!({"send": text, "file": text, "optional": flag})))})),
             "example": many(table(&["text"], &json!({
                 "text": text, "unread": {"type": "integer", "minimum": 0}, "expect": {"type": "object"}, "state": text,
                 "facts": many(json!({"type": "object"})), "as-of": text}))),
@@ -295,7 +300,8 @@ fn the_schema_has_the_keys_that_the_loader_reads() {
         zzzzzzzzzz = 1\n[write]\nzzzzzzzzzz = 1\n[units]\nzzzzzzzzzz = 1\n[precedence]\nzzzzzzzzzz = 1\n[[ports.kind]]\nnames = '1'\nzzzzzzzzzz = 1\n\
         [[rule]]\npattern = 'a <p:port>'\nzzzzzzzzzz = 1\nalso = [{ ports = '<p>', zzzzzzzzzz = 1 }]\n[state]\nzzzzzzzzzz = 1\n[[line]]\n\
         pattern = 'a'\nfact = 'event'\nzzzzzzzzzz = 1\n[[table]]\nfact = 'event'\nzzzzzzzzzz = 1\n[[table.columns]]\ntitle = 'A'\n\
-        is = '<port:port>'\nzzzzzzzzzz = 1\n[[example]]\ntext = 'a'\nzzzzzzzzzz = 1\n";
+        is = '<port:port>'\nzzzzzzzzzz = 1\n[session]\nzzzzzzzzzz = 1\n[[session.login]]\nzzzzzzzzzz = 1\n[session.raise]\nzzzzzzzzzz = 1\n\
+        [[session.command]]\nzzzzzzzzzz = 1\n[[example]]\ntext = 'a'\nzzzzzzzzzz = 1\n";
     let schema = dialect_schema();
     let problems = Dialect::load(&std::sync::Arc::new(Source::of("a.toml", ALL))).unwrap_err();
     let mut seen = 0;
@@ -315,6 +321,9 @@ fn the_schema_has_the_keys_that_the_loader_reads() {
             }
             "also" => &schema["properties"]["rule"]["items"]["properties"]["also"]["items"]["properties"],
             "kind" => &schema["properties"]["ports"]["properties"]["kind"]["items"]["properties"],
+            "login" => &schema["properties"]["session"]["properties"]["login"]["items"]["properties"],
+            "raise" => &schema["properties"]["session"]["properties"]["raise"]["properties"],
+            "command" => &schema["properties"]["session"]["properties"]["command"]["items"]["properties"],
             name => {
                 let section = &schema["properties"][name];
                 section.get("items").unwrap_or(section).get("properties").unwrap_or(&Value::Null)
@@ -325,7 +334,7 @@ fn the_schema_has_the_keys_that_the_loader_reads() {
         assert_eq!(keys, known, "{section}");
         seen += 1;
     }
-    assert_eq!(seen, 19);
+    assert_eq!(seen, 23);
 }
 
 fn policy_schema() -> Value {
