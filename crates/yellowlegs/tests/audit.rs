@@ -288,6 +288,8 @@ fn a_reader_that_goes_away_is_no_failure() {
 #[case(&["checks", "--help"])]
 #[case(&["port", "--help"])]
 #[case(&["flaps", "--help"])]
+#[case(&["gather", "--help"])]
+#[case(&["stand-in", "--help"])]
 #[case(&["compare", "--help"])]
 #[case(&["read", "--help"])]
 #[case(&["demo", "--help"])]
