@@ -90,9 +90,10 @@ fn server(extra: &str) -> Option<Server> {
     write(&at("known"), &format!("[127.0.0.1]:{port} {}\n", host.public_key().to_openssh().unwrap()), 0o644);
     let mut command = Command::new(SSHD);
     let child = command.args(["-D", "-f"]).arg(conf).stderr(Stdio::null()).spawn().unwrap();
+    let server = Server { dir, port, child };
     for _ in 0..100 {
         if std::net::TcpStream::connect(("127.0.0.1", port)).is_ok() {
-            return Some(Server { dir, port, child });
+            return Some(server);
         }
         std::thread::sleep(Duration::from_millis(50));
     }

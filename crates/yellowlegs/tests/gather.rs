@@ -131,6 +131,35 @@ fn snapshots_are_what_compare_takes() {
     assert!(inside.code == 2 && inside.err.contains("it lies within the fleet"), "{}", inside.err);
 }
 
+#[test]
+fn one_command_plays_and_gathers() {
+    let fleet = Fleet::demo();
+    let ran = fleet.run(&[
+        "stand-in",
+        ".",
+        "--lab",
+        "../lab-of-one-command",
+        "--gather",
+        "--fault",
+        "sp-core-1=notice",
+        "--switch",
+        "sp-*",
+    ]);
+    let lab = fleet.path().join("../lab-of-one-command");
+    let came = std::fs::read_to_string(lab.join("saltpan/sp-hall-1/config.txt"));
+    std::fs::remove_dir_all(&lab).unwrap();
+    assert_eq!(ran.code, 2, "{}", ran.err);
+    assert!(
+        ran.out.contains("sp-core-1   failed at recognise: what came for config.txt is not in Fathom"),
+        "{}",
+        ran.out
+    );
+    assert!(ran.out.contains("3 of 4 switches gathered into "), "{}", ran.out);
+    assert_eq!(came.unwrap(), fleet.read("saltpan/sp-hall-1/config.txt"));
+    let faults = fleet.run(&["stand-in", "--faults"]);
+    assert_eq!((faults.code, faults.out.lines().count()), (0, 12));
+}
+
 /// The word of the account is in nothing that is told or written, whatever goes wrong.
 #[test]
 fn the_word_is_in_no_output_and_no_file() {

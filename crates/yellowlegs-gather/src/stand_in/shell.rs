@@ -175,7 +175,7 @@ impl Shell {
                 lines.iter_mut().for_each(|line| *line = format!("\x1b[1;31m\x1b]0;mine\x07{line}\x1b[0m"));
             }
             Some(Trouble::LostPages) if first && lines.len() > PAGE => {
-                drop(lines.drain(PAGE..lines.len().min(3 * PAGE)))
+                drop(lines.drain(PAGE..lines.len().min(3 * PAGE)));
             }
             _ => {}
         }

@@ -9,11 +9,12 @@ use clap::Args;
 /// Each answers over SSH with the texts of its folder, as the [session] of its dialect says. A folder to gather into is written, with
 /// the policy, the dialects, a switches.toml and the keys. They answer until it is interrupted.
 #[derive(Debug, Args)]
-#[command(after_help = "Example: yellowlegs stand-in marram-ferries --lab /tmp/lab --fault nq-desks-1=stops")]
+#[command(after_help = "\
+Example: yellowlegs stand-in marram-ferries --lab /tmp/lab --fault nq-desks-1=stops --gather")]
 pub(crate) struct StandIn {
     /// The fleet's root
-    #[arg(value_name = "FLEET")]
-    pub(crate) fleet: PathBuf,
+    #[arg(value_name = "FLEET", required_unless_present = "faults")]
+    pub(crate) fleet: Option<PathBuf>,
     /// Where the folder to gather into is written; it must not be there yet
     #[arg(long, value_name = "DIR", default_value = "lab")]
     pub(crate) lab: PathBuf,
@@ -23,6 +24,9 @@ pub(crate) struct StandIn {
     /// What goes wrong, with all or with one: NAME or SWITCH=NAME
     #[arg(long, value_name = "[SWITCH=]NAME")]
     pub(crate) fault: Vec<String>,
+    /// Gather from them at once, and end
+    #[arg(long)]
+    pub(crate) gather: bool,
     /// List what can go wrong
     #[arg(long)]
     pub(crate) faults: bool,

@@ -34,15 +34,18 @@ pub(super) fn run(args: &Gather, loudness: Loudness) -> Result<ExitCode, Failure
     if let Some(GatherTask::New(new)) = &args.task {
         return new_entries(new);
     }
-    let parts: Vec<PathBuf> = Vec::new();
-    let root = Root::find(args.fleet.as_deref(), &parts)?;
+    gathered(args, Arc::new(FromHere::default()), loudness)
+}
+
+/// Gathers a fleet, with secrets from wherever they are.
+pub(super) fn gathered(args: &Gather, secrets: Arc<dyn Secrets>, loudness: Loudness) -> Result<ExitCode, Failure> {
+    let root = Root::find(args.fleet.as_deref(), &[])?;
     let all = FleetArgs { fleet: None, policy: None, dialect: None, outside: true };
     let loaded = fleet::load(&root, &all)?;
     let chosen = chosen(args, read_entries(&root)?)?;
     let below = below(args, &root)?;
     let tasks: Vec<Task> =
         chosen.into_iter().map(|entry| task(entry, &loaded.dialects, &below)).collect::<Result<_, _>>()?;
-    let secrets: Arc<dyn Secrets> = Arc::new(FromHere::default());
     let asked: Vec<Entry> = tasks.iter().map(|task| task.entry.clone()).collect();
     ask_before(&asked, &*secrets);
     if args.into.is_some() {

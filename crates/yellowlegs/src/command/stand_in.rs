@@ -3,15 +3,18 @@
 use std::collections::BTreeMap;
 use std::io::Write;
 use std::process::ExitCode;
+use std::sync::Arc;
 
+use secrecy::SecretString;
 use yellowlegs_core::check::Selection;
 use yellowlegs_core::source::nearest;
+use yellowlegs_gather::credential::Secrets;
 use yellowlegs_gather::entries::{self, Draft};
 use yellowlegs_gather::stand_in::{Place, Played, StandIns, Trouble, USER};
 
 use super::audit::glob;
-use super::gather::KNOWN_HOSTS;
-use crate::args::{FleetArgs, Loudness, StandIn};
+use super::gather::{self, KNOWN_HOSTS};
+use crate::args::{FleetArgs, Gather, Loudness, StandIn};
 use crate::failure::Failure;
 use crate::fleet::{self, Layout, Root, relative};
 use crate::output;
@@ -26,7 +29,7 @@ pub(super) fn run(args: &StandIn, loudness: Loudness) -> Result<ExitCode, Failur
         page::troubles(&mut out).and_then(|()| out.flush()).map_err(Failure::stdout)?;
         return Ok(ExitCode::SUCCESS);
     }
-    let root = Root::find(Some(&args.fleet), &[])?;
+    let root = Root::find(args.fleet.as_deref(), &[])?;
     let all = FleetArgs { fleet: None, policy: None, dialect: None, outside: true };
     let loaded = fleet::load(&root, &all)?;
     let found = fleet::discover(&root, &loaded.policy)?;
@@ -68,10 +71,36 @@ pub(super) fn run(args: &StandIn, loudness: Loudness) -> Result<ExitCode, Failur
     }
     let standing = StandIns::start(played).map_err(|error| Failure::path("a port of this machine", error))?;
     write_lab(args, &root, &loaded, &standing, &folders)?;
+    if args.gather {
+        drop(out);
+        let all = Gather {
+            task: None,
+            fleet: Some(args.lab.clone()),
+            switch: None,
+            into: None,
+            jobs: 16,
+            known_hosts: None,
+            trust_new: false,
+        };
+        return gather::gathered(&all, Arc::new(Word(standing.password().to_owned())), loudness);
+    }
     page::standing(&mut out, &standing, &args.lab, WORD).and_then(|()| out.flush()).map_err(Failure::stdout)?;
     drop(out);
     loop {
         std::thread::park();
+    }
+}
+
+/// The password of this run, for entries that take it from the environment.
+struct Word(String);
+
+impl Secrets for Word {
+    fn ask(&self, _: &str) -> std::io::Result<SecretString> {
+        Err(std::io::Error::other("stand-ins are not asked for"))
+    }
+
+    fn environment(&self, name: &str) -> Option<SecretString> {
+        (name == WORD).then(|| SecretString::from(self.0.clone()))
     }
 }
 
