@@ -3,8 +3,37 @@
 use std::fs;
 use std::io::{self, Write as _};
 use std::path::{Path, PathBuf};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use crate::talk::Came;
+
+/// Folders that are being replaced. An interrupt takes what is half written with it.
+static UNDER_WAY: Mutex<Vec<PathBuf>> = Mutex::new(Vec::new());
+
+fn under_way() -> MutexGuard<'static, Vec<PathBuf>> {
+    UNDER_WAY.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// Leaves every folder that is being replaced as it was: for the end of the program in the middle.
+pub fn abandon() {
+    for folder in under_way().drain(..) {
+        _ = settle(&folder);
+    }
+}
+
+/// What an earlier run was ended in the middle of: the folder it had moved away comes back, and what it had begun goes.
+fn settle(folder: &Path) -> io::Result<()> {
+    let (new, old) = (beside(folder, "gathering")?, beside(folder, "before")?);
+    if old.is_dir() && !folder.exists() {
+        fs::rename(&old, folder)?;
+    }
+    for rest in [&new, &old] {
+        if rest.symlink_metadata().is_ok() {
+            fs::remove_dir_all(rest)?;
+        }
+    }
+    Ok(())
+}
 
 /// Beside the folder, so that a rename is enough.
 fn beside(folder: &Path, what: &str) -> io::Result<PathBuf> {
@@ -21,15 +50,8 @@ pub fn replace(folder: &Path, files: &[Came], given: impl Fn(&str) -> bool) -> i
     if let Some(parent) = folder.parent() {
         fs::create_dir_all(parent)?;
     }
-    // What an earlier run was ended in. The folder it had moved away comes back first.
-    if old.is_dir() && !folder.exists() {
-        fs::rename(&old, folder)?;
-    }
-    for rest in [&new, &old] {
-        if rest.symlink_metadata().is_ok() {
-            fs::remove_dir_all(rest)?;
-        }
-    }
+    settle(folder)?;
+    under_way().push(folder.to_owned());
     let written = write(folder, &new, files, given);
     let placed = written.and_then(|()| {
         if folder.is_dir() {
@@ -37,11 +59,12 @@ pub fn replace(folder: &Path, files: &[Came], given: impl Fn(&str) -> bool) -> i
         }
         fs::rename(&new, folder).inspect_err(|_| drop(fs::rename(&old, folder)))
     });
-    if placed.is_err() {
-        let _ = fs::remove_dir_all(&new);
-    } else {
-        let _ = fs::remove_dir_all(&old);
+    let mut others = under_way();
+    if let Some(at) = others.iter().position(|other| other == folder) {
+        others.swap_remove(at);
     }
+    drop(others);
+    _ = fs::remove_dir_all(if placed.is_err() { &new } else { &old });
     placed
 }
 

@@ -148,13 +148,15 @@ pub struct Asking {
 
 /// Asks one switch once.
 pub async fn ask(entry: &Entry, dialect: &Arc<Dialect>, asking: &Asking) -> Result<Gathered, Fault> {
-    let whole = entry.limits.whole;
-    timeout(whole, all(entry, dialect, asking))
-        .await
-        .unwrap_or_else(|_| Err(Fault::passing(Step::Connect, format!("it was not done within {} s", whole.as_secs()))))
+    let (whole, at) = (entry.limits.whole, Mutex::new(Step::Connect));
+    timeout(whole, all(entry, dialect, asking, &at)).await.unwrap_or_else(|_| {
+        let step = at.lock().map_or(Step::Connect, |at| at.clone());
+        Err(Fault::passing(step, format!("it was not done within {} s", whole.as_secs())))
+    })
 }
 
-async fn all(entry: &Entry, dialect: &Arc<Dialect>, asking: &Asking) -> Result<Gathered, Fault> {
+/// `at` is where it is, for whoever ends it from outside.
+async fn all(entry: &Entry, dialect: &Arc<Dialect>, asking: &Asking, at: &Mutex<Step>) -> Result<Gathered, Fault> {
     let talk =
         Talk::new(Arc::clone(dialect), entry.limits.most, Arc::clone(&asking.stands_still)).ok_or_else(|| {
             let hint = "docs/gather.md shows how a dialect says how one talks to its switches";
@@ -167,7 +169,7 @@ async fn all(entry: &Entry, dialect: &Arc<Dialect>, asking: &Asking) -> Result<G
     let connected = connected(entry, asking, Arc::clone(&older));
     let mut handle = timeout(connect, connected).await.map_err(slow(Step::Connect))??;
     timeout(connect, let_in(&mut handle, entry, asking, secret.as_ref())).await.map_err(slow(Step::LogIn))??;
-    let gathered = talked(&handle, entry, asking, talk, secret.as_ref()).await;
+    let gathered = talked(&handle, entry, asking, talk, secret.as_ref(), at).await;
     let _ = handle.disconnect(russh::Disconnect::ByApplication, "", "en").await;
     let mut gathered = gathered?;
     gathered.older = older.lock().map(|older| older.clone()).unwrap_or_default();
@@ -330,12 +332,16 @@ async fn talked(
     asking: &Asking,
     mut talk: Talk,
     secret: Option<&SecretString>,
+    at: &Mutex<Step>,
 ) -> Result<Gathered, Fault> {
     let lost = |error: russh::Error| Fault::passing(Step::LogIn, error.to_string());
     let mut channel = handle.channel_open_session().await.map_err(lost)?;
     channel.request_pty(false, "dumb", COLUMNS, ROWS, 0, 0, &[]).await.map_err(lost)?;
     channel.request_shell(false).await.map_err(lost)?;
     loop {
+        if let Ok(mut at) = at.lock() {
+            *at = step(&talk);
+        }
         let acts = talk.may_act();
         let quiet = if talk.may_turn() { QUIET_PAGE } else { QUIET };
         let until = Instant::now() + if acts { quiet } else { entry.limits.silence };

@@ -3,6 +3,7 @@
 mod support;
 
 use std::fs;
+use std::time::Duration;
 
 use rstest::rstest;
 use support::{PLAIN, WHOLE, config, entry, gathered, gathered_with, played};
@@ -162,12 +163,21 @@ fn a_secret_that_is_not_there(#[case] credential: Credential, #[case] step: Step
 }
 
 #[test]
+fn what_takes_too_long_is_told_with_the_step_it_was_at() {
+    let root = tempfile::tempdir().unwrap();
+    let played = [played("pier-1", PLAIN, &config(2000), Some(Trouble::Slow))];
+    let standing = StandIns::start(played.to_vec()).unwrap();
+    let ended = gathered(&standing, &played, root.path(), |entry| entry.limits.whole = Duration::from_secs(3));
+    let fault = ended[0].result.clone().unwrap_err();
+    assert_eq!(fault, Fault::passing(Step::Command("say all".into()), "it was not done within 3 s"));
+}
+
+#[test]
 fn many_at_once() {
     let root = tempfile::tempdir().unwrap();
     let played: Vec<_> = (0..500).map(|n| played(&format!("pier-{n}"), PLAIN, &config(5), None)).collect();
     let standing = StandIns::start(played.clone()).unwrap();
-    let ended =
-        gathered(&standing, &played, root.path(), |entry| entry.limits.connect = std::time::Duration::from_secs(60));
+    let ended = gathered(&standing, &played, root.path(), |entry| entry.limits.connect = Duration::from_secs(60));
     let failed: Vec<_> = ended.iter().filter(|end| end.result.is_err()).collect();
     assert_eq!(failed.len(), 0, "{:?}", failed[0]);
     assert_eq!(entry(&standing, "pier-7").folder, "pier-7");

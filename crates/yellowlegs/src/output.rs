@@ -92,6 +92,8 @@ pub(crate) fn clean_up_when_interrupted() {
         for path in half_written().drain(..) {
             _ = std::fs::remove_file(path);
         }
+        #[cfg(feature = "gather")]
+        yellowlegs_gather::folder::abandon();
         std::process::exit(INTERRUPTED);
     };
     // Without it an interrupt leaves a hidden file, and nothing else is wrong.

@@ -8,22 +8,25 @@ use yellowlegs_gather::run::{Brought, Ended};
 use yellowlegs_gather::stand_in::{StandIns, Trouble};
 
 use super::clean;
-use super::style::{BOLD, DIM, paint};
+use super::style::{BAD, BOLD, DIM, paint};
 
-/// What came of each switch, and how many did not.
+/// What came of each switch, then which did not come and why, last, where it is seen.
 pub(crate) fn text(out: &mut dyn Write, ended: &[Ended], keys: &HostKeys, below: &Path) -> io::Result<()> {
     let width = ended.iter().map(|end| end.name.chars().count()).max().unwrap_or_default();
+    let named = |end: &Ended| format!("{:width$}", clean(&end.name));
     for end in ended {
-        let name = format!("{:width$}", clean(&end.name));
-        match &end.result {
-            Ok(brought) => came(out, &name, brought)?,
-            Err(fault) => {
-                let tries = if end.tries > 1 { format!(", {} tries", end.tries) } else { String::new() };
-                let step = fault.step.to_string();
-                writeln!(out, "{}  failed at {}{tries}: {}", paint(BOLD, &name), clean(&step), clean(&fault.what))?;
-                if let Some(hint) = &fault.hint {
-                    writeln!(out, "{:width$}  {}", "", paint(DIM, &format!("hint: {}", clean(hint))))?;
-                }
+        if let Ok(brought) = &end.result {
+            came(out, &named(end), brought)?;
+        }
+    }
+    for end in ended {
+        if let Err(fault) = &end.result {
+            let tries = if end.tries > 1 { format!(", {} tries", end.tries) } else { String::new() };
+            let step = fault.step.to_string();
+            let failed = paint(BAD, &format!("failed at {}{tries}", clean(&step)));
+            writeln!(out, "{}  {failed}: {}", paint(BOLD, &named(end)), clean(&fault.what))?;
+            if let Some(hint) = &fault.hint {
+                writeln!(out, "{:width$}  {}", "", paint(DIM, &format!("hint: {}", clean(hint))))?;
             }
         }
     }
@@ -35,7 +38,8 @@ pub(crate) fn text(out: &mut dyn Write, ended: &[Ended], keys: &HostKeys, below:
     let of = format!("{} of {} switches gathered into {shown}", ended.len() - failed, ended.len());
     match failed {
         0 => writeln!(out, "\n{of}"),
-        failed => writeln!(out, "\n{of}; {failed} failed, and what was there of them is as it was"),
+        1 => writeln!(out, "\n{of}; 1 failed and kept what it had"),
+        failed => writeln!(out, "\n{of}; {failed} failed and kept what they had"),
     }
 }
 

@@ -6,6 +6,8 @@ use yellowlegs_core::policy::Level;
 pub(crate) const BOLD: Style = Style::new().bold();
 pub(crate) const DIM: Style = Style::new().dimmed();
 pub(crate) const PLACE: Style = AnsiColor::Cyan.on_default();
+#[cfg(feature = "gather")]
+pub(crate) const BAD: Style = AnsiColor::Red.on_default().bold();
 pub(crate) const GOOD: Style = AnsiColor::Green.on_default();
 
 /// The colour of a level. Its word stands beside it.
