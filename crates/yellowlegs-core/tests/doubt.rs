@@ -482,6 +482,8 @@ fn whose_configuration_it_is(#[case] name: &str, #[case] folder: &str, #[case] e
 /// A header that comes again within its own few lines is no second text.
 #[rstest]
 #[case::at_once("", false)]
+#[case::just_within("lane 130\nlane 131\n", false)]
+#[case::just_behind("lane 130\nlane 131\nlane 132\n", true)]
 #[case::after_much(
     "lane 130\nlane 131\nlane 132\nlane 133\nlane 134\nlane 135\nlane 136\nlane 137\nlane 138\nlane 139\n",
     true

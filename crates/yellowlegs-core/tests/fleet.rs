@@ -302,7 +302,9 @@ fn what_is_outside_fits_the_role(#[case] is: &str, #[case] wrong: bool) {
     let told: Vec<String> =
         found.iter().filter(|f| f.check == "port/role-mismatch").map(|f| f.message.clone()).collect();
     assert_eq!(told.len(), usize::from(wrong), "{told:?}");
-    assert!(told.iter().all(|says| says.contains("the link to ring says that it is a") && says.contains("bridge-up")));
+    let what = if is == "host" { "a station" } else { "a phone" };
+    let says = format!("the link to ring says that it is {what}; role");
+    assert!(told.iter().all(|told| told.contains(&says) && told.contains("bridge-up")), "{told:?}");
 }
 
 /// A cable that ends outside the fleet: what is there is known and foreign. `c` hangs on such a cable alone.
@@ -391,6 +393,7 @@ fn a_station_that_moved() {
 #[case::excepted("except = ['power']", &["+c top: larder 200W"], &[])]
 #[case::descriptions_are_their_own("", &["+c socket 1.3: note \"x\""], &[])]
 #[case::taken_in("including = ['port.description']", &["+c socket 1.3: note \"x\""], &["config/drift c"])]
+#[case::what_is_taken_in_is_not_all("including = ['port.description']", &["+c top: tree rank 4096"], &[])]
 #[case::baseline("baseline = 'c'", &["+c top: larder 200W"], &["config/drift b"])]
 fn sisters(#[case] group: &str, #[case] changes: &[&str], #[case] expected: &[&str]) {
     let (told, _) = judged(&format!("{LINKS}[[sisters]]\nswitches = ['b', 'c']\n{group}\n"), changes, &[]);

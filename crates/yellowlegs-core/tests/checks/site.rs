@@ -219,6 +219,7 @@ fn tags_of_a_host(#[case] site: &'static str, #[case] lines: &str, #[case] expec
 #[rstest]
 #[case::sped_up("", "carries single;home lane 120", "host", "7")]
 #[case::void_by_tags("voided-by-tags", "carries single;home lane 110;speech lane 210", "host", "30")]
+#[case::void_by_a_trunk_s_tags("voided-by-tags", "carries bundle;bare lane 110;bundle lanes 120", "host", "30")]
 #[case::no_tags("voided-by-tags", "carries single;home lane 110", "host", "7")]
 #[case::tags_do_not_matter("voided-by-second-station", "carries single;home lane 110;speech lane 210", "host", "7")]
 #[case::void_by_a_second_station("voided-by-second-station", "carries single;home lane 110", "desk", "30")]

@@ -115,6 +115,7 @@ fn in_force(#[case] text: &str, #[case] state: &str, #[case] asked: &str, #[case
 #[case::a_list_that_does_not("ready loft\n", "ready now: hall", &["platform.ready", "the switch: loft, and hall"])]
 #[case::old_state_contradicts_nothing(
     "berth p1\n  media copper\n", "clock 2031-03-04T05:00:00Z\nplug of p1\n  is fibre\n", &[])]
+#[case::as_many_as_are_named("berth p1-p4\n  media copper\n", "plug of p1-p4\n  is fibre\n", &["p4: copper, and fibre)"])]
 #[case::many("berth p1-p9\n  media copper\n", "plug of p1-p9\n  is fibre\n", &["p4: copper, and fibre; 5 more"])]
 fn contradictions_are_told(#[case] text: &str, #[case] state: &str, #[case] expected: &[&str]) {
     let resolved = told(text, state);
