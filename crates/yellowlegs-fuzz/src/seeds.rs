@@ -251,3 +251,30 @@ asks = "the link of core 1.2: which end is right?"
 choices = ["core 1.2", "edge 1.7"]
 answer = ""
 "#;
+
+/// Who is asked.
+pub const ENTRIES: &str = r#"
+[defaults]
+user = "auditor"
+dialect = "shingle"
+credential = { agent = true }
+tries = 2
+
+[[switch]]
+name = "sp-*"
+dialect = "fathom"
+raise = { environment = "DEEP_WORD" }
+older-algorithms = ["ssh-rsa", "hmac-sha1"]
+silent-at-most = "30s"
+
+[[switch]]
+name = "sp-hall-1"
+address = "192.0.2.11"
+port = 2222
+folder = "saltpan/sp-hall-1"
+
+[[switch]]
+name = "nq-desks-1"
+address = "desks.example.org"
+credential = { key = "~/.ssh/audit" }
+"#;

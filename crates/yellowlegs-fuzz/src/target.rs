@@ -13,9 +13,12 @@ use yellowlegs_core::policy::{AsOf, Inventory, InventoryFile, Policy};
 use yellowlegs_core::resolve::{Resolved, State, differences, explain, resolve_with, run_examples};
 use yellowlegs_core::source::{Problem, Source};
 
+use yellowlegs_gather::entries;
+use yellowlegs_gather::talk::{Next, Talk};
+
 use crate::mangle::mangled;
 use crate::oracle::{self, Verdicts, newly_met, verdicts};
-use crate::seeds::{ANSWERS, DRILL, EXPRESSIONS, INVENTORY, POLICY, SYSTEMS, System};
+use crate::seeds::{ANSWERS, DRILL, ENTRIES, EXPRESSIONS, INVENTORY, POLICY, SYSTEMS, System};
 
 /// A kind of input, and one try with it.
 pub struct Target {
@@ -26,7 +29,7 @@ pub struct Target {
 }
 
 /// All of them.
-pub const ALL: [Target; 12] = [
+pub const ALL: [Target; 14] = [
     Target { name: "dialect", run: of_dialect },
     Target { name: "configuration", run: configuration },
     Target { name: "state", run: state },
@@ -39,6 +42,8 @@ pub const ALL: [Target; 12] = [
     Target { name: "audit", run: audit },
     Target { name: "answers", run: answers },
     Target { name: "plan", run: plan },
+    Target { name: "session", run: session },
+    Target { name: "switches", run: switches },
 ];
 
 fn system(rng: &mut Rng) -> System {
@@ -175,6 +180,67 @@ fn answers(rng: &mut Rng) -> Result<(), String> {
             let written = answers.text(&[]);
             let again = Answers::load(&Source::of("a.toml", written.as_str()));
             holds(again.as_ref() == Ok(&answers), || format!("{text}\n── written ──\n{written}"))
+        }
+        Err(problems) => placed(&problems, &text),
+    }
+}
+
+/// A session in whatever pieces, of a switch that is what it says or not: only what the dialect says is typed, and no more is kept than came.
+fn session(rng: &mut Rng) -> Result<(), String> {
+    const MOST: usize = 1 << 16;
+    let system = SYSTEMS.iter().find(|system| system.dialect.contains("\n[session]")).ok_or("no seed has a session")?;
+    let dialect = oracle::dialect(system.dialect).ok_or("the seed is no dialect")?;
+    let session = dialect.session().ok_or("the seed has no session")?.clone();
+    let prompt = session.prompts.first().map(|prompt| prompt.of("pier-1")).unwrap_or_default();
+    let mut written = format!("\r\n{prompt}");
+    for send in session.paging_off.iter().chain(session.commands.iter().map(|command| &command.send)) {
+        let text = if rng.bool() { system.config } else { system.state };
+        written.extend([send, "\r\n", &text.replace('\n', "\r\n"), &prompt]);
+    }
+    written.extend(["\r\n", &prompt]);
+    let is_whole = rng.u8(0..4) == 0;
+    let written = if is_whole { written } else { mangled(rng, &written, system.config) };
+    let mut talk = Talk::new(Arc::clone(&dialect), MOST, Arc::new(|_: &str| true)).ok_or("no session")?;
+    let (mut left, mut typed) = (written.as_bytes(), 0);
+    while !left.is_empty() {
+        // A whole one is read as a switch writes it: it waits at each prompt.
+        let piece = if is_whole {
+            let text = std::str::from_utf8(left).map_err(|error| error.to_string())?;
+            text.find(&prompt).map_or(left.len(), |at| at + prompt.len())
+        } else {
+            rng.usize(1..=left.len().min(200))
+        };
+        let (bytes, rest) = left.split_at(piece);
+        left = rest;
+        if talk.hear(bytes).is_err() {
+            return holds(written.len() > MOST, || format!("endless: {written}"));
+        }
+        match talk.act() {
+            Ok(Some(Next::Type(text))) => {
+                let line = text.trim_end_matches('\r');
+                let said = session.commands.iter().map(|command| &command.send).chain(&session.paging_off);
+                let known = line.is_empty() || *line == *session.turn || { said }.any(|send| **send == *line);
+                holds(known, || format!("{text:?} is typed, and no dialect says so"))?;
+                typed += 1;
+            }
+            Ok(Some(Next::Secret(answer))) => return Err(format!("{answer:?} is asked for, and no dialect says so")),
+            Ok(None) => {}
+            Ok(Some(Next::Done)) | Err(_) => break,
+        }
+    }
+    let kept: usize = talk.into_parts().0.iter().map(|came| came.text.len()).sum();
+    holds(kept <= 4 * written.len(), || format!("{kept} bytes kept of {}", written.len()))?;
+    let all = session.paging_off.len() + session.commands.len() + 1;
+    holds(!is_whole || typed == all, || format!("{typed} of {all} things are typed: {written}"))
+}
+
+/// Who is asked: read, or refused with a place in it.
+fn switches(rng: &mut Rng) -> Result<(), String> {
+    let text = mangled(rng, ENTRIES, POLICY);
+    match entries::read(&Source::of("switches.toml", text.as_str())) {
+        Ok(all) => {
+            let apart = |entry: &entries::Entry| all.iter().filter(|other| other.folder == entry.folder).count() == 1;
+            holds(all.iter().all(apart), || format!("two switches in one folder: {text}"))
         }
         Err(problems) => placed(&problems, &text),
     }

@@ -137,6 +137,18 @@ fn switches_are_compared_where_they_stand(#[case] names: &[&str]) {
 }
 
 /// Two snapshots of a fleet are folders, wherever they stand.
+/// Where a side cannot be read, nobody says that nothing differs.
+#[test]
+fn what_cannot_be_read_is_not_alike() {
+    let (before, after) = (tempfile::tempdir().unwrap(), tempfile::tempdir().unwrap());
+    for side in [&before, &after] {
+        std::fs::create_dir(side.path().join("sw1")).unwrap();
+        std::fs::write(side.path().join("sw1/config.txt"), "nobody speaks this\n").unwrap();
+    }
+    let ran = Fleet::empty().run(&["compare", before.path().to_str().unwrap(), after.path().to_str().unwrap()]);
+    assert_eq!((ran.code, ran.out.trim()), (2, "Nothing differs in what could be read; not all of it could."));
+}
+
 #[test]
 fn snapshots_are_still_compared_as_such() {
     let (before, after) = (fleet(), fleet());

@@ -27,7 +27,7 @@ pub(super) fn run(args: &Compare, loudness: Loudness) -> Result<ExitCode, Failur
     let Compared { all, whole } = comparisons;
     let mut out = output::stdout(loudness.color);
     let written = match args.format {
-        PageFormat::Text => text(&mut out, &all, &output::look(loudness, false)),
+        PageFormat::Text => text(&mut out, &all, whole, &output::look(loudness, false)),
         PageFormat::Json => json(&mut out, &all),
     };
     written.and_then(|()| out.flush()).map_err(Failure::stdout)?;

@@ -107,9 +107,14 @@ pub(crate) fn json(out: &mut dyn Write, all: &[Comparison]) -> io::Result<()> {
 }
 
 /// For people: settings, then state, then findings; the same change on many ports is one line.
-pub(crate) fn text(out: &mut dyn Write, all: &[Comparison], look: &Look) -> io::Result<()> {
+pub(crate) fn text(out: &mut dyn Write, all: &[Comparison], whole: bool, look: &Look) -> io::Result<()> {
     if !all.iter().any(Comparison::differs) {
-        return writeln!(out, "{}", paint(GOOD, "Nothing differs."));
+        let told = if whole {
+            paint(GOOD, "Nothing differs.")
+        } else {
+            "Nothing differs in what could be read; not all of it could.".to_owned()
+        };
+        return writeln!(out, "{told}");
     }
     for comparison in all {
         one(out, comparison, look)?;
