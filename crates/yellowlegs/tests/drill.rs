@@ -188,6 +188,28 @@ fn findings_say_what_they_let_happen() {
     }
 }
 
+/// Beside the finding of a port stands what a drill comes to on that port, not on another one.
+#[test]
+fn what_is_said_beside_a_finding_is_of_its_own_port() {
+    let fleet = Fleet::demo();
+    let report = fleet.report(&["--with-drills"]);
+    let all = drills(&fleet, &[]);
+    let mut seen = 0;
+    for finding in list(&report, "findings").iter().filter(|f| f["port"].is_string() && f["drill"].is_object()) {
+        let (told, at) = (&finding["drill"], (text(finding, "switch"), text(finding, "port")));
+        let here = |d: &&Value| (text(d, "switch"), text(d, "port")) == at && text(d, "drill") == text(told, "drill");
+        let played = list(&all, "drills").iter().find(here).unwrap_or_else(|| panic!("{at:?} {told}"));
+        assert_eq!(
+            (text(told, "outcome"), text(told, "says")),
+            (text(played, "outcome"), text(played, "says")),
+            "{at:?}"
+        );
+        assert_eq!(told["ports"].as_u64(), Some(1), "{at:?}");
+        seen += 1;
+    }
+    assert!(seen > 40, "{seen}");
+}
+
 /// A drill of one's own: what is written comes, or does not.
 const OWN: &str = r#"
 [drill]
