@@ -28,58 +28,37 @@ const COLUMNS: u32 = 250;
 const ROWS: u32 = 60;
 
 /// Algorithms that are offered only where an entry names them: SHA-1, CBC, and short groups.
-const OLDER_KEX: [kex::Name; 3] = [kex::DH_G14_SHA1, kex::DH_GEX_SHA1, kex::DH_G1_SHA1];
-const OLDER_CIPHERS: [cipher::Name; 3] = [cipher::AES_256_CBC, cipher::AES_192_CBC, cipher::AES_128_CBC];
-const OLDER_MACS: [mac::Name; 2] = [mac::HMAC_SHA1_ETM, mac::HMAC_SHA1];
+static OLDER_KEX: [kex::Name; 3] = [kex::DH_G14_SHA1, kex::DH_GEX_SHA1, kex::DH_G1_SHA1];
+static OLDER_CIPHERS: [cipher::Name; 3] = [cipher::AES_256_CBC, cipher::AES_192_CBC, cipher::AES_128_CBC];
+static OLDER_MACS: [mac::Name; 2] = [mac::HMAC_SHA1_ETM, mac::HMAC_SHA1];
 const OLDER_KEY: &str = "ssh-rsa";
 
 /// The names of the older algorithms that can be asked for.
 pub fn older_names() -> Vec<&'static str> {
-    let kex = OLDER_KEX.iter().map(|name| -> &'static str { kex_name(name) });
-    let ciphers = OLDER_CIPHERS.iter().map(|name| -> &'static str { cipher_name(name) });
-    let macs = OLDER_MACS.iter().map(|name| -> &'static str { mac_name(name) });
+    let (kex, ciphers) = (OLDER_KEX.iter().map(AsRef::as_ref), OLDER_CIPHERS.iter().map(AsRef::as_ref));
+    let macs = OLDER_MACS.iter().map(AsRef::as_ref);
     kex.chain(ciphers).chain(macs).chain([OLDER_KEY]).collect()
-}
-
-fn kex_name(name: &kex::Name) -> &'static str {
-    match *name {
-        kex::DH_G14_SHA1 => "diffie-hellman-group14-sha1",
-        kex::DH_GEX_SHA1 => "diffie-hellman-group-exchange-sha1",
-        _ => "diffie-hellman-group1-sha1",
-    }
-}
-
-fn cipher_name(name: &cipher::Name) -> &'static str {
-    match *name {
-        cipher::AES_256_CBC => "aes256-cbc",
-        cipher::AES_192_CBC => "aes192-cbc",
-        _ => "aes128-cbc",
-    }
-}
-
-fn mac_name(name: &mac::Name) -> &'static str {
-    if *name == mac::HMAC_SHA1 { "hmac-sha1" } else { "hmac-sha1-etm@openssh.com" }
 }
 
 /// What is offered: no SHA-1, no CBC, but what the entry names.
 fn offered(older: &[String]) -> Preferred {
-    let asked = |name: &str| older.iter().any(|o| o == name);
     let modern = Preferred::DEFAULT;
-    let kex = modern.kex.iter().copied().filter(|name| !OLDER_KEX.contains(name));
-    let ciphers = modern
-        .cipher
-        .iter()
-        .copied()
-        .filter(|name| !OLDER_CIPHERS.contains(name) && *name != cipher::CLEAR && *name != cipher::NONE);
-    let macs = modern.mac.iter().copied().filter(|name| !OLDER_MACS.contains(name) && *name != mac::NONE);
     let keys = modern.key.iter().filter(|key| !matches!(key, Algorithm::Rsa { hash: None })).cloned();
+    let older_key = older.iter().any(|name| name == OLDER_KEY).then_some(Algorithm::Rsa { hash: None });
     Preferred {
-        kex: Cow::Owned(kex.chain(OLDER_KEX.into_iter().filter(|name| asked(kex_name(name)))).collect()),
-        cipher: Cow::Owned(ciphers.chain(OLDER_CIPHERS.into_iter().filter(|name| asked(cipher_name(name)))).collect()),
-        mac: Cow::Owned(macs.chain(OLDER_MACS.into_iter().filter(|name| asked(mac_name(name)))).collect()),
-        key: Cow::Owned(keys.chain(asked(OLDER_KEY).then_some(Algorithm::Rsa { hash: None })).collect()),
+        kex: with_older(&modern.kex, &OLDER_KEX, older),
+        cipher: with_older(&modern.cipher, &OLDER_CIPHERS, older),
+        mac: with_older(&modern.mac, &OLDER_MACS, older),
+        key: Cow::Owned(keys.chain(older_key).collect()),
         ..modern
     }
+}
+
+/// The modern ones, then those of the older ones that are asked for by name. None at all is never offered.
+fn with_older<N: Copy + PartialEq + AsRef<str>>(modern: &[N], older: &[N], asked: &[String]) -> Cow<'static, [N]> {
+    let is_modern = |name: &&N| !older.contains(name) && !["none", "clear"].contains(&name.as_ref());
+    let is_asked = |name: &&N| asked.iter().any(|asked| *asked == *name.as_ref());
+    Cow::Owned(modern.iter().filter(is_modern).chain(older.iter().filter(is_asked)).copied().collect())
 }
 
 /// What came of one switch.

@@ -129,6 +129,7 @@ fn snapshots_are_what_compare_takes() {
     assert_eq!(compared().code, 1);
     let inside = lab.gather(&["--into", &lab.path("before")]);
     assert!(inside.code == 2 && inside.err.contains("it lies within the fleet"), "{}", inside.err);
+    assert!(!Path::new(&lab.path("before")).exists());
 }
 
 #[test]

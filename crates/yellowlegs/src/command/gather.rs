@@ -72,13 +72,14 @@ pub(super) fn gathered(args: &Gather, secrets: Arc<dyn Secrets>, loudness: Loudn
 /// Where the switches' folders are put. A snapshot within the fleet would be switches of it, each of a name that is there already.
 fn below(args: &Gather, root: &Root) -> Result<PathBuf, Failure> {
     let Some(into) = &args.into else { return Ok(root.dir.clone()) };
-    std::fs::create_dir_all(into).map_err(|error| Failure::path(into, error))?;
-    let real = std::fs::canonicalize(into).map_err(|error| Failure::path(into, error))?;
+    // Before it is made: what is refused leaves nothing behind.
+    let there = into.ancestors().find(|part| part.exists()).unwrap_or_else(|| Path::new("."));
+    let real = std::fs::canonicalize(there).map_err(|error| Failure::path(into, error))?;
     if real.starts_with(&root.dir) {
         let what = format!("--into {}: it lies within the fleet {}", into.display(), root.dir.display());
         return Err(Failure::usage(what, "name a folder outside of it: its switches would be there twice"));
     }
-    Ok(real)
+    std::fs::create_dir_all(into).and_then(|()| std::fs::canonicalize(into)).map_err(|error| Failure::path(into, error))
 }
 
 fn read_entries(root: &Root) -> Result<Vec<Entry>, Failure> {

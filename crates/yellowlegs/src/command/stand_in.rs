@@ -16,7 +16,7 @@ use super::audit::glob;
 use super::gather::{self, KNOWN_HOSTS};
 use crate::args::{FleetArgs, Gather, Loudness, StandIn};
 use crate::failure::Failure;
-use crate::fleet::{self, Layout, Root, relative};
+use crate::fleet::{self, Found, Layout, Root, relative};
 use crate::output;
 use crate::render::gather as page;
 
@@ -35,30 +35,13 @@ pub(super) fn run(args: &StandIn, loudness: Loudness) -> Result<ExitCode, Failur
     let found = fleet::discover(&root, &loaded.policy)?;
     let selection = Selection { switch: glob("--switch", args.switch.as_deref())?, ..Selection::default() };
     found.demand_switch(&selection, args.switch.as_deref())?;
+    let chosen = found.switches.iter().filter(|switch| selection.takes_switch(&switch.name));
     let (mut played, mut folders) = (Vec::new(), BTreeMap::new());
-    for switch in found.switches.iter().filter(|switch| selection.takes_switch(&switch.name)) {
-        let Layout::Folder(parts) = &switch.layout else {
-            tell(&switch.name, "it is a record, and has no text to give");
-            continue;
-        };
-        let mut files = BTreeMap::new();
-        for path in parts.running.iter().chain(&parts.saved).chain(&parts.state) {
-            let source = fleet::source(&root.dir, path)?;
-            let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
-            files.insert(name, source.text().to_owned());
+    for switch in chosen {
+        if let Some(one) = one(&root, &loaded, switch)? {
+            folders.insert(switch.name.clone(), (relative(&root.dir, &switch.path), one.dialect.name().to_string()));
+            played.push(one);
         }
-        let running = parts.running.first().map(|path| fleet::source(&root.dir, path)).transpose()?;
-        let dialect = running.and_then(|running| loaded.dialects.iter().find(|dialect| dialect.recognises(&running)));
-        let Some(dialect) = dialect else {
-            tell(&switch.name, "no dialect knows its configuration");
-            continue;
-        };
-        if dialect.session().is_none() {
-            tell(&switch.name, &format!("{} has no [session]", dialect.source().path()));
-            continue;
-        }
-        folders.insert(switch.name.clone(), (relative(&root.dir, &switch.path), dialect.name().to_string()));
-        played.push(Played { name: switch.name.clone(), dialect: dialect.clone(), files, trouble: None });
     }
     if played.is_empty() {
         return Err(Failure::usage(
@@ -89,6 +72,32 @@ pub(super) fn run(args: &StandIn, loudness: Loudness) -> Result<ExitCode, Failur
     loop {
         std::thread::park();
     }
+}
+
+/// A switch with its texts; none, and why, where it cannot be played.
+fn one(root: &Root, loaded: &fleet::Loaded, switch: &Found) -> Result<Option<Played>, Failure> {
+    let Layout::Folder(parts) = &switch.layout else {
+        tell(&switch.name, "it is a record, and has no text to give");
+        return Ok(None);
+    };
+    let (mut files, mut dialect) = (BTreeMap::new(), None);
+    for path in parts.running.iter().chain(&parts.saved).chain(&parts.state) {
+        let source = fleet::source(&root.dir, path)?;
+        if Some(path) == parts.running.first() {
+            dialect = fleet::recognise(&source, loaded).map_err(|unreadable| super::read::tell(&unreadable)).ok();
+        }
+        let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+        files.insert(name, source.text().to_owned());
+    }
+    let Some(dialect) = dialect else {
+        tell(&switch.name, "nobody knows how one talks to it");
+        return Ok(None);
+    };
+    if dialect.session().is_none() {
+        tell(&switch.name, &format!("{} has no [session]", dialect.source().path()));
+        return Ok(None);
+    }
+    Ok(Some(Played { name: switch.name.clone(), dialect, files, trouble: None }))
 }
 
 /// The password of this run, for entries that take it from the environment.
