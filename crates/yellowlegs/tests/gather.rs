@@ -135,19 +135,10 @@ fn snapshots_are_what_compare_takes() {
 #[test]
 fn one_command_plays_and_gathers() {
     let fleet = Fleet::demo();
-    let ran = fleet.run(&[
-        "stand-in",
-        ".",
-        "--lab",
-        "../lab-of-one-command",
-        "--gather",
-        "--fault",
-        "sp-core-1=notice",
-        "--switch",
-        "sp-*",
-    ]);
-    let lab = fleet.path().join("../lab-of-one-command");
-    let came = std::fs::read_to_string(lab.join("saltpan/sp-hall-1/config.txt"));
+    let lab = format!("{}-lab", fleet.path().display());
+    let ran =
+        fleet.run(&["stand-in", ".", "--lab", &lab, "--gather", "--fault", "sp-core-1=notice", "--switch", "sp-*"]);
+    let came = std::fs::read_to_string(format!("{lab}/saltpan/sp-hall-1/config.txt"));
     std::fs::remove_dir_all(&lab).unwrap();
     assert_eq!(ran.code, 2, "{}", ran.err);
     assert!(
@@ -159,6 +150,22 @@ fn one_command_plays_and_gathers() {
     assert_eq!(came.unwrap(), fleet.read("saltpan/sp-hall-1/config.txt"));
     let faults = fleet.run(&["stand-in", "--faults"]);
     assert_eq!((faults.code, faults.out.lines().count()), (0, 12));
+}
+
+/// What a stand-in cannot give is told: a switch without a configuration, a file that no command asks for.
+#[test]
+fn what_is_not_played_is_told() {
+    let fleet = Fleet::demo();
+    let log = "    { send = \"chart log\", file = \"events.log\", optional = true },\n";
+    fleet.edit("dialects/fathom.toml", log, "");
+    std::fs::remove_file(fleet.path().join("saltpan/sp-gates-1/config.txt")).unwrap();
+    let lab = format!("{}-lab", fleet.path().display());
+    let ran = fleet.run(&["stand-in", ".", "--lab", &lab, "--gather", "--switch", "sp-*"]);
+    std::fs::remove_dir_all(&lab).unwrap();
+    assert_eq!(ran.code, 0, "{}", ran.err);
+    assert!(ran.err.contains("sp-hall-1: no command of the [session] gives events.log"), "{}", ran.err);
+    assert!(ran.err.contains("saltpan/sp-gates-1"), "{}", ran.err);
+    assert!(ran.out.contains("3 of 3 switches"), "{}", ran.out);
 }
 
 /// The word of the account is in nothing that is told or written, whatever goes wrong.

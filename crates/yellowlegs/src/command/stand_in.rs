@@ -35,6 +35,7 @@ pub(super) fn run(args: &StandIn, loudness: Loudness) -> Result<ExitCode, Failur
     let found = fleet::discover(&root, &loaded.policy)?;
     let selection = Selection { switch: glob("--switch", args.switch.as_deref())?, ..Selection::default() };
     found.demand_switch(&selection, args.switch.as_deref())?;
+    found.tell_unreadable(super::read::tell);
     let chosen = found.switches.iter().filter(|switch| selection.takes_switch(&switch.name));
     let (mut played, mut folders) = (Vec::new(), BTreeMap::new());
     for switch in chosen {
@@ -96,6 +97,11 @@ fn one(root: &Root, loaded: &fleet::Loaded, switch: &Found) -> Result<Option<Pla
     if dialect.session().is_none() {
         tell(&switch.name, &format!("{} has no [session]", dialect.source().path()));
         return Ok(None);
+    }
+    let given = |file: &str| dialect.session().is_some_and(|s| s.commands.iter().any(|command| &*command.file == file));
+    for file in files.keys().filter(|file| !given(file)) {
+        let what = format!("no command of the [session] gives {file}, so nobody is told what it holds");
+        anstream::eprintln!("{}", crate::render::clean(&format!("{}: {what}", switch.name)));
     }
     Ok(Some(Played { name: switch.name.clone(), dialect, files, trouble: None }))
 }
