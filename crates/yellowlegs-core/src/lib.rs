@@ -7,6 +7,7 @@
 //! - [`model`]: switches, ports, VLANs and the catalogue of settings
 //! - [`syntax`]: lines, their words and how blocks nest
 //! - [`dialect`]: how one switch system's text maps to statements
+//! - [`walk`]: what a management agent answers, by the standards
 //! - [`resolve`]: statements to settings in force
 //! - [`policy`]: what the site wants: roles, expectations, levels, waivers
 //! - [`finding`]: what an audit says, with its evidence
@@ -24,6 +25,8 @@ pub mod model;
 pub mod syntax;
 
 pub mod dialect;
+
+pub mod walk;
 
 pub mod resolve;
 

@@ -22,7 +22,7 @@ fn remarks(config: &str, told: &[&str]) -> Vec<(Option<u32>, String)> {
     let policy = policy("");
     let (as_of, selection) = (as_of(), Selection::default());
     let texts = vec![Arc::new(Source::of("t/tables.out", told.join("\n") + "\n"))];
-    let state = State { texts, as_of: as_of.moment(), oldest: None };
+    let state = State { texts, as_of: as_of.moment(), ..State::default() };
     let source = Source::of("t/config.txt", format!("{HEAD}{}\n", config.replace(';', "\n")));
     let resolved = resolve_with("t", &shingle_without(&[]), Arc::new(source), &state);
     assert!(resolved.switch.unread().is_empty(), "{:?}", resolved.switch.unread());
@@ -136,7 +136,7 @@ proptest! {
             })
             .collect();
         let (policy, as_of, selection) = (policy(include_str!("../../../demo/yellowlegs.toml")), as_of(), Selection::default());
-        let state = State { texts: vec![Arc::new(Source::of("t/tables.out", text.as_str()))], as_of: as_of.moment(), oldest: None };
+        let state = State { texts: vec![Arc::new(Source::of("t/tables.out", text.as_str()))], as_of: as_of.moment(), ..State::default() };
         let dialect = shingle_without(&[]);
         let resolved = resolve_with("nq-desks-1", &dialect, Arc::new(Source::of("t/config.txt", CONFIG)), &state);
         let outcome = Judge::new(&policy, &as_of, &selection, false).switch(&resolved, resolved.lists()).outcome;

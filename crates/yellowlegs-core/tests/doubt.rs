@@ -347,8 +347,11 @@ Lane  Station            Socket  Kept   Silent for
 ";
 
 fn with_state(table: &str) -> SwitchOutcome {
-    let state =
-        State { texts: vec![Arc::new(Source::of("sw1/tables.out", table))], as_of: as_of().moment(), oldest: None };
+    let state = State {
+        texts: vec![Arc::new(Source::of("sw1/tables.out", table))],
+        as_of: as_of().moment(),
+        ..State::default()
+    };
     let source = Arc::new(Source::of("sw1/config.txt", RIGHT));
     judged(&policy(POLICY), &resolve_with("sw1", &shingle_without(&[]), source, &state))
 }
@@ -378,7 +381,7 @@ fn a_text_of_state_counts_once() {
     let text = format!("{STATIONS}110   02:00:5e:10:00:01  1.1     heard  12s\n");
     let once = Arc::new(Source::of("sw1/a.out", text.as_str()));
     let again = Arc::new(Source::of("sw1/b.out", text.as_str()));
-    let state = State { texts: vec![once, again], as_of: as_of().moment(), oldest: None };
+    let state = State { texts: vec![once, again], as_of: as_of().moment(), ..State::default() };
     let source = Arc::new(Source::of("sw1/config.txt", RIGHT));
     let switch = resolve_with("sw1", &shingle_without(&[]), source, &state).switch;
     assert_eq!(switch.facts_of(yellowlegs_core::model::facts::station::FACT).count(), 1);

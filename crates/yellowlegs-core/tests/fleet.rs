@@ -111,7 +111,8 @@ fn read(name: &'static str, lines: &Lines, state: &str, dialect: &Arc<Dialect>) 
         text.extend([place, "\n", &block.join("\n"), "\n"]);
     }
     let source = Arc::new(Source::of("config.txt", text));
-    let state = State { texts: vec![Arc::new(Source::of("tables.out", state))], as_of: as_of().moment(), oldest: None };
+    let state =
+        State { texts: vec![Arc::new(Source::of("tables.out", state))], as_of: as_of().moment(), ..State::default() };
     resolve_with(name, dialect, source, &state)
 }
 

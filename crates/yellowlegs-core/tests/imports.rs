@@ -6,8 +6,9 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// The folders in the order in which they may import each other: upwards only.
-const ORDER: &[&str] =
-    &["source", "model", "syntax", "dialect", "resolve", "policy", "finding", "check", "drill", "mend", "teach"];
+const ORDER: &[&str] = &[
+    "source", "model", "syntax", "dialect", "walk", "resolve", "policy", "finding", "check", "drill", "mend", "teach",
+];
 
 /// What the world is reached by.
 const WORLD: &[&str] = &[

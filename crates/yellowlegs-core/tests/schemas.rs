@@ -262,6 +262,13 @@ fn dialect_schema() -> Value {
                 "login": many(table(&["asks", "answer"], &json!({"asks": text, "answer": words(&["user", "password", "raise", "enter"])}))),
                 "raise": table(&["send"], &json!({"send": text, "asks": text, "prompt": texts})),
                 "command": many(table(&["send", "file"], &json!({"send": text, "file": text, "optional": flag})))})),
+            "walk": table(&[], &json!({
+                "system": texts,
+                "objects": many(table(&["entry", "gives"], &json!({
+                    "entry": text, "index": texts, "fact": fact,
+                    "gives": many(table(&["column"], &json!({
+                        "column": {"type": "integer", "minimum": 0}, "sets": text, "adds": text, "field": text, "times": {"type": "integer", "minimum": 1}, "per": {"type": "integer", "minimum": 1},
+                        "unit": words(&["pps", "kbps", "%", "packets/min"]), "words": {"type": "object"}})))})))})),
             "example": many(table(&["text"], &json!({
                 "text": text, "unread": {"type": "integer", "minimum": 0}, "expect": {"type": "object"}, "state": text,
                 "facts": many(json!({"type": "object"})), "as-of": text}))),
@@ -301,7 +308,8 @@ fn the_schema_has_the_keys_that_the_loader_reads() {
         [[rule]]\npattern = 'a <p:port>'\nzzzzzzzzzz = 1\nalso = [{ ports = '<p>', zzzzzzzzzz = 1 }]\n[state]\nzzzzzzzzzz = 1\n[[line]]\n\
         pattern = 'a'\nfact = 'event'\nzzzzzzzzzz = 1\n[[table]]\nfact = 'event'\nzzzzzzzzzz = 1\n[[table.columns]]\ntitle = 'A'\n\
         is = '<port:port>'\nzzzzzzzzzz = 1\n[session]\nzzzzzzzzzz = 1\n[[session.login]]\nzzzzzzzzzz = 1\n[session.raise]\nzzzzzzzzzz = 1\n\
-        [[session.command]]\nzzzzzzzzzz = 1\n[[example]]\ntext = 'a'\nzzzzzzzzzz = 1\n";
+        [[session.command]]\nzzzzzzzzzz = 1\n[walk]\nzzzzzzzzzz = 1\n[[walk.objects]]\nentry = '1.3.6.1'\nzzzzzzzzzz = 1\n\
+        [[walk.objects.gives]]\ncolumn = 1\nsets = 'lldp.enabled'\nzzzzzzzzzz = 1\n[[example]]\ntext = 'a'\nzzzzzzzzzz = 1\n";
     let schema = dialect_schema();
     let problems = Dialect::load(&std::sync::Arc::new(Source::of("a.toml", ALL))).unwrap_err();
     let mut seen = 0;
@@ -323,6 +331,10 @@ fn the_schema_has_the_keys_that_the_loader_reads() {
             "kind" => &schema["properties"]["ports"]["properties"]["kind"]["items"]["properties"],
             "login" => &schema["properties"]["session"]["properties"]["login"]["items"]["properties"],
             "raise" => &schema["properties"]["session"]["properties"]["raise"]["properties"],
+            "objects" => &schema["properties"]["walk"]["properties"]["objects"]["items"]["properties"],
+            "gives" => {
+                &schema["properties"]["walk"]["properties"]["objects"]["items"]["properties"]["gives"]["items"]["properties"]
+            }
             "command" => &schema["properties"]["session"]["properties"]["command"]["items"]["properties"],
             name => {
                 let section = &schema["properties"][name];
@@ -334,7 +346,7 @@ fn the_schema_has_the_keys_that_the_loader_reads() {
         assert_eq!(keys, known, "{section}");
         seen += 1;
     }
-    assert_eq!(seen, 23);
+    assert_eq!(seen, 26);
 }
 
 fn policy_schema() -> Value {
@@ -387,7 +399,7 @@ fn policy_schema() -> Value {
         "properties": {
             "as-of": text,
             "site": {"type": "object", "additionalProperties": false, "properties": site},
-            "files": table(&[], &json!({"running": texts, "saved": texts, "state": texts, "single": texts, "dialects": texts})),
+            "files": table(&[], &json!({"running": texts, "saved": texts, "state": texts, "walk": texts, "single": texts, "dialects": texts})),
             "vlans": {"type": "object", "additionalProperties": {"anyOf": [site_vlan, {"type": "array", "items": site_vlan}]}},
             "roles": table(&[], &json!({"derive": {"type": "array", "items": {"enum": ["description", "neighbour", "vlan"]}}})),
             "role": many(role),

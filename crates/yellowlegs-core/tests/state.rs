@@ -102,7 +102,7 @@ fn told(text: &str) -> Vec<String> {
     let state = State {
         texts: vec![Arc::new(Source::of("t.out", text))],
         as_of: "2031-03-04T06:30:00Z".parse().unwrap(),
-        oldest: None,
+        ..State::default()
     };
     let config = Arc::new(Source::of("config.txt", "name t\n"));
     let switch = resolve_with("t", &dialect(DIALECT), config, &state).switch;

@@ -46,7 +46,7 @@ fn verdict(check: &str, config: &str, told: &[&str]) -> &'static str {
     let lines: Vec<&str> = HEAD.split(';').chain(config.split(';')).collect();
     let config = format!("lay {}\n", lines.join("\nlay "));
     let texts = vec![Arc::new(Source::of("t/tables.out", framed(told)))];
-    let state = State { texts, as_of: as_of().moment(), oldest: None };
+    let state = State { texts, as_of: as_of().moment(), ..State::default() };
     let resolved = resolve_with("t", &dialect, Arc::new(Source::of("t/config.txt", config)), &state);
     assert!(resolved.switch.unread().is_empty(), "{:?}\n{}", resolved.switch.unread(), framed(told));
     let told = verdicts_of(&resolved, &dialect, &policy, 0);

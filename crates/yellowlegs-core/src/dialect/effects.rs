@@ -72,6 +72,15 @@ pub(super) fn word_value(kind: Kind, text: &str) -> Result<Value, ValueError> {
     }
 }
 
+/// A single value written in the dialect.
+pub(super) fn written(kind: Kind, scalar: &Scalar<'_>) -> Result<Value, ValueError> {
+    match scalar {
+        Scalar::Text(text) => word_value(kind, text),
+        Scalar::Integer(number) => kind.from_number(*number),
+        Scalar::Flag(flag) => kind.parse(&flag.to_string()),
+    }
+}
+
 /// A value written in the dialect.
 pub(super) fn constant(doc: &TomlDoc<'_>, setting: SettingId, entry: &Entry<'_>) -> Option<Value> {
     let kind = setting.info().kind;
@@ -82,11 +91,7 @@ pub(super) fn constant(doc: &TomlDoc<'_>, setting: SettingId, entry: &Entry<'_>)
         }
         kind.parse(&numbers.iter().map(ToString::to_string).collect::<Vec<_>>().join(","))
     } else {
-        match entry.scalar()? {
-            Scalar::Text(text) => word_value(kind, text),
-            Scalar::Integer(number) => kind.from_number(number),
-            Scalar::Flag(flag) => kind.parse(&flag.to_string()),
-        }
+        written(kind, &entry.scalar()?)
     };
     value.map_err(|problem| doc.report(&entry.spot(), DialectProblem::Value { setting: setting.name(), problem })).ok()
 }

@@ -67,6 +67,7 @@ fn read(doc: &TomlDoc<'_>, source: &Arc<Source>) -> Option<Dialect> {
     let tables = root.tables("rule");
     let state = state::read(doc, root.table("state").as_ref(), root.tables("line"), &root.tables("table"), &text);
     let session = root.table("session").map(|table| super::session::read(doc, &table));
+    let objects = root.table("walk").map(|table| super::objects::read(doc, &table)).unwrap_or_default();
     let examples = root.tables("example").iter().filter_map(|table| example::read(doc, table)).collect();
     root.finish();
     if let Some(head) = head {
@@ -110,6 +111,7 @@ fn read(doc: &TomlDoc<'_>, source: &Arc<Source>) -> Option<Dialect> {
         automaton,
         examples,
         session,
+        objects,
         stores: Stores::default(),
     })
 }

@@ -12,6 +12,7 @@ mod hints;
 mod hole;
 mod layout;
 mod load;
+mod objects;
 mod pattern;
 mod ports;
 mod precedence;
@@ -40,6 +41,7 @@ use hints::Hints;
 pub use hints::{Alike, Named};
 pub use hole::{HoleType, duration};
 pub use layout::{Layout, Structure};
+pub use objects::{Given, IndexPart, ObjectColumn, ObjectForm, ObjectProblem, ObjectRules, ObjectTable};
 pub use pattern::{Hole, HoleKind, Pattern, Step};
 pub use ports::{Lists, ListsText, PortItem, PortRef};
 pub use precedence::Precedence;
@@ -49,7 +51,7 @@ pub use render::{Held, Writing};
 pub use rule::{Change, Effect, Follow, HoleRef, Operand, ProfileRef, Reach, Rule, Subject, Until};
 pub use session::{Answer, Command, Prompt, Question, Raise, Session, SessionProblem};
 pub use sketch::{At, Open, Proposal, open, sketch, sketch_with_state};
-pub use state::{Missed, SaidOf, StateRule, StateRules, StateSaid, StateText, Table};
+pub use state::{Against, Missed, SaidOf, StateRule, StateRules, StateSaid, StateText, Table};
 pub use time::Moment;
 
 use crate::model::{Kind, Requirement, SettingId, Slot, TraitId, Traits, platform, settings};
@@ -86,6 +88,7 @@ pub struct Dialect {
     vocabulary: FxHashSet<Box<str>>,
     examples: Vec<Example>,
     session: Option<Session>,
+    objects: ObjectRules,
     /// Lines that were read before.
     stores: compiled::Stores,
 }
@@ -149,6 +152,11 @@ impl Dialect {
     /// How one talks to its switches, where it says so.
     pub fn session(&self) -> Option<&Session> {
         self.session.as_ref()
+    }
+
+    /// What its systems tell beyond the standards when they are walked.
+    pub fn objects(&self) -> &ObjectRules {
+        &self.objects
     }
 
     /// Whether a word of a text is a word of the dialect.

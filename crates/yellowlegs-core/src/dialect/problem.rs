@@ -1,5 +1,6 @@
 //! What can be wrong with a dialect, beyond its TOML.
 
+use super::objects::ObjectProblem;
 use super::pattern::PatternProblem;
 use super::ports::FormProblem;
 use super::session::SessionProblem;
@@ -18,6 +19,9 @@ pub enum DialectProblem {
     /// A way to talk to switches that cannot be.
     #[error(transparent)]
     Session(#[from] SessionProblem),
+    /// Objects of a walk that cannot be read so.
+    #[error(transparent)]
+    Objects(#[from] ObjectProblem),
     /// A setting that is none.
     #[error("`{found}` is no setting")]
     UnknownSetting {
@@ -249,6 +253,7 @@ impl Explain for DialectProblem {
         match self {
             Self::Pattern(problem) => problem.hint(),
             Self::Session(problem) => problem.hint(),
+            Self::Objects(problem) => problem.hint(),
             Self::UnknownSetting { found } => nearest(found, SettingId::all().map(SettingId::name))
                 .map(|n| format!("did you mean `{n}`?"))
                 .or_else(|| Some("docs/dialects.md lists every setting".into())),

@@ -65,6 +65,20 @@ pub struct Fact {
 }
 
 impl Fact {
+    /// A fact of which nothing is told yet.
+    pub(crate) fn new(kind: FactKind, mark: Mark) -> Self {
+        Self { kind, fields: vec![None; kind.info().fields.len()], mark }
+    }
+
+    /// The same with a field told, where there is a value for it.
+    #[must_use]
+    pub(crate) fn with<T>(mut self, field: Field<T>, value: Option<Value>) -> Self {
+        if let (true, Some(place)) = (field.kind == self.kind, self.fields.get_mut(field.position)) {
+            *place = value;
+        }
+        self
+    }
+
     /// A field by its constant.
     pub fn get<T: SettingType>(&self, field: Field<T>) -> Option<T> {
         if field.kind != self.kind {

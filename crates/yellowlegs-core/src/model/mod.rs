@@ -3,6 +3,7 @@
 mod choice;
 mod doubt;
 mod fact;
+mod oid;
 mod port;
 mod record;
 mod setting;
@@ -21,6 +22,8 @@ pub use choice::{
 };
 pub use doubt::{Doubt, DoubtWidth, SettingSet, Torn};
 pub use fact::{Capability, EventSeen, Fact, FactInfo, FactKind, Field, FieldInfo, FlapSeen, Learned, LinkSeen, facts};
+pub use oid::{MOST_ARCS, Oid};
+pub(crate) use oid::{read_arcs, write_arcs};
 pub use port::{PortName, natural_order, numbered, port_spans};
 pub use record::Record;
 pub use setting::{Key, Origin, Scope, Setting, SettingId, SettingInfo, SettingType};

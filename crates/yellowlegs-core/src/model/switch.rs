@@ -510,9 +510,9 @@ impl Switch {
         self.files.first().filter(|file| matches!(file, FileText::Text { .. })).map(FileText::path)
     }
 
-    /// The configuration's path. The first file is the dialect.
+    /// The configuration's path. The first file is the dialect. A switch that is known by its walk alone has none.
     pub fn config_path(&self) -> Option<&str> {
-        self.files.get(1).map(FileText::path)
+        self.files.get(1).map(FileText::path).filter(|path| !path.is_empty())
     }
 
     /// Quotes a line: secrets are masked, and what nobody understands on it.
@@ -579,6 +579,11 @@ fn disjoint(mut stretches: Vec<Word>) -> Vec<Word> {
 }
 
 impl FileText {
+    /// The place of a file that is not there.
+    pub(crate) fn none() -> Self {
+        Self::Quoted { path: "".into(), lines: BTreeMap::new() }
+    }
+
     /// A text with the stretches that are never shown.
     pub(crate) fn text(source: Arc<Source>, secrets: Vec<Word>, hidden: Vec<Word>) -> Self {
         Self::Text { source, secrets: disjoint(secrets).into(), hidden: disjoint(hidden).into() }

@@ -174,6 +174,7 @@ impl<'d> Reader<'d> {
             running: globs("running", default.running),
             saved: globs("saved", default.saved),
             state: globs("state", default.state),
+            walk: globs("walk", default.walk),
             single: globs("single", default.single),
             dialects: globs("dialects", default.dialects),
         };

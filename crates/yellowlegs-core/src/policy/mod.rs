@@ -332,6 +332,8 @@ pub struct Files {
     pub saved: Vec<String>,
     /// Tables, stanzas and logs: what the switch says of its state.
     pub state: Vec<String>,
+    /// Walks: what the switch's management agent answered.
+    pub walk: Vec<String>,
     /// Switch records, one switch a file, from the fleet's root.
     pub single: Vec<String>,
     /// Dialects, from the fleet's root.
@@ -345,6 +347,7 @@ impl Default for Files {
             running: one("config*.txt"),
             saved: one("saved*.txt"),
             state: vec!["*.out".to_owned(), "events*.log".to_owned()],
+            walk: one("*.walk"),
             single: one("switches/*.json"),
             dialects: one("dialects/*.toml"),
         }

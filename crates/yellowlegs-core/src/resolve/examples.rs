@@ -30,7 +30,7 @@ pub fn run_examples(dialect: &Arc<Dialect>) -> Vec<Failed> {
 fn run(dialect: &Arc<Dialect>, example: &Example) -> Vec<Failed> {
     let source = Arc::new(Source::of("example", example.text.as_str()));
     let texts = example.state.iter().map(|text| Arc::new(Source::of("state", text.as_str()))).collect();
-    let state = State { texts, as_of: example.as_of.unwrap_or_default(), oldest: None };
+    let state = State { texts, as_of: example.as_of.unwrap_or_default(), ..State::default() };
     let resolved = resolve_with("example", dialect, source, &state);
     let mut failed: Vec<Failed> = Vec::new();
     for expected in &example.expect {

@@ -15,6 +15,7 @@ mod port_table;
 mod spoken;
 mod told;
 mod torn;
+mod walked;
 
 use std::sync::{Arc, Mutex};
 
@@ -34,6 +35,7 @@ use apply::{Applier, Watch};
 use more::{Kept, Known};
 use port_table::PortTable;
 use spoken::{Asked, Spoken};
+pub use walked::resolve_walked;
 
 /// A switch with what is needed to work its settings out again.
 #[derive(Debug, Clone)]
@@ -64,6 +66,8 @@ const CONFIG_FILE: u16 = 1;
 pub struct State {
     /// Tables, stanzas and logs.
     pub texts: Vec<Arc<Source>>,
+    /// What its management agent answered.
+    pub walks: Vec<Arc<Source>>,
     /// What moments without a year are settled by; without it they stay open.
     pub as_of: Timestamp,
     /// How old a text with a clock may be for the settings it tells, in seconds; what an older one tells is unknown.
@@ -135,6 +139,8 @@ fn settle(
         facts.extend(read.facts);
         tables.extend(read.tables);
     }
+    let mut walked = walked::read(state, Some(dialect), &mut switch);
+    facts.append(&mut walked.facts);
     let ports = match known.filter(|known| known.has_all_ports(dialect, &reading)) {
         Some(known) => {
             (switch.ports, switch.port_places) = (known.switch.ports.clone(), known.ports.first_places());
@@ -148,6 +154,7 @@ fn settle(
         let port = ports.positions(&dialect.named_in_state(text.text(), mark)).first().copied().filter(|_| some);
         switch.unread_facts.push(UnreadFact { mark, shape, kind, settings, port });
     }
+    walked::miss(std::mem::take(&mut walked.missed), &mut switch);
     claims::place(&mut facts);
     switch.take_state(facts, tables);
     torn::note(dialect, &source, &reading, &mut switch);
@@ -170,7 +177,9 @@ fn settle(
         });
         merge::together(setting, &each.collect::<Vec<_>>(), &mut switch);
     }
-    told::apply(&told, state, &ports, &mut switch);
+    told.append(&mut walked.said);
+    told::apply(&told, state, Some(&ports), &mut switch);
+    walked::contradict(&walked, &mut switch);
     let (dialect, state, asked) = (Arc::clone(dialect), state.clone(), Asked::default());
     let history = History { dialect, source, reading, ports, state, asked, written: Mutex::new(kept) };
     Resolved { switch, history: Some(Arc::new(history)) }

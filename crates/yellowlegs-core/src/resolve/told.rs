@@ -8,13 +8,13 @@ use jiff::SignedDuration;
 
 use super::State;
 use super::port_table::PortTable;
-use crate::dialect::{SaidOf, StateSaid};
+use crate::dialect::{Against, SaidOf, StateSaid};
 use crate::model::{
     Fact, Mark, Milliwatts, Origin, Owner, Remark, Scope, SettingId, Slot, Switch, Value, facts, settings,
 };
 
 /// So many ports of one contradiction are named.
-const NAMED: usize = 4;
+pub(super) const NAMED: usize = 4;
 
 /// Where state says otherwise than the text.
 #[derive(Default)]
@@ -25,8 +25,8 @@ fn by_facts(switch: &Switch) -> Vec<StateSaid> {
     let of_port = |fact: &Fact| {
         let is_up = fact.get(facts::port_status::LINK) != Some(false);
         let amount = fact.get(facts::port_status::SPEED).filter(|amount| is_up && *amount > 0)?;
-        let of = SaidOf::Port(switch.port_index(fact.port()?)?);
-        Some(StateSaid { of, setting: settings::SPEED.id, value: Value::Count(amount), adds: false, mark: fact.mark })
+        let of = SaidOf::Port(Arc::clone(fact.port()?));
+        Some(StateSaid::of(of, settings::SPEED.id, Value::Count(amount), fact.mark))
     };
     let mut said: Vec<StateSaid> = switch.facts_of(facts::port_status::FACT).filter_map(of_port).collect();
     let mut supplies: BTreeMap<u16, (u32, Mark)> = BTreeMap::new();
@@ -35,18 +35,16 @@ fn by_facts(switch: &Switch) -> Vec<StateSaid> {
         let (sum, _) = supplies.entry(fact.mark.file).or_insert((0, fact.mark));
         *sum = sum.saturating_add(amount);
     }
-    said.extend(supplies.into_values().map(|(sum, mark)| StateSaid {
-        of: SaidOf::Switch,
-        setting: settings::POWER_BUDGET.id,
-        value: Value::Milliwatts(sum),
-        adds: false,
-        mark,
-    }));
+    said.extend(
+        supplies
+            .into_values()
+            .map(|(sum, mark)| StateSaid::of(SaidOf::Switch, settings::POWER_BUDGET.id, Value::Milliwatts(sum), mark)),
+    );
     said
 }
 
 /// Puts in force what state tells, text by text and line by line: facts first, so that what a dialect says of its lines counts.
-pub(super) fn apply(told: &[StateSaid], state: &State, ports: &PortTable, switch: &mut Switch) {
+pub(super) fn apply(told: &[StateSaid], state: &State, ports: Option<&PortTable>, switch: &mut Switch) {
     let mut odds = Contradictions::default();
     for said in by_facts(switch).iter().chain(told) {
         let is_old = is_old(switch, said.mark, state);
@@ -59,9 +57,14 @@ pub(super) fn apply(told: &[StateSaid], state: &State, ports: &PortTable, switch
                     switch.switch_slots[said.setting.slot()] = decided;
                 }
             }
-            SaidOf::Port(port) => odds.at_port(*port, said, is_old, switch),
+            SaidOf::Port(name) if scope == Scope::Port => {
+                switch.port_index(name).into_iter().for_each(|port| odds.at_port(port, said, is_old, switch));
+            }
             SaidOf::Ports(items) if scope == Scope::Port => {
-                ports.positions(items).into_iter().for_each(|port| odds.at_port(port, said, is_old, switch));
+                ports
+                    .map_or_else(Vec::new, |ports| ports.positions(items))
+                    .into_iter()
+                    .for_each(|port| odds.at_port(port, said, is_old, switch));
             }
             SaidOf::Vlans(vlans) if scope == Scope::Vlan => {
                 for vlan in vlans {
@@ -132,6 +135,14 @@ impl Contradictions {
 
 /// Whether what is told is not what is written; of a list, not in it.
 fn is_other(written: &Value, said: &StateSaid) -> bool {
+    match (&said.against, written, &said.value) {
+        (Against::Nothing, ..) => return false,
+        (Against::OthersThan(same), ..) if same == written => return false,
+        (Against::Among(among), Value::Vlans(written), Value::Vlans(told)) => {
+            return written.common(among) != told.common(among);
+        }
+        _ => {}
+    }
     if said.adds { written.plus(&said.value).as_ref() != Some(written) } else { *written != said.value }
 }
 

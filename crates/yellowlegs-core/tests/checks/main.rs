@@ -269,7 +269,7 @@ fn switch(dialect: &std::sync::Arc<Dialect>, note: &str, lines: &str) -> Resolve
     let copy = |lines: &[&str]| -> Switch { read(dialect, &config(note, lines)).switch };
     let saved = if saved.is_empty() { SavedCopy::Missing } else { SavedCopy::Read(Arc::new(copy(&saved))) };
     let texts = if told.is_empty() { Vec::new() } else { vec![Source::of("t/tables.out", tables(&told)).into()] };
-    let state = State { texts, as_of: as_of().moment(), oldest: None };
+    let state = State { texts, as_of: as_of().moment(), ..State::default() };
     let source = Source::of("t/config.txt", config(note, &running)).into();
     let resolved = resolve_with("t", dialect, source, &state).with_saved(saved);
     let unread: Vec<_> = resolved.switch.unread().iter().filter(|unread| unread.mark.line() > 0).collect();

@@ -66,7 +66,7 @@ p3    up    -
 
 fn told(text: &str, state: &str) -> Resolved {
     let texts = vec![Arc::new(Source::of("t/state.out", state))];
-    let state = State { texts, as_of: "2031-03-04T06:30:00Z".parse().unwrap(), oldest: Some(3600) };
+    let state = State { texts, as_of: "2031-03-04T06:30:00Z".parse().unwrap(), oldest: Some(3600), ..State::default() };
     resolve_with("t", &dialect(LANGUAGE), Arc::new(Source::of("t/config.txt", text)), &state)
 }
 
@@ -184,7 +184,7 @@ fn a_row_of_several_facts_that_is_not_understood() {
     use yellowlegs_core::model::facts;
     let state = "Port  Line  VLAN  Who                Draws\np1    up    110   somebody           3.5\n";
     let texts = vec![Arc::new(Source::of("t/state.out", state))];
-    let state = State { texts, as_of: "2031-03-04T06:30:00Z".parse().unwrap(), oldest: None };
+    let state = State { texts, as_of: "2031-03-04T06:30:00Z".parse().unwrap(), ..State::default() };
     let resolved = resolve_with("t", &dialect(ROWS), Arc::new(Source::of("t/config.txt", "berth p1-p2\n")), &state);
     let doubtful = resolved.doubtful(DoubtWidth::Block).expect("nothing is in doubt");
     for kind in [facts::port_status::FACT, facts::station::FACT, facts::power::FACT] {
@@ -302,7 +302,7 @@ fact = 'clock'
 
 fn by_facts(text: &str, state: &str) -> Resolved {
     let texts = vec![Arc::new(Source::of("t/state.out", state))];
-    let state = State { texts, as_of: "2031-03-04T06:30:00Z".parse().unwrap(), oldest: Some(3600) };
+    let state = State { texts, as_of: "2031-03-04T06:30:00Z".parse().unwrap(), oldest: Some(3600), ..State::default() };
     resolve_with("t", &dialect(FACTS), Arc::new(Source::of("t/config.txt", text)), &state)
 }
 
@@ -333,7 +333,7 @@ fn facts_decide(#[case] state: &str, #[case] asked: &str, #[case] expected: &str
 fn two_texts_of_supplies_are_not_added() {
     let state = |text: &str| Arc::new(Source::of(format!("t/{}.out", text.len()), text));
     let texts = vec![state("Larder  Holds\nnear    120W\nfar     120W\n"), state("Larder  Holds\nnear    740W\n")];
-    let state = State { texts, as_of: "2031-03-04T06:30:00Z".parse().unwrap(), oldest: None };
+    let state = State { texts, as_of: "2031-03-04T06:30:00Z".parse().unwrap(), ..State::default() };
     let resolved = resolve_with("t", &dialect(FACTS), Arc::new(Source::of("t/config.txt", "berth p1\n")), &state);
     assert_eq!(fact(&resolved, "power.budget"), "740 W state");
 }

@@ -36,7 +36,7 @@ struct Fleet {
 fn read(name: &str, dialect: &Arc<Dialect>, text: &str, state: &[&str]) -> Resolved {
     let source = |(number, text): (usize, &&str)| Arc::new(Source::of(format!("{name}.state{number}"), *text));
     let texts = state.iter().enumerate().map(source).collect();
-    let state = State { texts, as_of: as_of().moment(), oldest: None };
+    let state = State { texts, as_of: as_of().moment(), ..State::default() };
     resolve_with(name, dialect, Arc::new(Source::of(format!("{name}.txt"), text)), &state)
 }
 

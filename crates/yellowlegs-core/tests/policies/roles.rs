@@ -14,7 +14,8 @@ fn roles(policy_text: &str, lines: &str, state: &str) -> (Vec<String>, Vec<Strin
     let policy = policy(policy_text);
     let dialect = shingle_without(&[]);
     let config = format!("shingle 4 unit quay-1\nsockets 1.1..1.3\n{}\n", lines.replace(';', "\n"));
-    let state = State { texts: vec![Arc::new(Source::of("tables.out", state))], as_of: as_of().moment(), oldest: None };
+    let state =
+        State { texts: vec![Arc::new(Source::of("tables.out", state))], as_of: as_of().moment(), ..State::default() };
     let resolved = resolve_with("quay-1", &dialect, Arc::new(Source::of("config.txt", config)), &state);
     assert!(resolved.switch.unread().is_empty(), "{:?}", resolved.switch.unread());
     let assignment = assign(&policy, &resolved.switch, Some(dialect.lists()));

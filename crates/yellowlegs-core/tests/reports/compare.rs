@@ -12,7 +12,8 @@ use yellowlegs_core::source::Source;
 use super::support::{as_of, shingle_without};
 
 fn read(lines: &str, state: &str) -> Resolved {
-    let state = State { texts: vec![Arc::new(Source::of("tables.out", state))], as_of: as_of().moment(), oldest: None };
+    let state =
+        State { texts: vec![Arc::new(Source::of("tables.out", state))], as_of: as_of().moment(), ..State::default() };
     let config = format!("shingle 4 unit q\nsockets 1.1..1.12\n{}\n", lines.replace(';', "\n"));
     let resolved = resolve_with("q", &shingle_without(&[]), Arc::new(Source::of("config.txt", config)), &state);
     assert!(resolved.switch.unread().is_empty(), "{:?}", resolved.switch.unread());

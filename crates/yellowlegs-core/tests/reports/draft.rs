@@ -10,7 +10,8 @@ use yellowlegs_core::source::Source;
 use super::support::{as_of, policy, shingle_without};
 
 fn read(folder: &str, lines: &[&str], state: &str) -> Resolved {
-    let state = State { texts: vec![Arc::new(Source::of("tables.out", state))], as_of: as_of().moment(), oldest: None };
+    let state =
+        State { texts: vec![Arc::new(Source::of("tables.out", state))], as_of: as_of().moment(), ..State::default() };
     let config = Source::of(format!("{folder}/config.txt"), format!("{}\n", lines.join("\n")));
     let resolved = resolve_with(folder, &shingle_without(&[]), Arc::new(config), &state);
     assert!(resolved.switch.unread().is_empty(), "{:?}", resolved.switch.unread());

@@ -20,7 +20,7 @@ fn page(block: &str, told: &str) -> PortPage {
         block.split(';').filter(|line| !line.is_empty()).fold(String::new(), |all, line| all + "  " + line + "\n");
     let config = format!("shingle 4 unit t\nsockets 1.1..1.4\nlane 110\nlane 210\nsocket 1.1\n{block}");
     let texts = vec![Arc::new(Source::of("t/tables.out", told))];
-    let state = State { texts, as_of: as_of().moment(), oldest: None };
+    let state = State { texts, as_of: as_of().moment(), ..State::default() };
     let dialect = shingle_without(&[]);
     let resolved = resolve_with("t", &dialect, Arc::new(Source::of("t/config.txt", config)), &state);
     assert!(resolved.switch.unread().is_empty(), "{:?}", resolved.switch.unread());

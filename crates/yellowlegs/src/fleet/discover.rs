@@ -28,6 +28,19 @@ pub(crate) struct Parts {
     pub(crate) running: Vec<PathBuf>,
     pub(crate) saved: Vec<PathBuf>,
     pub(crate) state: Vec<PathBuf>,
+    pub(crate) walks: Vec<PathBuf>,
+}
+
+impl Parts {
+    /// Whether there is nothing but what its management agent answered: then that is what is known of the switch.
+    pub(crate) fn is_walk_alone(&self) -> bool {
+        !self.walks.is_empty() && [&self.running, &self.saved, &self.state].iter().all(|kind| kind.is_empty())
+    }
+
+    /// All of them.
+    pub(crate) fn all(&self) -> impl Iterator<Item = &PathBuf> {
+        [&self.running, &self.saved, &self.state, &self.walks].into_iter().flatten()
+    }
 }
 
 /// One switch found on disk.
@@ -113,7 +126,7 @@ pub(crate) fn discover(root: &Root, policy: &Policy) -> Result<Fleet, Failure> {
         let from_root = relative(&root.dir, &path);
         let is_baseline = baselines.contains(&from_root.as_str());
         let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
-        if parts.running.is_empty() {
+        if parts.running.is_empty() && !parts.is_walk_alone() {
             // In the root there may be files that look like a switch's state.
             let told = unreadable.iter().any(|failed| failed.file.starts_with(&format!("{from_root}/")));
             if path != root.dir && !is_baseline && !told {
@@ -132,7 +145,7 @@ pub(crate) fn discover(root: &Root, policy: &Policy) -> Result<Fleet, Failure> {
     found.sort_by(|a, b| a.path.cmp(&b.path));
     unique(root, &found)?;
     if !found.iter().any(|switch| root.takes(&switch.path)) && unreadable.is_empty() {
-        let running = files.running.join(", ");
+        let running = files.running.iter().chain(&files.walk).map(String::as_str).collect::<Vec<_>>().join(", ");
         return Err(Failure::usage(
             format!("{}: no switch here: no folder holds a file that matches {running}", root.dir.display()),
             "put each switch's running configuration into a folder of its own, or set [files] running in the policy",
@@ -154,7 +167,7 @@ fn without_running(folder: String, files: &Files) -> Unreadable {
 
 /// Every file below the root that is of some switch: by folder, and records; what cannot be looked into is told.
 fn walk(root: &Root, files: &Files) -> (BTreeMap<PathBuf, Parts>, Vec<Found>, Vec<Unreadable>) {
-    let kinds = [patterns(&files.running), patterns(&files.saved), patterns(&files.state)];
+    let kinds = [&files.running, &files.saved, &files.state, &files.walk].map(|globs| patterns(globs));
     let (single, dialects) = (patterns(&files.single), patterns(&files.dialects));
     let from_root = |file: &Path, patterns: &[Pattern]| {
         file.strip_prefix(&root.dir).is_ok_and(|rest| patterns.iter().any(|p| p.glob.is_match(rest)))
@@ -185,7 +198,8 @@ fn walk(root: &Root, files: &Files) -> (BTreeMap<PathBuf, Parts>, Vec<Found>, Ve
             let list = match kind {
                 0 => &mut parts.running,
                 1 => &mut parts.saved,
-                _ => &mut parts.state,
+                2 => &mut parts.state,
+                _ => &mut parts.walks,
             };
             list.push(path.to_owned());
         }

@@ -8,8 +8,9 @@ use jiff::Timestamp;
 use serde::Serialize;
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::model::{Record, SavedCopy};
-use yellowlegs_core::resolve::{Resolved, State, resolve, resolve_with};
+use yellowlegs_core::resolve::{Resolved, State, resolve, resolve_walked, resolve_with};
 use yellowlegs_core::source::{Problem, Source};
+use yellowlegs_core::walk;
 
 use super::discover::{Found, Layout};
 use super::load::{Loaded, regular};
@@ -59,12 +60,24 @@ pub(crate) fn read_switch(root: &Path, found: &Found, loaded: &Loaded, as_of: Ti
             (resolved, dialect.cloned())
         }),
         Layout::Folder(parts) => {
-            let mut state = State { texts: Vec::new(), as_of, oldest: Some(loaded.policy.site.state_age.value.0) };
-            for path in &parts.state {
-                match source_of(root, path) {
-                    Ok(source) => state.texts.push(source),
-                    Err(failed) => unreadable.push(failed),
+            let oldest = Some(loaded.policy.site.state_age.value.0);
+            let mut state = State { as_of, oldest, ..State::default() };
+            let both = [(&parts.state, &mut state.texts), (&parts.walks, &mut state.walks)];
+            for (paths, sources) in both {
+                for path in paths {
+                    match source_of(root, path) {
+                        Ok(source) => sources.push(source),
+                        Err(failed) => unreadable.push(failed),
+                    }
                 }
+            }
+            state.walks.retain(|source| {
+                let is_walk = walk::is_walk(source);
+                unreadable.extend((!is_walk).then(|| no_walk(source)));
+                is_walk
+            });
+            if parts.is_walk_alone() {
+                return (walked(found, loaded, &state), unreadable);
             }
             folder(root, found, &parts.running, loaded, &state).map(|(resolved, dialect)| {
                 let (saved, failed) = saved_copy(root, found, &parts.saved, loaded, &dialect);
@@ -80,6 +93,26 @@ pub(crate) fn read_switch(root: &Path, found: &Found, loaded: &Loaded, as_of: Ti
             (None, unreadable)
         }
     }
+}
+
+/// A switch that is known by its walk alone; the dialect is that of its system, where one names it.
+fn walked(found: &Found, loaded: &Loaded, state: &State) -> Option<(Resolved, Option<Arc<Dialect>>)> {
+    // None that is one at all was told above.
+    (!state.walks.is_empty()).then_some(())?;
+    let system = state.walks.iter().find_map(|source| walk::system_of(source));
+    let of = |dialect: &&Arc<Dialect>| system.as_ref().is_some_and(|system| walk::is_of(dialect, system));
+    let dialect = loaded.dialects.iter().find(of).cloned();
+    Some((resolve_walked(found.name.as_str(), dialect.as_ref(), state), dialect))
+}
+
+fn no_walk(source: &Source) -> Unreadable {
+    let hint = "a walk is numeric text, a line for each object: `1.3.6.1.2.1.1.5.0 octets \"name\"`; docs/gather.md has its forms";
+    let why = if source.text().contains("::") {
+        "no object stands in it; names are not read, numbers are"
+    } else {
+        "no object stands in it"
+    };
+    Unreadable::new(source.path().to_string(), why, Some(hint.to_owned()))
 }
 
 fn folder(

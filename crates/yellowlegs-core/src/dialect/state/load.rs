@@ -116,7 +116,7 @@ fn contexts(doc: &TomlDoc<'_>, table: &TableReader<'_>, names: &[String]) -> Vec
     }
 }
 
-fn fact(doc: &TomlDoc<'_>, item: &Item<&str>) -> Option<FactKind> {
+pub(in super::super) fn fact(doc: &TomlDoc<'_>, item: &Item<&str>) -> Option<FactKind> {
     let kind = FactKind::by_name(item.value);
     if kind.is_none() {
         doc.report(&item.spot, DialectProblem::UnknownFact { found: item.value.to_owned() });

@@ -14,9 +14,9 @@ use crate::model::{FactKind, SettingId, SettingSet, Value};
 use crate::source::Word;
 use crate::syntax::Splitter;
 
-pub(super) use load::read;
+pub(super) use load::{fact, read};
 pub use read::{Missed, StateText};
-pub use said::{SaidOf, StateSaid};
+pub use said::{Against, SaidOf, StateSaid};
 pub(super) use table::{Heading, Placed, is_ruler, placed};
 
 /// Where a field's value comes from.

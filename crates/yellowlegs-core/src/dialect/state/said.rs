@@ -6,7 +6,7 @@ use super::super::Dialect;
 use super::super::captured::Captured;
 use super::super::ports::PortItem;
 use super::super::rule::{Change, Effect, HoleRef, Operand, Subject};
-use crate::model::{FactKind, Kind, Mark, SettingId, Value, VlanId, facts, settings};
+use crate::model::{FactKind, Kind, Mark, SettingId, Value, VlanId, VlanSet, facts, settings};
 
 /// What a setting belongs to that state decides.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -15,12 +15,25 @@ pub enum SaidOf {
     Switch,
     /// Ports, as the dialect writes them.
     Ports(Arc<[PortItem]>),
-    /// A port of the switch.
-    Port(usize),
+    /// A port by its name.
+    Port(Arc<str>),
     /// VLANs.
     Vlans(Vec<VlanId>),
     /// A mirror session.
     Mirror(Arc<str>),
+}
+
+/// Which values of a text contradict what is told.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Against {
+    /// Every other.
+    Others,
+    /// Of a set of VLANs: one that is another among these.
+    Among(Arc<VlanSet>),
+    /// Every other but this one, which comes to the same.
+    OthersThan(Value),
+    /// None: what comes to the same in other words is held against it as a whole.
+    Nothing,
 }
 
 /// A setting that state decides.
@@ -34,8 +47,17 @@ pub struct StateSaid {
     pub value: Value,
     /// The value is put into a list.
     pub adds: bool,
+    /// What in a text contradicts it.
+    pub against: Against,
     /// The line.
     pub mark: Mark,
+}
+
+impl StateSaid {
+    /// A value that is what is told, and all of it.
+    pub fn of(of: SaidOf, setting: SettingId, value: Value, mark: Mark) -> Self {
+        Self { of, setting, value, adds: false, against: Against::Others, mark }
+    }
 }
 
 /// What facts decide by themselves: the kind, its field, the setting.
@@ -71,7 +93,7 @@ pub(super) fn said(
         let kind = effect.setting.info().kind;
         let value = effect.change.operands().iter().find_map(|operand| value(operand, kind))?;
         let adds = matches!(effect.change, Change::Add(_));
-        Some(StateSaid { of: of.clone(), setting: effect.setting, value, adds, mark })
+        Some(StateSaid { adds, ..StateSaid::of(of.clone(), effect.setting, value, mark) })
     });
     each.collect()
 }

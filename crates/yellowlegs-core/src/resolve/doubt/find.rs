@@ -101,16 +101,7 @@ impl<'a> Finder<'a> {
             let shape = format!("the {} {}, described nowhere", dangling.what, dangling.name);
             painter.paint(mark, shape.into(), Some(Torn::Dangling), &[target]);
         }
-        for told in &self.switch.unread_facts {
-            if let Some(kind) = told.kind {
-                painter.doubt_facts(kind, told.mark, Arc::clone(&told.shape), told.port);
-            }
-            if !told.settings.is_empty() {
-                let ports: Vec<usize> = told.port.into_iter().collect();
-                let targets = spread(told.settings, &ports, &[], Layer::State);
-                painter.paint(told.mark, Arc::clone(&told.shape), None, &targets);
-            }
-        }
+        of_state(self.switch, painter);
     }
 
     /// What an unread line could have said.
@@ -504,4 +495,18 @@ fn of_contexts(dialect: &Dialect) -> Vec<SettingSet> {
         }
     }
     sets
+}
+
+/// What lines of state that nobody understands could have told, and decided.
+pub(super) fn of_state(switch: &Switch, painter: &mut Painter) {
+    for told in &switch.unread_facts {
+        if let Some(kind) = told.kind {
+            painter.doubt_facts(kind, told.mark, Arc::clone(&told.shape), told.port);
+        }
+        if !told.settings.is_empty() {
+            let ports: Vec<usize> = told.port.into_iter().collect();
+            let targets = spread(told.settings, &ports, &[], Layer::State);
+            painter.paint(told.mark, Arc::clone(&told.shape), None, &targets);
+        }
+    }
 }

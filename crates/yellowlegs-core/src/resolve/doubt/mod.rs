@@ -69,6 +69,7 @@ impl Resolved {
             Some(history) => Finder::new(history, &self.switch, width).all(&mut painter),
             None if width != DoubtWidth::Switch && told_doubts.is_some() => {
                 painter.told(told_doubts.as_deref().unwrap_or_default());
+                find::of_state(&self.switch, &mut painter);
             }
             // A record that tells its unread lines, and no more of them.
             None => {

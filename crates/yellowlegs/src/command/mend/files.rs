@@ -172,6 +172,6 @@ pub(super) fn after(place: &Path, root: &Root, loaded: &Loaded, fleet: &Fleet, p
 fn files_of(found: &Found) -> Vec<&PathBuf> {
     match &found.layout {
         Layout::Record(file) => vec![file],
-        Layout::Folder(parts) => parts.running.iter().chain(&parts.saved).chain(&parts.state).collect(),
+        Layout::Folder(parts) => parts.all().collect(),
     }
 }

@@ -1,0 +1,84 @@
+//! Power over the cable (RFC 3621, POWER-ETHERNET-MIB).
+
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+use super::super::teller::{Open, Teller};
+use crate::dialect::ObjectForm;
+use crate::model::{Fact, Kind, Value, facts};
+
+pub(in super::super) const ADMIN: &[u32] = &[1, 3, 6, 1, 2, 1, 105, 1, 1, 1, 3];
+pub(in super::super) const DETECTION: &[u32] = &[1, 3, 6, 1, 2, 1, 105, 1, 1, 1, 6];
+pub(in super::super) const CLASS: &[u32] = &[1, 3, 6, 1, 2, 1, 105, 1, 1, 1, 10];
+pub(in super::super) const BUDGET: &[u32] = &[1, 3, 6, 1, 2, 1, 105, 1, 3, 1, 1, 2];
+pub(in super::super) const DRAWN: &[u32] = &[1, 3, 6, 1, 2, 1, 105, 1, 3, 1, 1, 4];
+
+/// Which of its states supplies: deliveringPower, and none of disabled, searching, fault, test, otherFault.
+const STATES: [(i64, bool); 6] = [(1, false), (2, false), (3, true), (4, false), (5, false), (6, false)];
+
+/// The port of a group and a number. The document leaves open what the number counts: interfaces or ports of the bridge. Where both could be
+/// meant and are not the same, and in a second group, nobody knows.
+pub(super) fn port(teller: &Teller<'_>, group: u32, number: u32) -> Option<Arc<str>> {
+    let indices = || teller.objects.below(ADMIN).chain(teller.objects.below(DETECTION)).map(|(index, _)| index);
+    if indices().any(|index| index.first() != Some(&group)) {
+        return None;
+    }
+    let all: BTreeSet<u32> = indices().filter_map(|index| index.get(1).copied()).collect();
+    let (interfaces, bridge): (BTreeSet<u32>, BTreeSet<u32>) =
+        (teller.ports.numbers().collect(), teller.ports.bridge_numbers().collect());
+    let by_interface = all.is_subset(&interfaces);
+    let by_bridge = all.is_subset(&bridge);
+    let same = || all.iter().all(|number| teller.ports.of_interface(*number) == teller.ports.of_bridge(*number));
+    match (by_interface, by_bridge) {
+        (true, false) => teller.ports.of_interface(number).cloned(),
+        (false, true) => teller.ports.of_bridge(number).cloned(),
+        (true, true) if same() => teller.ports.of_interface(number).cloned(),
+        _ => None,
+    }
+}
+
+pub(super) fn tell(teller: &mut Teller<'_>) {
+    ports(teller);
+    supplies(teller);
+}
+
+fn ports(teller: &mut Teller<'_>) {
+    use facts::power as told;
+    let mut nobodys = None;
+    for (index, object) in teller.objects.below(DETECTION) {
+        let [group, number] = index else { continue };
+        let Some(port) = port(teller, *group, *number) else {
+            nobodys.get_or_insert(object.mark);
+            continue;
+        };
+        let open = Open { kind: Some(told::FACT), port: Some(&port), ..Open::default() };
+        let state = object.number(teller.text).and_then(|state| STATES.iter().find(|(known, _)| *known == state));
+        let Some((_, on)) = state else {
+            teller.miss(object, open);
+            continue;
+        };
+        // Classes count from 1 here, class 0 being the first; they hold only while power is given.
+        let class = teller.objects.at(CLASS, index).filter(|_| *on).and_then(|class| class.number(teller.text));
+        let class = class.and_then(|class| u32::try_from(class - 1).ok()).filter(|class| *class <= 8);
+        let fact = Fact::new(told::FACT, object.mark)
+            .with(told::PORT, Some(Value::Port(Some(port.clone()))))
+            .with(told::ON, Some(Value::Flag(*on)))
+            .with(told::CLASS, class.map(Value::Count));
+        teller.told.facts.push(fact);
+    }
+    if let Some(mark) = nobodys {
+        teller.remark(Some(mark), "which ports these rows of power are about is not told: their numbers are neither all those of interfaces nor all those of the bridge, or there are several groups");
+    }
+}
+
+fn supplies(teller: &mut Teller<'_>) {
+    use facts::power_supply as told;
+    let watts = ObjectForm { times: 1000, ..ObjectForm::plain(Kind::Milliwatts) };
+    for (index, object) in teller.objects.below(BUDGET) {
+        let open = Open { kind: Some(told::FACT), ..Open::default() };
+        let budget = teller.value(object, &watts, open);
+        let drawn = teller.field(teller.objects.at(DRAWN, index), &watts, open);
+        let fact = Fact::new(told::FACT, object.mark).with(told::BUDGET, budget).with(told::DRAWN, drawn);
+        teller.told.facts.push(fact);
+    }
+}

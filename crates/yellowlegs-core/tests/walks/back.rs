@@ -1,0 +1,109 @@
+//! From a switch to its objects and back: what is told again is what was in force.
+
+use std::fmt::Write as _;
+use std::sync::Arc;
+
+use yellowlegs_core::model::{Oid, Origin, Scope, SettingId, Switch};
+use yellowlegs_core::resolve::{State, resolve_walked, resolve_with};
+use yellowlegs_core::source::Source;
+use yellowlegs_core::walk;
+
+use crate::support::{as_of, dialect};
+
+macro_rules! demo {
+    ($file:literal) => {
+        include_str!(concat!("../../../../demo/", $file))
+    };
+}
+
+/// Switches of two systems, each with a text of state.
+const DEMO: [(&str, &str, &str, &str); 4] = [
+    (
+        "nq-desks-1",
+        demo!("dialects/shingle.toml"),
+        demo!("northquay/nq-desks-1/config.txt"),
+        demo!("northquay/nq-desks-1/tables.out"),
+    ),
+    (
+        "nq-core-1",
+        demo!("dialects/shingle.toml"),
+        demo!("northquay/nq-core-1/config.txt"),
+        demo!("northquay/nq-core-1/tables.out"),
+    ),
+    (
+        "sp-gates-1",
+        demo!("dialects/fathom.toml"),
+        demo!("saltpan/sp-gates-1/config.txt"),
+        demo!("saltpan/sp-gates-1/tables.out"),
+    ),
+    (
+        "sp-core-1",
+        demo!("dialects/fathom.toml"),
+        demo!("saltpan/sp-core-1/config.txt"),
+        demo!("saltpan/sp-core-1/tables.out"),
+    ),
+];
+
+/// The text of a walk of a switch.
+fn walked(switch: &Switch) -> String {
+    let mut text = String::new();
+    for (oid, value) in walk::objects_of(switch, &Oid::parse("1.3.6.1.4.1.64512.7").unwrap()) {
+        _ = writeln!(text, "{}", walk::line(oid.arcs(), &value));
+    }
+    text
+}
+
+#[test]
+fn what_is_told_again_is_what_was_in_force() {
+    let mut checked = 0;
+    for (name, language, config, tables) in DEMO {
+        let language = dialect(language);
+        let source = |path: &str, text: &str| Arc::new(Source::of(format!("{name}/{path}"), text));
+        let state = State { texts: vec![source("tables.out", tables)], as_of: as_of().moment(), ..State::default() };
+        let whole = resolve_with(name, &language, source("config.txt", config), &state).switch;
+        let walks = vec![source("agent.walk", &walked(&whole))];
+        let again = resolve_walked(name, None, &State { walks, as_of: as_of().moment(), ..State::default() }).switch;
+        assert!(again.unread().is_empty(), "{:?}", again.unread().first());
+        assert_eq!(again.ports(), whole.ports(), "{name}");
+        let places = std::iter::once(None).chain((0..whole.ports().len()).map(Some));
+        for port in places {
+            for id in SettingId::all().filter(|id| (id.info().scope == Scope::Port) == port.is_some()) {
+                let slot = again.slot(port, id);
+                if slot.origin != Origin::State {
+                    continue;
+                }
+                checked += 1;
+                let (was, is) = (&whole.slot(port, id).value, &slot.value);
+                let by_members = [
+                    "port.mode",
+                    "port.access-vlan",
+                    "port.native-vlan",
+                    "port.tagged-vlans",
+                    "port.voice-vlan",
+                    "fast-start.mode",
+                ];
+                if by_members.contains(&id.name()) {
+                    continue;
+                }
+                let port = port.map(|port| whole.ports()[port].to_string());
+                assert_eq!(is, was, "{name} {port:?} {}", id.name());
+            }
+        }
+    }
+    assert!(checked > 800, "{checked}");
+}
+
+/// Beside the text they were made of, the objects of a switch contradict nothing.
+#[test]
+fn a_walk_of_what_is_in_force_contradicts_nothing() {
+    for (name, language, config, tables) in DEMO {
+        let language = dialect(language);
+        let source = |path: &str, text: &str| Arc::new(Source::of(format!("{name}/{path}"), text));
+        let texts = vec![source("tables.out", tables)];
+        let state = State { texts, as_of: as_of().moment(), ..State::default() };
+        let alone = resolve_with(name, &language, source("config.txt", config), &state).switch;
+        let walks = vec![source("agent.walk", &walked(&alone))];
+        let both = resolve_with(name, &language, source("config.txt", config), &State { walks, ..state }).switch;
+        assert_eq!(both.remarks(), alone.remarks(), "{name}");
+    }
+}
