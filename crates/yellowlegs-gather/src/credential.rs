@@ -5,7 +5,7 @@ use std::path::PathBuf;
 
 use secrecy::SecretString;
 
-use crate::entries::Entry;
+use crate::entries::{Entry, Known};
 use crate::fault::{Fault, Step};
 
 /// Where a secret is.
@@ -36,13 +36,16 @@ pub(crate) fn of_account(user: &str) -> String {
 
 /// Asks for what whoever runs it is asked for, each thing once, before anything else is shown. What cannot be had is told of each switch.
 pub fn ask_before(entries: &[Entry], secrets: &dyn Secrets) {
-    let asked: BTreeSet<&str> = entries
-        .iter()
-        .filter(|entry| entry.credential == Credential::Prompt)
-        .map(|entry| entry.user.as_str())
-        .collect();
+    let of_ssh = entries.iter().filter_map(|entry| entry.ssh.as_ref()).map(|way| (way.user.as_str(), &way.credential));
+    let of_agents = entries.iter().filter_map(|entry| match &entry.snmp.as_ref()?.known {
+        Known::User { user, authentication, .. } => Some((user.as_str(), authentication)),
+        Known::Community(_) => None,
+    });
+    let is_asked =
+        |(user, credential): (&str, &Credential)| (*credential == Credential::Prompt).then(|| user.to_owned());
+    let asked: BTreeSet<String> = of_ssh.chain(of_agents).filter_map(is_asked).collect();
     for user in asked {
-        let _ = secrets.ask(&of_account(user));
+        let _ = secrets.ask(&of_account(&user));
     }
 }
 

@@ -15,6 +15,10 @@ pub enum Step {
     LogIn,
     /// A command is sent and its answer awaited.
     Command(String),
+    /// Its agent is asked for the first object.
+    Agent,
+    /// A part of what the agent has is walked.
+    Walk(String),
     /// What came is recognised.
     Recognise,
     /// The folder is written.
@@ -29,6 +33,8 @@ impl fmt::Display for Step {
             Self::HostKey => f.write_str("host key"),
             Self::LogIn => f.write_str("log in"),
             Self::Command(send) => write!(f, "`{send}`"),
+            Self::Agent => f.write_str("agent"),
+            Self::Walk(root) => write!(f, "walk of {root}"),
             Self::Recognise => f.write_str("recognise"),
             Self::Write => f.write_str("write"),
         }

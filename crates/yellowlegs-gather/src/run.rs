@@ -4,6 +4,7 @@ use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::Duration;
 
+use jiff::Timestamp;
 use tokio::sync::{Semaphore, mpsc};
 use tokio::task::JoinSet;
 use yellowlegs_core::dialect::Dialect;
@@ -12,15 +13,17 @@ use yellowlegs_core::source::Source;
 use crate::entries::Entry;
 use crate::fault::{Fault, Step};
 use crate::folder;
+use crate::snmp;
 use crate::ssh::{self, Asking, Gathered};
+use crate::talk::Came;
 
 /// A switch to ask: who, in which language, and where what comes is put.
 #[derive(Clone)]
 pub struct Task {
     /// Who.
     pub entry: Entry,
-    /// Its dialect.
-    pub dialect: Arc<Dialect>,
+    /// Its dialect; one that is only walked may have none.
+    pub dialect: Option<Arc<Dialect>>,
     /// Its folder.
     pub folder: PathBuf,
 }
@@ -93,15 +96,9 @@ fn no_core_dumps() {
 
 async fn one(task: &Task, asking: &Asking) -> Ended {
     let mut tries = 1;
-    let result = loop {
-        match ssh::ask(&task.entry, &task.dialect, asking).await {
-            Err(fault) if fault.passing && tries < task.entry.limits.tries => {
-                // One second, then four: a switch that restarts a process needs some, and a switch that restarts more than anybody waits.
-                tokio::time::sleep(Duration::from_secs(u64::from(tries).pow(2))).await;
-                tries += 1;
-            }
-            result => break result,
-        }
+    let result = match by_ssh(task, asking, &mut tries).await {
+        Ok(gathered) => with_walk(task, asking, gathered, &mut tries).await,
+        Err(fault) => Err(fault),
     };
     let written = match result {
         Ok(gathered) => write(task, gathered, asking).await,
@@ -110,17 +107,53 @@ async fn one(task: &Task, asking: &Asking) -> Ended {
     Ended { name: task.entry.name.clone(), result: written, tries }
 }
 
+/// Whether it is tried again: after one second, then four. A switch that restarts a process needs some, and one that restarts more than
+/// anybody waits.
+async fn again(fault: &Fault, entry: &Entry, tries: &mut u32) -> bool {
+    if !fault.passing || *tries >= entry.limits.tries {
+        return false;
+    }
+    tokio::time::sleep(Duration::from_secs(u64::from(*tries).pow(2))).await;
+    *tries += 1;
+    true
+}
+
+async fn by_ssh(task: &Task, asking: &Asking, tries: &mut u32) -> Result<Gathered, Fault> {
+    let (Some(way), Some(dialect)) = (&task.entry.ssh, &task.dialect) else { return Ok(Gathered::default()) };
+    loop {
+        match ssh::ask(&task.entry, way, dialect, asking).await {
+            Err(fault) if again(&fault, &task.entry, tries).await => {}
+            result => return result,
+        }
+    }
+}
+
+/// The same with what the agent answers, where it is asked.
+async fn with_walk(task: &Task, asking: &Asking, mut gathered: Gathered, tries: &mut u32) -> Result<Gathered, Fault> {
+    let Some(way) = &task.entry.snmp else { return Ok(gathered) };
+    let walked = loop {
+        let taken = asking.taken.unwrap_or_else(Timestamp::now);
+        match snmp::ask(&task.entry, way, task.dialect.as_ref(), &asking.secrets, taken).await {
+            Err(fault) if again(&fault, &task.entry, tries).await => {}
+            result => break result?,
+        }
+    };
+    gathered.files.push(Came { file: snmp::FILE.into(), text: walked.text });
+    gathered.older.extend(walked.older);
+    Ok(gathered)
+}
+
 /// Puts what came in its place, after it was recognised: a banner or an error is no configuration.
 async fn write(task: &Task, gathered: Gathered, asking: &Asking) -> Result<Brought, Fault> {
     let Gathered { files, refused, escapes, older } = gathered;
     for file in files.iter().filter(|file| (asking.stands_still)(&file.file)) {
         let source = Source::decode(file.file.to_string(), file.text.clone().into_bytes());
-        let known = source.is_ok_and(|source| task.dialect.recognises(&source));
+        let Some(dialect) = &task.dialect else { continue };
+        let known = source.is_ok_and(|source| dialect.recognises(&source));
         if !known {
             let first = file.text.lines().map(str::trim).find(|line| !line.is_empty()).unwrap_or_default();
             let first: String = first.chars().take(80).collect();
-            let what =
-                format!("what came for {} is not in {}: it begins with `{first}`", file.file, task.dialect.title());
+            let what = format!("what came for {} is not in {}: it begins with `{first}`", file.file, dialect.title());
             let hint = "check the entry's `dialect`, and what the command gives; nothing was written";
             return Err(Fault::lasting(Step::Recognise, what, hint));
         }
@@ -131,9 +164,12 @@ async fn write(task: &Task, gathered: Gathered, asking: &Asking) -> Result<Broug
         escapes,
         older,
     };
-    let (dialect, folder) = (Arc::clone(&task.dialect), task.folder.clone());
+    let (dialect, folder, is_walked) = (task.dialect.clone(), task.folder.clone(), task.entry.snmp.is_some());
     let written = tokio::task::spawn_blocking(move || {
-        let given = |name: &str| dialect.session().is_some_and(|s| s.commands.iter().any(|c| &*c.file == name));
+        let session = dialect.as_ref().and_then(|dialect| dialect.session());
+        let given = |name: &str| {
+            is_walked && name == snmp::FILE || session.is_some_and(|s| s.commands.iter().any(|c| &*c.file == name))
+        };
         folder::replace(&folder, &files, given)
     });
     let shown = task.folder.display();

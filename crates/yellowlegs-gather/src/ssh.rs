@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
+use jiff::Timestamp;
 use russh::client::{self, AuthResult, Handle, KeyboardInteractiveAuthResponse};
 use russh::keys::{Algorithm, HashAlg, PrivateKeyWithHashAlg, PublicKeyOrCertificate, agent, load_secret_key};
 use russh::{ChannelMsg, Names, Preferred, cipher, kex, mac};
@@ -14,7 +15,7 @@ use tokio::time::{Instant, timeout, timeout_at};
 use yellowlegs_core::dialect::{Answer, Dialect};
 
 use crate::credential::{Credential, Secrets, of_account, password};
-use crate::entries::Entry;
+use crate::entries::{Entry, SshWay};
 use crate::fault::{Fault, Step};
 use crate::host_keys::HostKeys;
 use crate::talk::{Came, Next, StandsStill, Talk, TalkProblem};
@@ -62,7 +63,7 @@ fn with_older<N: Copy + PartialEq + AsRef<str>>(modern: &[N], older: &[N], asked
 }
 
 /// What came of one switch.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Gathered {
     /// Its files.
     pub files: Vec<Came>,
@@ -123,11 +124,21 @@ pub struct Asking {
     pub stands_still: StandsStill,
     /// Where `~` and paths of keys begin.
     pub home: Option<PathBuf>,
+    /// The moment that is written into walks; nothing: when each is taken.
+    pub taken: Option<Timestamp>,
+}
+
+/// A switch, and how it is asked.
+#[derive(Clone, Copy)]
+struct Asked<'e> {
+    of: &'e Entry,
+    way: &'e SshWay,
 }
 
 /// Asks one switch once.
-pub async fn ask(entry: &Entry, dialect: &Arc<Dialect>, asking: &Asking) -> Result<Gathered, Fault> {
+pub async fn ask(entry: &Entry, way: &SshWay, dialect: &Arc<Dialect>, asking: &Asking) -> Result<Gathered, Fault> {
     let (whole, at) = (entry.limits.whole, Mutex::new(Step::Connect));
+    let entry = Asked { of: entry, way };
     timeout(whole, all(entry, dialect, asking, &at)).await.unwrap_or_else(|_| {
         let step = at.lock().map_or(Step::Connect, |at| at.clone());
         Err(Fault::passing(step, format!("it was not done within {} s", whole.as_secs())))
@@ -135,14 +146,14 @@ pub async fn ask(entry: &Entry, dialect: &Arc<Dialect>, asking: &Asking) -> Resu
 }
 
 /// `at` is where it is, for whoever ends it from outside.
-async fn all(entry: &Entry, dialect: &Arc<Dialect>, asking: &Asking, at: &Mutex<Step>) -> Result<Gathered, Fault> {
+async fn all(entry: Asked<'_>, dialect: &Arc<Dialect>, asking: &Asking, at: &Mutex<Step>) -> Result<Gathered, Fault> {
     let talk =
-        Talk::new(Arc::clone(dialect), entry.limits.most, Arc::clone(&asking.stands_still)).ok_or_else(|| {
+        Talk::new(Arc::clone(dialect), entry.of.limits.most, Arc::clone(&asking.stands_still)).ok_or_else(|| {
             let hint = "docs/gather.md shows how a dialect says how one talks to its switches";
             Fault::lasting(Step::Connect, format!("the dialect {} has no [session]", dialect.name()), hint)
         })?;
     let secret = secret(entry, asking).await?;
-    let connect = entry.limits.connect;
+    let connect = entry.of.limits.connect;
     let slow = |step| move |_| Fault::passing(step, format!("no answer within {} s", connect.as_secs()));
     let older = Arc::default();
     let connected = connected(entry, asking, Arc::clone(&older));
@@ -156,29 +167,29 @@ async fn all(entry: &Entry, dialect: &Arc<Dialect>, asking: &Asking, at: &Mutex<
 }
 
 /// The account's password, where it has one. Whoever is asked may take time, and others go on.
-async fn secret(entry: &Entry, asking: &Asking) -> Result<Option<SecretString>, Fault> {
-    let (credential, secrets) = (entry.credential.clone(), Arc::clone(&asking.secrets));
-    let what = of_account(&entry.user);
+async fn secret(entry: Asked<'_>, asking: &Asking) -> Result<Option<SecretString>, Fault> {
+    let (credential, secrets) = (entry.way.credential.clone(), Arc::clone(&asking.secrets));
+    let what = of_account(&entry.way.user);
     let fetched = tokio::task::spawn_blocking(move || password(&credential, &what, &*secrets)).await;
     fetched.unwrap_or_else(|error| Err(Fault::passing(Step::Credential, error.to_string())))
 }
 
-async fn connected(entry: &Entry, asking: &Asking, older: Arc<Mutex<Vec<String>>>) -> Result<Handle<Watch>, Fault> {
+async fn connected(entry: Asked<'_>, asking: &Asking, older: Arc<Mutex<Vec<String>>>) -> Result<Handle<Watch>, Fault> {
     let config = client::Config {
-        preferred: offered(&entry.older),
-        keepalive_interval: Some(entry.limits.silence),
+        preferred: offered(&entry.way.older),
+        keepalive_interval: Some(entry.of.limits.silence),
         nodelay: true,
         ..client::Config::default()
     };
     let fault = Arc::new(Mutex::new(None));
     let watch = Watch {
         keys: Arc::clone(&asking.keys),
-        host: entry.address.clone(),
-        port: entry.port,
+        host: entry.of.address.clone(),
+        port: entry.way.port,
         fault: Arc::clone(&fault),
         older,
     };
-    let connected = client::connect(Arc::new(config), (entry.address.as_str(), entry.port), watch).await;
+    let connected = client::connect(Arc::new(config), (entry.of.address.as_str(), entry.way.port), watch).await;
     connected.map_err(|error| {
         if let Some(fault) = fault.lock().ok().and_then(|mut kept| kept.take()) {
             return fault;
@@ -198,25 +209,25 @@ async fn connected(entry: &Entry, asking: &Asking, older: Arc<Mutex<Vec<String>>
                 };
                 Fault::lasting(Step::Connect, what, hint)
             }
-            other => Fault::passing(Step::Connect, format!("{}:{}: {other}", entry.address, entry.port)),
+            other => Fault::passing(Step::Connect, format!("{}:{}: {other}", entry.of.address, entry.way.port)),
         }
     })
 }
 
-fn refused(entry: &Entry, what: &str) -> Fault {
+fn refused(entry: Asked<'_>, what: &str) -> Fault {
     let hint =
         "it is not tried again, so that the account is not locked; check `user` and `credential` in switches.toml";
-    Fault::lasting(Step::LogIn, format!("{} is refused: {what}", entry.user), hint)
+    Fault::lasting(Step::LogIn, format!("{} is refused: {what}", entry.way.user), hint)
 }
 
 async fn let_in(
     handle: &mut Handle<Watch>,
-    entry: &Entry,
+    entry: Asked<'_>,
     asking: &Asking,
     secret: Option<&SecretString>,
 ) -> Result<(), Fault> {
     let lost = |error: russh::Error| Fault::passing(Step::LogIn, error.to_string());
-    match &entry.credential {
+    match &entry.way.credential {
         Credential::Agent => by_agent(handle, entry).await,
         Credential::Key(file) => {
             let path = at_home(file, asking.home.as_deref());
@@ -226,14 +237,14 @@ async fn let_in(
             })?;
             let hash = handle.best_supported_rsa_hash().await.map_err(lost)?.flatten();
             let key = PrivateKeyWithHashAlg::new(Arc::new(key), hash.or(Some(HashAlg::Sha256)));
-            match handle.authenticate_publickey(&entry.user, key).await.map_err(lost)? {
+            match handle.authenticate_publickey(&entry.way.user, key).await.map_err(lost)? {
                 AuthResult::Success => Ok(()),
                 AuthResult::Failure { .. } => Err(refused(entry, "its key")),
             }
         }
         Credential::Environment(_) | Credential::Prompt => {
             let Some(secret) = secret else { return Err(refused(entry, "no password")) };
-            match handle.authenticate_password(&entry.user, secret.expose_secret()).await.map_err(lost)? {
+            match handle.authenticate_password(&entry.way.user, secret.expose_secret()).await.map_err(lost)? {
                 AuthResult::Success => Ok(()),
                 AuthResult::Failure { remaining_methods, .. }
                     if remaining_methods.contains(&russh::MethodKind::KeyboardInteractive) =>
@@ -247,9 +258,10 @@ async fn let_in(
 }
 
 /// RFC 4256: the switch asks, once, and for one thing.
-async fn by_questions(handle: &mut Handle<Watch>, entry: &Entry, secret: &SecretString) -> Result<(), Fault> {
+async fn by_questions(handle: &mut Handle<Watch>, entry: Asked<'_>, secret: &SecretString) -> Result<(), Fault> {
     let lost = |error: russh::Error| Fault::passing(Step::LogIn, error.to_string());
-    let mut said = handle.authenticate_keyboard_interactive_start(&entry.user, None::<String>).await.map_err(lost)?;
+    let mut said =
+        handle.authenticate_keyboard_interactive_start(&entry.way.user, None::<String>).await.map_err(lost)?;
     let mut told = false;
     // Some switches ask for nothing at the end.
     for _ in 0..4 {
@@ -270,7 +282,7 @@ async fn by_questions(handle: &mut Handle<Watch>, entry: &Entry, secret: &Secret
     Err(refused(entry, "its password"))
 }
 
-async fn by_agent(handle: &mut Handle<Watch>, entry: &Entry) -> Result<(), Fault> {
+async fn by_agent(handle: &mut Handle<Watch>, entry: Asked<'_>) -> Result<(), Fault> {
     let lost = |error: russh::Error| Fault::passing(Step::LogIn, error.to_string());
     let none = |error: russh::keys::Error| {
         let hint = "start an agent and add the key to it, or say another `credential` in switches.toml";
@@ -283,7 +295,7 @@ async fn by_agent(handle: &mut Handle<Watch>, entry: &Entry) -> Result<(), Fault
     for identity in identities.iter().take(4) {
         let agent::AgentIdentity::PublicKey { key, .. } = identity else { continue };
         let hash = key.algorithm().is_rsa().then_some(hash).flatten();
-        let result = handle.authenticate_publickey_with(&entry.user, key.clone(), hash, &mut client).await;
+        let result = handle.authenticate_publickey_with(&entry.way.user, key.clone(), hash, &mut client).await;
         if result.is_ok_and(|result| result.success()) {
             return Ok(());
         }
@@ -307,7 +319,7 @@ fn step(talk: &Talk) -> Step {
 /// Lets the talk have the session.
 async fn talked(
     handle: &Handle<Watch>,
-    entry: &Entry,
+    entry: Asked<'_>,
     asking: &Asking,
     mut talk: Talk,
     secret: Option<&SecretString>,
@@ -323,7 +335,7 @@ async fn talked(
         }
         let acts = talk.may_act();
         let quiet = if talk.may_turn() { QUIET_PAGE } else { QUIET };
-        let until = Instant::now() + if acts { quiet } else { entry.limits.silence };
+        let until = Instant::now() + if acts { quiet } else { entry.of.limits.silence };
         let heard = timeout_at(until, channel.wait()).await;
         let next = match heard {
             Ok(Some(ChannelMsg::Data { data } | ChannelMsg::ExtendedData { data, .. })) => {
@@ -339,7 +351,7 @@ async fn talked(
                 talk.act().map_err(|problem| told(at, &problem))?
             }
             Err(_) => {
-                let (seconds, last) = (entry.limits.silence.as_secs(), talk.last_line());
+                let (seconds, last) = (entry.of.limits.silence.as_secs(), talk.last_line());
                 let last = if matches!(step(&talk), Step::LogIn) { scrubbed(&last, secret) } else { last };
                 let what = format!(
                     "nothing came for {seconds} s, and no prompt of the dialect; the last line is `{}`",
@@ -376,22 +388,27 @@ fn scrubbed(line: &str, secret: Option<&SecretString>) -> String {
 }
 
 /// What answers a question of the session.
-async fn typed(entry: &Entry, asking: &Asking, answer: Answer, secret: Option<&SecretString>) -> Result<String, Fault> {
+async fn typed(
+    entry: Asked<'_>,
+    asking: &Asking,
+    answer: Answer,
+    secret: Option<&SecretString>,
+) -> Result<String, Fault> {
     let account = || secret.map(|secret| secret.expose_secret().to_owned());
     let nothing = |what: &str| {
         let hint = "say where it is: `raise = { environment = \"NAME\" }`";
         Fault::lasting(Step::LogIn, format!("it asks for {what}, and the entry has none"), hint)
     };
     match answer {
-        Answer::User => Ok(entry.user.clone()),
+        Answer::User => Ok(entry.way.user.clone()),
         Answer::Enter => Ok(String::new()),
         Answer::Password => account().ok_or_else(|| nothing("a password")),
         Answer::Raise => {
-            let Some(credential) = entry.raise.clone() else {
+            let Some(credential) = entry.way.raise.clone() else {
                 return account().ok_or_else(|| nothing("the word that raises the mode"));
             };
             let secrets = Arc::clone(&asking.secrets);
-            let what = format!("the word that raises the mode of {}", entry.name);
+            let what = format!("the word that raises the mode of {}", entry.of.name);
             let fetched = tokio::task::spawn_blocking(move || password(&credential, &what, &*secrets)).await;
             let fetched = fetched.unwrap_or_else(|error| Err(Fault::passing(Step::Credential, error.to_string())))?;
             fetched.map(|word| word.expose_secret().to_owned()).ok_or_else(|| nothing("the word that raises the mode"))

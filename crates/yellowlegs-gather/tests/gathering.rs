@@ -128,7 +128,7 @@ fn keys_nobody_knows_are_refused_or_written_and_then_known() {
     gather(false).unwrap();
     // The known key is another one now: of another kind, too, nothing is let pass.
     let rsa = "ecdsa-sha2-nistp256 AAAAE2VjZHNhLXNoYTItbmlzdHAyNTYAAAAIbmlzdHAyNTYAAABBBHwf2HMM5TRXvo2SQJjsNkiDD5KqiiNjrGVv3UUh+mMT5RHxiRtOnlqvjhQtBq0VpmpCV/PwUdhOig4vkbqAcEc=";
-    let place = standing.places()[0].address;
+    let place = standing.places()[0].ssh.as_ref().unwrap().0;
     fs::write(&known, format!("[{}]:{} {rsa}\n", place.ip(), place.port())).unwrap();
     let changed = gather(true).unwrap_err();
     assert!(changed.what.contains("not the one in") && changed.what.contains("line 1"), "{changed:?}");
@@ -156,7 +156,8 @@ fn a_secret_that_is_not_there(#[case] credential: Credential, #[case] step: Step
     let root = tempfile::tempdir().unwrap();
     let played = [played("pier-1", PLAIN, &config(3), None)];
     let standing = StandIns::start(played.to_vec()).unwrap();
-    let ended = gathered(&standing, &played, root.path(), |entry| entry.credential = credential.clone());
+    let ended =
+        gathered(&standing, &played, root.path(), |entry| entry.ssh.as_mut().unwrap().credential = credential.clone());
     let fault = ended[0].result.clone().unwrap_err();
     assert_eq!(fault.step, step);
     assert!(fault.what.contains(what), "{fault:?}");

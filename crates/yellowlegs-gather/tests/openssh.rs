@@ -14,7 +14,7 @@ use russh::keys::ssh_key::LineEnding;
 use russh::keys::{Algorithm, PrivateKey};
 use support::{Word, config, dialect};
 use yellowlegs_gather::credential::Credential;
-use yellowlegs_gather::entries::{Entry, Limits};
+use yellowlegs_gather::entries::{Entry, Limits, SshWay};
 use yellowlegs_gather::fault::{Fault, Step};
 use yellowlegs_gather::host_keys::HostKeys;
 use yellowlegs_gather::run::{Brought, Task, gather};
@@ -100,28 +100,34 @@ fn server(extra: &str) -> Option<Server> {
     panic!("the server does not answer");
 }
 
-fn gathered(server: &Server, change: impl Fn(&mut Entry)) -> Result<Brought, Fault> {
+fn gathered(server: &Server, change: impl Fn(&mut SshWay)) -> Result<Brought, Fault> {
     let user = std::env::var("USER").or_else(|_| std::env::var("LOGNAME")).unwrap_or_else(|_| "root".into());
     let mut entry = Entry {
         name: "pier-1".into(),
         address: "127.0.0.1".into(),
-        port: server.port,
         folder: "pier-1".into(),
-        dialect: "brine".into(),
+        dialect: Some("brine".into()),
+        ssh: None,
+        snmp: None,
+        limits: Limits { tries: 1, ..Limits::default() },
+    };
+    let mut way = SshWay {
+        port: server.port,
         user,
         credential: Credential::Key(server.dir.path().join("account")),
         raise: None,
         older: Vec::new(),
-        limits: Limits { tries: 1, ..Limits::default() },
     };
-    change(&mut entry);
+    change(&mut way);
+    entry.ssh = Some(way);
     let asking = Asking {
         keys: Arc::new(HostKeys::of(server.dir.path().join("known"), false)),
         secrets: Arc::new(Word(String::new())),
         stands_still: Arc::new(|file: &str| file == "config.txt"),
         home: None,
+        taken: None,
     };
-    let task = Task { entry, dialect: dialect(SESSION), folder: server.dir.path().join("pier-1") };
+    let task = Task { entry, dialect: Some(dialect(SESSION)), folder: server.dir.path().join("pier-1") };
     gather(vec![task], 1, asking, |_| ()).unwrap().remove(0).result
 }
 
@@ -143,7 +149,7 @@ fn an_old_server_is_told_what_it_needs_and_talked_to_where_that_is_allowed(#[cas
     let refused = gathered(&server, |_| ()).unwrap_err();
     assert_eq!((refused.step, refused.passing), (Step::Connect, false));
     assert!(refused.hint.as_ref().unwrap().contains(older), "{} {:?}", refused.what, refused.hint);
-    let brought = gathered(&server, |entry| entry.older = vec![older.into()]).unwrap();
+    let brought = gathered(&server, |way| way.older = vec![older.into()]).unwrap();
     assert_eq!(brought.older, [older]);
 }
 
@@ -152,6 +158,6 @@ fn a_key_that_the_server_does_not_let_in() {
     let Some(server) = server("") else { return };
     let other = PrivateKey::random(&mut rand::rng(), Algorithm::Ed25519).unwrap();
     let file = write(&server.dir.path().join("other"), &other.to_openssh(LineEnding::LF).unwrap(), 0o600);
-    let refused = gathered(&server, |entry| entry.credential = Credential::Key(file.clone())).unwrap_err();
+    let refused = gathered(&server, |way| way.credential = Credential::Key(file.clone())).unwrap_err();
     assert_eq!((refused.step, refused.passing), (Step::LogIn, false));
 }

@@ -242,6 +242,7 @@ impl<'p> Judge<'p> {
         outcome.remarks.extend(switch.remarks().iter().cloned().chain(remarks));
         outcome.has_state = switch.has_state();
         outcome.row = Some(SwitchRow {
+            walk: switch.is_known_by_walk(),
             switch: Arc::clone(switch.name()),
             dialect: switch.dialect().cloned(),
             ports,

@@ -18,8 +18,11 @@ const SAMPLES: usize = 5;
 pub struct SwitchRow {
     /// Its name.
     pub switch: Arc<str>,
-    /// Its dialect; null for a record that names none.
+    /// Its dialect; null for a record that names none, and for a switch that is known by its walk alone.
     pub dialect: Option<Arc<str>>,
+    /// It is known by its walk alone.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub walk: bool,
     /// Its ports (those reported, when a filter chose).
     pub ports: usize,
     /// Those with at least one unwaived finding at risk or above; in the report's end those across the fleet count too.
@@ -41,6 +44,13 @@ pub struct Levels {
     pub risk: usize,
     /// Advice.
     pub advice: usize,
+}
+
+impl SwitchRow {
+    /// What it was read by, in a word.
+    pub fn read_by(&self) -> &str {
+        self.dialect.as_deref().unwrap_or(if self.walk { "walk" } else { "record" })
+    }
 }
 
 impl Levels {
@@ -212,6 +222,8 @@ pub struct Totals {
     unread: BTreeMap<String, UnreadRow>,
     doubts: BTreeMap<Arc<str>, DoubtRow>,
     remarks: BTreeSet<Remark>,
+    /// How many switches are known by their walks alone.
+    walked: usize,
     switches: Vec<SwitchRow>,
     /// Of each switch what is said of its ports by their positions; none of those that are not reported.
     standings: Vec<Box<[Option<Standing>]>>,
@@ -266,6 +278,7 @@ impl Totals {
             }
         }
         self.remarks.extend(outcome.remarks);
+        self.walked += usize::from(row.walk);
         self.summary.switches += 1;
         self.summary.ports += row.ports;
         self.summary.unread_lines += row.unread_lines;
@@ -359,6 +372,19 @@ impl Totals {
         let mut rows: Vec<&SwitchRow> = self.switches.iter().filter(faulty).collect();
         rows.sort_by_key(|row| std::cmp::Reverse((row.findings.breach, row.findings.risk, row.violating_ports)));
         rows
+    }
+
+    /// Says once for all what is not known of switches that are known by their walks alone.
+    pub fn tell_walked(&mut self) {
+        let many = match self.walked {
+            0 => return,
+            1 => "1 switch is known by its walk alone".to_owned(),
+            many => format!("{many} switches are known by their walks alone"),
+        };
+        let text = format!(
+            "{many}: what the standards do not tell (port security, snooping, guards, what is saved) is undetermined there"
+        );
+        self.remark(Remark { about: "the fleet".to_owned(), file: None, line: None, text });
     }
 
     /// Notes something about the fleet.

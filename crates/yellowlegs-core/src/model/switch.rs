@@ -515,6 +515,11 @@ impl Switch {
         self.files.get(1).map(FileText::path).filter(|path| !path.is_empty())
     }
 
+    /// Whether nothing is known of it but what its management agent answered.
+    pub fn is_known_by_walk(&self) -> bool {
+        self.files.get(1).is_some_and(|config| config.path().is_empty())
+    }
+
     /// Quotes a line: secrets are masked, and what nobody understands on it.
     pub fn quote(&self, mark: Mark) -> Option<Quote> {
         self.quoted(mark, false)

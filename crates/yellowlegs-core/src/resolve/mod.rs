@@ -140,7 +140,7 @@ fn settle(
         tables.extend(read.tables);
     }
     let mut walked = walked::read(state, Some(dialect), &mut switch);
-    facts.append(&mut walked.facts);
+    walked::put_behind(&mut facts, std::mem::take(&mut walked.facts));
     let ports = match known.filter(|known| known.has_all_ports(dialect, &reading)) {
         Some(known) => {
             (switch.ports, switch.port_places) = (known.switch.ports.clone(), known.ports.first_places());

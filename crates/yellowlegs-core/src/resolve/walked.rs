@@ -1,13 +1,13 @@
 //! What a walk of the switch tells: beside a configuration, and where there is none.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashSet};
 use std::sync::Arc;
 
 use super::{Resolved, State, told, twice};
 use crate::dialect::{Dialect, StateSaid};
 use crate::model::{
-    Fact, FileText, Key, Mark, Mode, Origin, PortName, Remark, SettingId, SettingType, Switch, Unread, UnreadFact,
-    VlanId, VlanSet, settings,
+    Fact, FactKind, FileText, Key, Mark, Mode, Origin, PortName, Remark, SettingId, SettingType, StationAddress,
+    Switch, Unread, UnreadFact, VlanId, VlanSet, facts, settings,
 };
 use crate::walk::{self, Membership, MissedObject};
 
@@ -54,6 +54,28 @@ pub(super) fn read(state: &State, dialect: Option<&Arc<Dialect>>, switch: &mut S
     all
 }
 
+/// Puts what walks tell behind what tables tell. What both tell is one thing and counts once, as the table has it.
+pub(super) fn put_behind(facts: &mut Vec<Fact>, walked: Vec<Fact>) {
+    let told: HashSet<Told> = facts.iter().map(Told::of).collect();
+    facts.extend(walked.into_iter().filter(|fact| fact.kind == facts::clock::FACT || !told.contains(&Told::of(fact))));
+}
+
+/// What a fact is about, whoever tells it.
+#[derive(PartialEq, Eq, Hash)]
+struct Told {
+    kind: FactKind,
+    port: Option<Arc<str>>,
+    station: Option<StationAddress>,
+}
+
+impl Told {
+    fn of(fact: &Fact) -> Self {
+        let (port, kind) = (fact.port().cloned(), fact.kind);
+        let station = fact.get(facts::station::ADDRESS).or_else(|| fact.get(facts::binding::ADDRESS));
+        Self { kind, port, station }
+    }
+}
+
 /// Keeps in doubt what objects that are not understood could have told. The ports of the switch are known.
 pub(super) fn miss(missed: Vec<MissedObject>, switch: &mut Switch) {
     for MissedObject { mark, shape, kind, settings, port } in missed {
@@ -86,7 +108,11 @@ fn by_text(switch: &Switch, port: usize) -> Option<(VlanSet, VlanSet)> {
     };
     deciding.iter().any(is_said).then_some(())?;
     match by_hand(switch, port, settings::MODE)? {
-        Mode::Access => Some((of(settings::ACCESS_VLAN)?, of(settings::VOICE_VLAN).unwrap_or_default())),
+        Mode::Access => {
+            let plain = of(settings::ACCESS_VLAN)?;
+            let phones = of(settings::VOICE_VLAN).unwrap_or_default().minus(&plain);
+            Some((plain, phones))
+        }
         Mode::Trunk => {
             let native = of(settings::NATIVE_VLAN)?;
             let tagged = by_hand(switch, port, settings::TAGGED_VLANS)?.minus(&native);
@@ -145,8 +171,5 @@ pub fn resolve_walked(name: impl Into<Arc<str>>, dialect: Option<&Arc<Dialect>>,
     miss(walked.missed, &mut switch);
     switch.take_state(walked.facts, Vec::new());
     told::apply(&walked.said, state, None, &mut switch);
-    let text = "known by its walk alone: what standards do not tell (port security, snooping, guards, what is saved) is \
-                undetermined, not met";
-    switch.remarks.push(Remark { about: switch.name.to_string(), file: None, line: None, text: text.to_owned() });
     Resolved::from_record(switch)
 }

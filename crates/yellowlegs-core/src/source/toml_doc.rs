@@ -377,6 +377,11 @@ impl<'d> TableReader<'d> {
         keys.find(|there| there.get_ref().as_ref() == key).map(|there| Spot(there.span()))
     }
 
+    /// Whether a key's value is a string.
+    pub fn is_text(&self, key: &'static str) -> bool {
+        self.get(key).is_some_and(|value| value.get_ref().is_str())
+    }
+
     /// Counts a key as read that is read elsewhere.
     pub fn ask(&self, key: &'static str) {
         self.asked.borrow_mut().push(key);

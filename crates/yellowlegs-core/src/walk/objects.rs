@@ -77,11 +77,15 @@ impl Objects {
         self.all.push(Object { of, ..object });
     }
 
-    /// Whether the last value may go on in the next line: a quote is open, or it is hexadecimal.
-    pub(super) fn last_is_open(&self, text: &str) -> bool {
+    /// Whether a line goes on with the last value: a quote is open, or more hexadecimal digits follow.
+    pub(super) fn last_takes(&self, line: &str, text: &str) -> bool {
         let Some(last) = self.all.last() else { return false };
         let value = last.value.of(text);
-        if value.starts_with('"') { !is_closed(value) } else { last.kind == Some(Type::Hex) }
+        if value.starts_with('"') {
+            return !is_closed(value);
+        }
+        let is_pair = |word: &str| word.len() == 2 && word.bytes().all(|byte| byte.is_ascii_hexdigit());
+        last.kind == Some(Type::Hex) && line.split_whitespace().all(is_pair)
     }
 
     /// The last value ends here.

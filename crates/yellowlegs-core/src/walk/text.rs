@@ -14,6 +14,9 @@ pub(super) const TAKEN: &str = "taken";
 /// What it writes of what was asked, with the number of objects that came.
 pub(super) const WALKED: &str = "walked";
 
+/// What stands before the name of an object, behind its value.
+pub(super) const BEHIND: &str = "  # ";
+
 /// A part of the tree that was asked for, and how many objects came.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) struct Walked {
@@ -58,7 +61,7 @@ pub(super) fn read(source: &Source, file: u16) -> WalkText {
         }
         let start = at + (whole.len() - whole.trim_start().len());
         let mark = Mark { file, line: number, offset: start as u32, width: line.len() as u32 };
-        if read.objects.last_is_open(text) && !begins_object(line) {
+        if read.objects.last_takes(line, text) && !begins_object(line) {
             read.objects.goes_on(start + line.len());
         } else if !meta(line, mark, &mut read) {
             match object(line, start, &mut arcs) {
@@ -126,10 +129,22 @@ fn object(line: &str, start: usize, arcs: &mut Vec<u32>) -> Line {
     if NOTHING.iter().any(|words| lower.starts_with(words)) {
         return Line::Nothing;
     }
+    // Only what Yellowlegs writes has names.
+    let rest = if matches!(sign, Some('=' | '|')) { rest } else { without_name(rest) };
     let (kind, value) = typed(rest, sign == Some('|'));
     let value = value.trim();
     let begins = start + (value.as_ptr() as usize - line.as_ptr() as usize);
     Line::Object(kind, Word { start: begins, end: begins + value.len() })
+}
+
+/// A value without the name that stands behind it: one of letters and digits. Within quotes it is none.
+fn without_name(value: &str) -> &str {
+    match value.rsplit_once(BEHIND) {
+        Some((value, name)) if !name.is_empty() && name.bytes().all(|byte| byte.is_ascii_alphanumeric()) => {
+            value.trim_end()
+        }
+        _ => value,
+    }
 }
 
 /// The type that stands before a value, where one does.

@@ -6,9 +6,10 @@ use std::net::Ipv4Addr;
 
 use jiff::Timestamp;
 
+use super::standard::names::{self, Written};
 use super::standard::rows::{Form, Of, ROWS};
 use super::standard::{bridge, interfaces, media, neighbours, power, tree, vlans};
-use super::text::{TAKEN, WALKED};
+use super::text::{BEHIND, TAKEN, WALKED};
 use crate::model::{
     Announcement, Fact, FastStart, Learned, Media, Milliwatts, Mode, Oid, Scope, SettingType, StationAddress, Switch,
     Value, VlanId, VlanSet, facts, settings, write_arcs,
@@ -38,28 +39,33 @@ pub enum WalkedValue {
 /// Objects in the order of their identifiers.
 pub type Told = BTreeMap<Oid, WalkedValue>;
 
-/// A line of a walk.
+/// A line of a walk, with the object's name behind it where it is one that is read.
 pub fn line(oid: &[u32], value: &WalkedValue) -> String {
     let mut line = String::new();
     _ = write_arcs(oid, &mut line);
     line.push(' ');
+    let known = names::of(oid);
+    let is_text = known.as_ref().is_none_or(|(_, written)| *written == Written::Plain);
     _ = match value {
         WalkedValue::Integer(number) => write!(line, "integer {number}"),
         WalkedValue::Gauge(number) => write!(line, "gauge32 {number}"),
         WalkedValue::Counter(number) => write!(line, "counter32 {number}"),
         WalkedValue::Counter64(number) => write!(line, "counter64 {number}"),
         WalkedValue::Ticks(number) => write!(line, "ticks {number}"),
-        WalkedValue::Octets(octets) => write_octets(octets, &mut line),
+        WalkedValue::Octets(octets) => write_octets(octets, is_text, &mut line),
         WalkedValue::Oid(oid) => write!(line, "oid {oid}"),
         WalkedValue::Address(address) => write!(line, "address {address}"),
     };
+    if let Some((name, _)) = known {
+        line.extend([BEHIND, &name]);
+    }
     line
 }
 
 /// Octets as text where they are one, in hexadecimal otherwise.
-fn write_octets(octets: &[u8], line: &mut String) -> std::fmt::Result {
+fn write_octets(octets: &[u8], is_text: bool, line: &mut String) -> std::fmt::Result {
     match std::str::from_utf8(octets) {
-        Ok(text) if !text.chars().any(char::is_control) => {
+        Ok(text) if is_text && !text.chars().any(char::is_control) => {
             line.push_str("octets \"");
             for sign in text.chars() {
                 if matches!(sign, '"' | '\\') {

@@ -72,6 +72,7 @@ pub(crate) fn outcome(name: &str, standings: [Standing; 3], findings: Vec<Findin
         findings,
         has_state: true,
         row: Some(SwitchRow {
+            walk: false,
             switch: name.into(),
             dialect: None,
             ports: 3,

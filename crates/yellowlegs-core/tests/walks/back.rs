@@ -6,9 +6,10 @@ use std::sync::Arc;
 use yellowlegs_core::model::{Oid, Origin, Scope, SettingId, Switch};
 use yellowlegs_core::resolve::{State, resolve_walked, resolve_with};
 use yellowlegs_core::source::Source;
-use yellowlegs_core::walk;
+use yellowlegs_core::walk::{self, WalkedValue};
 
 use crate::support::{as_of, dialect};
+use crate::{alone, told};
 
 macro_rules! demo {
     ($file:literal) => {
@@ -106,4 +107,29 @@ fn a_walk_of_what_is_in_force_contradicts_nothing() {
         let both = resolve_with(name, &language, source("config.txt", config), &State { walks, ..state }).switch;
         assert_eq!(both.remarks(), alone.remarks(), "{name}");
     }
+}
+
+/// Each line says what it is; the name is none of the value, and a value that ends like a name keeps it.
+#[test]
+fn lines_have_the_names_of_their_objects() {
+    let text = |oid: &str, value| walk::line(Oid::parse(oid).unwrap().arcs(), &value);
+    let octets = |text: &str| WalkedValue::Octets(text.as_bytes().to_vec());
+    assert_eq!(
+        text("1.3.6.1.2.1.17.7.1.4.5.1.1.3", WalkedValue::Gauge(110)),
+        "1.3.6.1.2.1.17.7.1.4.5.1.1.3 gauge32 110  # dot1qPvid"
+    );
+    assert_eq!(
+        text("1.3.6.1.2.1.17.7.1.4.3.1.2.110", octets("@A")),
+        "1.3.6.1.2.1.17.7.1.4.3.1.2.110 hex 40 41  # dot1qVlanStaticEgressPorts"
+    );
+    assert_eq!(
+        text("1.0.8802.1.1.2.1.5.4795.1.2.1.1.4.2.1.64", WalkedValue::Integer(46)),
+        "1.0.8802.1.1.2.1.5.4795.1.2.1.1.4.2.1.64 integer 46  # lldpXMedLocMediaPolicyDscp"
+    );
+    for name in ["quay", "quay  # one", "a \\ \"b\"", "quay  # ", ""] {
+        let line = text("1.3.6.1.2.1.1.5.0", octets(name));
+        assert_eq!(told(&alone(&format!("{line}\n"))), [format!("switch.name = {}", name.trim_end())], "{line}");
+    }
+    let others = "1.3.6.1.2.1.1.5.0 = STRING: quay  # one\n";
+    assert_eq!(told(&alone(others)), ["switch.name = quay  # one"]);
 }

@@ -115,10 +115,7 @@ fn systems(#[case] identifier: &str, #[case] is: bool) {
     "entry = \"a.b\"\ngives = [{ column = 1, sets = \"lldp.enabled\" }]",
     "`a.b` is no object identifier"
 )]
-#[case::nothing(
-    "entry = \"1.3.6.1\"\ngives = [{ column = 1 }]",
-    "a column gives one thing: `sets`, `adds` or `field`"
-)]
+#[case::nothing("entry = \"1.3.6.1\"\ngives = [{ column = 1 }]", "a column gives one thing: `sets`, `adds` or `field`")]
 #[case::both(
     "entry = \"1.3.6.1\"\ngives = [{ column = 1, sets = \"lldp.enabled\", adds = \"switch.vlans\" }]",
     "a column gives one thing: `sets`, `adds` or `field`"

@@ -105,6 +105,16 @@ fn objects_are_counted(#[case] count: usize, #[case] whole: bool) {
     assert_eq!(switch.unread().is_empty(), whole, "{:?}", switch.unread());
 }
 
+/// What is hexadecimal goes on only with more of it.
+#[test]
+fn a_line_of_the_walk_itself_is_no_value() {
+    let switch = alone("1.3.6.1.2.1.1.5.0 hex 6e 71\nwalked 1.3.6.1.2.1.1 1\n");
+    assert_eq!(told(&switch), ["switch.name = nq"]);
+    assert!(switch.unread().is_empty());
+    let cut = alone("1.3.6.1.2.1.1.5.0 hex 6e 71\nwalked 1.3.6.1.2.1.1 2\n");
+    assert_eq!(&*cut.unread()[0].shape, "2 objects came when it was walked, 1 are here");
+}
+
 #[test]
 fn parts_that_nothing_reads_are_told() {
     let switch = alone(

@@ -47,12 +47,12 @@ pub(super) struct Shell {
 
 impl Shell {
     pub(super) fn new(played: Arc<Played>, password: String) -> Self {
-        let pages = played.dialect.session().is_some_and(|s| !s.more.is_empty());
+        let pages = played.session().is_some_and(|s| !s.more.is_empty());
         Self { played, password, stage: Stage::Asks(0), typed: String::new(), raised: false, pages, asked: Vec::new() }
     }
 
     fn session(&self) -> Option<&Session> {
-        self.played.dialect.session()
+        self.played.session()
     }
 
     /// What it says first.
@@ -125,7 +125,7 @@ impl Shell {
     }
 
     fn command(&mut self, line: &str) -> Vec<Says> {
-        let Some(session) = self.played.dialect.session().cloned() else { return Vec::new() };
+        let Some(session) = self.played.session().cloned() else { return Vec::new() };
         if line.is_empty() {
             return vec![Says::Text(self.prompt())];
         }
@@ -184,7 +184,7 @@ impl Shell {
 
     /// The next page of a text, and the sign that there is more, or the prompt.
     fn page(&mut self, mut lines: Vec<String>, turned: bool) -> Says {
-        let session = self.played.dialect.session();
+        let session = self.played.session();
         let more = session.and_then(|s| s.more.first()).filter(|_| self.pages).cloned();
         let mut said = String::new();
         if let Some(more) = more.as_ref().filter(|_| turned) {

@@ -10,8 +10,9 @@ use std::time::Duration;
 use secrecy::SecretString;
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::source::Source;
+use yellowlegs_core::walk::Told;
 use yellowlegs_gather::credential::{Credential, Secrets};
-use yellowlegs_gather::entries::{Entry, Limits};
+use yellowlegs_gather::entries::{Cipher, Entry, Hash, Known, Limits, SnmpWay, SshWay};
 use yellowlegs_gather::host_keys::HostKeys;
 use yellowlegs_gather::run::{Ended, Task, gather};
 use yellowlegs_gather::ssh::Asking;
@@ -74,7 +75,7 @@ pub(crate) fn config(ports: usize) -> String {
 
 pub(crate) fn played(name: &str, session: &str, config: &str, trouble: Option<Trouble>) -> Played {
     let files = BTreeMap::from([("config.txt".to_owned(), config.to_owned())]);
-    Played { name: name.to_owned(), dialect: dialect(session), files, trouble }
+    Played { name: name.to_owned(), dialect: Some(dialect(session)), files, objects: Told::new(), trouble }
 }
 
 pub(crate) struct Word(pub(crate) String);
@@ -91,16 +92,29 @@ impl Secrets for Word {
 
 pub(crate) fn entry(standing: &StandIns, name: &str) -> Entry {
     let place = standing.places().iter().find(|place| place.name == name).unwrap();
-    Entry {
-        name: name.to_owned(),
-        address: place.address.ip().to_string(),
-        port: place.address.port(),
-        folder: name.to_owned(),
-        dialect: "brine".into(),
+    let word = || Credential::Environment("WORD".into());
+    let ssh = place.ssh.as_ref().map(|(address, _)| SshWay {
+        port: address.port(),
         user: USER.into(),
-        credential: Credential::Environment("WORD".into()),
+        credential: word(),
         raise: None,
         older: Vec::new(),
+    });
+    let known = || Known::User {
+        user: USER.into(),
+        hash: Hash::Sha256,
+        cipher: Cipher::Aes128,
+        authentication: word(),
+        privacy: word(),
+    };
+    let snmp = place.snmp.map(|address| SnmpWay { port: address.port(), known: known() });
+    Entry {
+        name: name.to_owned(),
+        address: "127.0.0.1".into(),
+        folder: name.to_owned(),
+        dialect: Some("brine".into()),
+        ssh,
+        snmp,
         limits: Limits {
             connect: Duration::from_secs(5),
             silence: Duration::from_secs(2),
@@ -129,13 +143,14 @@ pub(crate) fn gathered_with(
         let mut entry = entry(standing, &played.name);
         change(&mut entry);
         let folder = root.join(&entry.folder);
-        Task { entry, dialect: Arc::clone(&played.dialect), folder }
+        Task { entry, dialect: played.dialect.clone(), folder }
     };
     let asking = Asking {
         keys: Arc::new(keys),
         secrets: Arc::new(Word(standing.password().to_owned())),
         stands_still: Arc::new(|file: &str| file == "config.txt" || file == "saved.txt"),
         home: None,
+        taken: Some("2031-03-04T06:00:00Z".parse().unwrap()),
     };
     gather(played.iter().map(task).collect(), 100, asking, |_| ()).unwrap()
 }

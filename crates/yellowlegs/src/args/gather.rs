@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use clap::{Args, Subcommand};
 
-/// Fetch the texts of switches over SSH, read-only, into the fleet's folders
+/// Fetch the texts of switches over SSH, and what their agents tell over SNMP, read-only, into the fleet's folders
 ///
 /// Who is asked, and where the secrets are, stands in switches.toml in the fleet's root; how one talks to a switch, in the [session]
 /// of its dialect. Nothing is changed on a switch: what is typed is what the dialect says.

@@ -36,7 +36,7 @@ pub(crate) use policy::{New, Policy, PolicyFormat, PolicyTask, PolicyTest, Show}
 pub(crate) use port::{PageFormat, Port};
 pub(crate) use read::Read;
 #[cfg(feature = "gather")]
-pub(crate) use stand_in::StandIn;
+pub(crate) use stand_in::{OneWay, StandIn};
 
 /// Audits access-edge switch ports: which of them break the site's policy, and the line that proves it.
 #[derive(Debug, Parser)]

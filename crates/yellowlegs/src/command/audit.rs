@@ -267,6 +267,7 @@ impl Work<'_> {
             );
             gathered.totals.remark(Remark { about: "the fleet".into(), file: None, line: None, text });
         }
+        gathered.totals.tell_walked();
         for dialect in used {
             beyond(&dialect, &self.loaded.policy).into_iter().for_each(|remark| gathered.totals.remark(remark));
         }

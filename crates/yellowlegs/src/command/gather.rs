@@ -10,12 +10,13 @@ use globset::{GlobBuilder, GlobMatcher};
 use secrecy::SecretString;
 use yellowlegs_core::check::Selection;
 use yellowlegs_core::dialect::Dialect;
-use yellowlegs_core::policy::Files;
+use yellowlegs_core::policy::{AsOf, Files};
 use yellowlegs_core::source::nearest;
 use yellowlegs_gather::credential::{Secrets, ask_before};
 use yellowlegs_gather::entries::{self, Draft, Entry};
 use yellowlegs_gather::host_keys::HostKeys;
 use yellowlegs_gather::run::{Ended, Task, gather};
+use yellowlegs_gather::snmp;
 use yellowlegs_gather::ssh::Asking;
 use yellowlegs_gather::talk::StandsStill;
 
@@ -46,6 +47,7 @@ pub(super) fn gathered(args: &Gather, secrets: Arc<dyn Secrets>, loudness: Loudn
     let below = below(args, &root)?;
     let tasks: Vec<Task> =
         chosen.into_iter().map(|entry| task(entry, &loaded.dialects, &below)).collect::<Result<_, _>>()?;
+    demand_walks(&tasks, &loaded.policy.files)?;
     let asked: Vec<Entry> = tasks.iter().map(|task| task.entry.clone()).collect();
     ask_before(&asked, &*secrets);
     if args.into.is_some() {
@@ -58,6 +60,8 @@ pub(super) fn gathered(args: &Gather, secrets: Arc<dyn Secrets>, loudness: Loudn
         secrets,
         stands_still: stands_still(&loaded.policy.files),
         home: std::env::home_dir(),
+        // Where a policy freezes the time evidence is judged at, it is taken then.
+        taken: loaded.policy.as_of.as_ref().map(AsOf::moment),
     };
     let progress = Progress::of_waiting(tasks.len(), "switches gathered", !loudness.quiet);
     let ended = gather(tasks, args.jobs.into(), asking, |_| progress.step())
@@ -105,32 +109,44 @@ fn chosen(args: &Gather, entries: Vec<Entry>) -> Result<Vec<Entry>, Failure> {
     Ok(taken)
 }
 
+/// What is to be done for an entry: its dialect has to be there where its texts are asked for.
 fn task(entry: Entry, dialects: &[Arc<Dialect>], below: &Path) -> Result<Task, Failure> {
-    let Some(dialect) = dialects.iter().find(|dialect| **dialect.name() == *entry.dialect) else {
+    let folder = below.join(&entry.folder);
+    let Some(name) = entry.dialect.as_deref() else { return Ok(Task { folder, dialect: None, entry }) };
+    let Some(dialect) = dialects.iter().find(|dialect| **dialect.name() == *name) else {
         let names = dialects.iter().map(|dialect| &**dialect.name());
-        let hint = nearest(&entry.dialect, names.clone()).map_or_else(
+        let hint = nearest(name, names.clone()).map_or_else(
             || format!("there are {}", names.collect::<Vec<_>>().join(", ")),
             |near| format!("did you mean `{near}`?"),
         );
-        return Err(Failure::usage(
-            format!("{}: {} speaks no dialect `{}`", entries::FILE, entry.name, entry.dialect),
-            hint,
-        ));
+        return Err(Failure::usage(format!("{}: {} speaks no dialect `{name}`", entries::FILE, entry.name), hint));
     };
-    if dialect.session().is_none() {
+    if entry.ssh.is_some() && dialect.session().is_none() {
         let what = format!("{} has no [session], and {} is to be asked by it", dialect.source().path(), entry.name);
         return Err(Failure::usage(what, "docs/gather.md shows how a dialect says how one talks to its switches"));
     }
-    Ok(Task { folder: below.join(&entry.folder), dialect: Arc::clone(dialect), entry })
+    Ok(Task { folder, dialect: Some(Arc::clone(dialect)), entry })
+}
+
+/// Whether an audit would find the walks that are put into folders.
+fn demand_walks(tasks: &[Task], files: &Files) -> Result<(), Failure> {
+    let is_walk = |glob: &String| glob_of_last(glob).is_some_and(|glob| glob.is_match(snmp::FILE));
+    if tasks.iter().all(|task| task.entry.snmp.is_none()) || files.walk.iter().any(is_walk) {
+        return Ok(());
+    }
+    let what = format!("the policy's [files] walk ({}) does not fit {}", files.walk.join(", "), snmp::FILE);
+    Err(Failure::usage(what, "let it, so that what is gathered is read: walk = [\"*.walk\"]"))
+}
+
+/// A pattern of the policy, for the name of a file.
+fn glob_of_last(glob: &str) -> Option<GlobMatcher> {
+    Some(GlobBuilder::new(glob.rsplit('/').next()?).build().ok()?.compile_matcher())
 }
 
 /// The files that hold configuration, running or saved, by the policy's patterns.
 fn stands_still(files: &Files) -> StandsStill {
-    let last = |glob: &String| glob.rsplit('/').next().map(str::to_owned);
-    let globs: Vec<GlobMatcher> = { files.running.iter().chain(&files.saved) }
-        .filter_map(last)
-        .filter_map(|glob| Some(GlobBuilder::new(&glob).build().ok()?.compile_matcher()))
-        .collect();
+    let globs: Vec<GlobMatcher> =
+        files.running.iter().chain(&files.saved).filter_map(|glob| glob_of_last(glob)).collect();
     Arc::new(move |file| globs.iter().any(|glob| glob.is_match(file)))
 }
 
@@ -175,7 +191,7 @@ struct Row {
 
 impl From<Row> for Draft {
     fn from(Row { name, address, port, folder, dialect, user }: Row) -> Self {
-        Self { name, address, port, folder, dialect, user }
+        Self { name, address, port, folder, dialect, user, ..Self::default() }
     }
 }
 

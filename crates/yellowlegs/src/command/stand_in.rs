@@ -5,16 +5,20 @@ use std::io::Write;
 use std::process::ExitCode;
 use std::sync::Arc;
 
+use jiff::Timestamp;
 use secrecy::SecretString;
 use yellowlegs_core::check::Selection;
+use yellowlegs_core::dialect::Dialect;
+use yellowlegs_core::model::Oid;
 use yellowlegs_core::source::nearest;
+use yellowlegs_core::walk::{self, Told};
 use yellowlegs_gather::credential::Secrets;
 use yellowlegs_gather::entries::{self, Draft};
 use yellowlegs_gather::stand_in::{Place, Played, StandIns, Trouble, USER};
 
 use super::audit::glob;
 use super::gather::{self, KNOWN_HOSTS};
-use crate::args::{FleetArgs, Gather, Loudness, StandIn};
+use crate::args::{FleetArgs, Gather, Loudness, OneWay, StandIn};
 use crate::failure::Failure;
 use crate::fleet::{self, Found, Layout, Root, relative};
 use crate::output;
@@ -39,8 +43,9 @@ pub(super) fn run(args: &StandIn, loudness: Loudness) -> Result<ExitCode, Failur
     let chosen = found.switches.iter().filter(|switch| selection.takes_switch(&switch.name));
     let (mut played, mut folders) = (Vec::new(), BTreeMap::new());
     for switch in chosen {
-        if let Some(one) = one(&root, &loaded, switch)? {
-            folders.insert(switch.name.clone(), (relative(&root.dir, &switch.path), one.dialect.name().to_string()));
+        if let Some(one) = one(&root, &loaded, args, switch)? {
+            let dialect = one.dialect.as_ref().map(|dialect| dialect.name().to_string());
+            folders.insert(switch.name.clone(), (relative(&root.dir, &switch.path), dialect));
             played.push(one);
         }
     }
@@ -75,35 +80,63 @@ pub(super) fn run(args: &StandIn, loudness: Loudness) -> Result<ExitCode, Failur
     }
 }
 
-/// A switch with its texts; none, and why, where it cannot be played.
-fn one(root: &Root, loaded: &fleet::Loaded, switch: &Found) -> Result<Option<Played>, Failure> {
-    let Layout::Folder(parts) = &switch.layout else {
-        tell(&switch.name, "it is a record, and has no text to give");
+/// A switch with its texts and objects; none, and why, where it cannot be played.
+fn one(root: &Root, loaded: &fleet::Loaded, args: &StandIn, switch: &Found) -> Result<Option<Played>, Failure> {
+    let (read, unreadable) = fleet::read_switch(&root.dir, switch, loaded, Timestamp::default());
+    unreadable.iter().for_each(super::read::tell);
+    let Some((resolved, dialect)) = read else {
+        tell(&switch.name, "it cannot be read");
         return Ok(None);
     };
-    let (mut files, mut dialect) = (BTreeMap::new(), None);
+    let mut files = BTreeMap::new();
+    if args.way != Some(OneWay::Snmp) {
+        files = texts(root, switch, dialect.as_deref())?;
+    }
+    let mut objects = Told::new();
+    if args.way != Some(OneWay::Ssh) {
+        objects = walk::objects_of(&resolved.switch, &identifier(dialect.as_deref()));
+    }
+    let session = dialect.as_ref().and_then(|dialect| dialect.session());
+    let is_told = !files.is_empty() && session.is_some();
+    if !is_told && objects.is_empty() {
+        let why = match &dialect {
+            _ if files.is_empty() => "it has no text to give".to_owned(),
+            Some(dialect) => format!("{} has no [session]", dialect.source().path()),
+            None => "nobody knows how one talks to it".to_owned(),
+        };
+        tell(&switch.name, &why);
+        return Ok(None);
+    }
+    Ok(Some(Played {
+        name: switch.name.clone(),
+        dialect,
+        files: if is_told { files } else { BTreeMap::new() },
+        objects,
+        trouble: None,
+    }))
+}
+
+/// What the agent of a switch says it is: what the dialect knows, or the tree of nobody (RFC 2578: enterprises below 1.3.6.1.4.1).
+fn identifier(dialect: Option<&Dialect>) -> Oid {
+    let known = dialect.and_then(|dialect| dialect.objects().systems.first().cloned());
+    known.unwrap_or_else(|| Oid::new([1, 3, 6, 1, 4, 1]))
+}
+
+/// The texts that a switch gives by the session of its dialect; those that no command gives are told.
+fn texts(root: &Root, switch: &Found, dialect: Option<&Dialect>) -> Result<BTreeMap<String, String>, Failure> {
+    let mut files = BTreeMap::new();
+    let (Layout::Folder(parts), Some(dialect)) = (&switch.layout, dialect) else { return Ok(files) };
+    let given = |file: &str| dialect.session().is_some_and(|s| s.commands.iter().any(|command| &*command.file == file));
     for path in parts.running.iter().chain(&parts.saved).chain(&parts.state) {
         let source = fleet::source(&root.dir, path)?;
-        if Some(path) == parts.running.first() {
-            dialect = fleet::recognise(&source, loaded).map_err(|unreadable| super::read::tell(&unreadable)).ok();
-        }
         let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+        if dialect.session().is_some() && !given(&name) {
+            let what = format!("no command of the [session] gives {name}, so nobody is told what it holds");
+            anstream::eprintln!("{}", crate::render::clean(&format!("{}: {what}", switch.name)));
+        }
         files.insert(name, source.text().to_owned());
     }
-    let Some(dialect) = dialect else {
-        tell(&switch.name, "nobody knows how one talks to it");
-        return Ok(None);
-    };
-    if dialect.session().is_none() {
-        tell(&switch.name, &format!("{} has no [session]", dialect.source().path()));
-        return Ok(None);
-    }
-    let given = |file: &str| dialect.session().is_some_and(|s| s.commands.iter().any(|command| &*command.file == file));
-    for file in files.keys().filter(|file| !given(file)) {
-        let what = format!("no command of the [session] gives {file}, so nobody is told what it holds");
-        anstream::eprintln!("{}", crate::render::clean(&format!("{}: {what}", switch.name)));
-    }
-    Ok(Some(Played { name: switch.name.clone(), dialect, files, trouble: None }))
+    Ok(files)
 }
 
 /// The password of this run, for entries that take it from the environment.
@@ -135,7 +168,11 @@ fn set_trouble(played: &mut [Played], asked: &str) -> Result<(), Failure> {
     let known: Vec<String> = played.iter().map(|played| played.name.clone()).collect();
     let mut set = false;
     for played in played.iter_mut().filter(|played| switch.is_none_or(|switch| switch == played.name)) {
-        let pages = played.dialect.session().is_some_and(|session| !session.more.is_empty());
+        let pages = played
+            .dialect
+            .as_ref()
+            .and_then(|dialect| dialect.session())
+            .is_some_and(|session| !session.more.is_empty());
         if trouble == Trouble::LostPages && !pages {
             let what = format!("--fault {asked}: {} writes no pages", played.name);
             return Err(Failure::usage(what, "its dialect's [session] has no `more`"));
@@ -157,7 +194,7 @@ fn write_lab(
     root: &Root,
     loaded: &fleet::Loaded,
     standing: &StandIns,
-    folders: &BTreeMap<String, (String, String)>,
+    folders: &BTreeMap<String, (String, Option<String>)>,
 ) -> Result<(), Failure> {
     let lab = &args.lab;
     if lab.symlink_metadata().is_ok() {
@@ -167,8 +204,21 @@ fn write_lab(
     fleet::copy_frame(root, loaded, lab)?;
     let draft = |place: &Place| {
         let (folder, dialect) = folders.get(&place.name).cloned()?;
-        let (name, address, port) = (place.name.clone(), place.address.ip().to_string(), Some(place.address.port()));
-        Some(Draft { name, address, port, folder: Some(folder), dialect: Some(dialect), user: None })
+        let ways: &[&str] = match (&place.ssh, &place.snmp) {
+            (Some(_), Some(_)) => &["ssh", "snmp"],
+            (None, _) => &["snmp"],
+            (Some(_), None) => &["ssh"],
+        };
+        Some(Draft {
+            name: place.name.clone(),
+            address: "127.0.0.1".to_owned(),
+            port: place.ssh.as_ref().map(|(address, _)| address.port()),
+            folder: Some(folder),
+            dialect,
+            user: None,
+            ways: Some(ways),
+            snmp_port: place.snmp.map(|address| address.port()),
+        })
     };
     let drafts: Vec<Draft> = standing.places().iter().filter_map(draft).collect();
     let text = entries::write(Some(USER), None, &format!("{{ environment = \"{WORD}\" }}"), &drafts);

@@ -52,7 +52,7 @@ fn came(out: &mut dyn Write, name: &str, brought: &Brought) -> io::Result<()> {
     }
     if !brought.older.is_empty() {
         let older = brought.older.join(", ");
-        writeln!(out, "{blank}  {}", paint(DIM, &format!("older algorithms were used: {}", clean(&older))))?;
+        writeln!(out, "{blank}  {}", paint(DIM, &format!("older ways were used: {}", clean(&older))))?;
     }
     if brought.escapes > 0 {
         let told = format!("{} signs that steer a terminal were left out", brought.escapes);
@@ -71,7 +71,9 @@ pub(crate) fn troubles(out: &mut dyn Write) -> io::Result<()> {
 pub(crate) fn standing(out: &mut dyn Write, standing: &StandIns, lab: &Path, word: &str) -> io::Result<()> {
     let width = standing.places().iter().map(|place| place.name.chars().count()).max().unwrap_or_default();
     for place in standing.places() {
-        writeln!(out, "{}  {}", paint(BOLD, &format!("{:width$}", clean(&place.name))), place.address)?;
+        let ssh = place.ssh.as_ref().map(|(address, _)| format!("ssh {address}"));
+        let both: Vec<String> = ssh.into_iter().chain(place.snmp.map(|address| format!("snmp {address}"))).collect();
+        writeln!(out, "{}  {}", paint(BOLD, &format!("{:width$}", clean(&place.name))), both.join("  "))?;
     }
     let lab = clean(&lab.display().to_string()).into_owned();
     writeln!(

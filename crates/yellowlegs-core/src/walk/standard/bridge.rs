@@ -11,7 +11,7 @@ pub(in super::super) const FRAMES: &[u32] = &[1, 3, 6, 1, 2, 1, 17, 7, 1, 4, 5, 
 pub(in super::super) const FILTERING: &[u32] = &[1, 3, 6, 1, 2, 1, 17, 7, 1, 4, 5, 1, 3];
 /// dot1dTpFdbPort, by address.
 pub(in super::super) const HEARD: &[u32] = &[1, 3, 6, 1, 2, 1, 17, 4, 3, 1, 2];
-const HEARD_HOW: &[u32] = &[1, 3, 6, 1, 2, 1, 17, 4, 3, 1, 3];
+pub(super) const HEARD_HOW: &[u32] = &[1, 3, 6, 1, 2, 1, 17, 4, 3, 1, 3];
 /// dot1qTpFdbPort, by filtering database and address.
 pub(in super::super) const HEARD_IN: &[u32] = &[1, 3, 6, 1, 2, 1, 17, 7, 1, 2, 2, 1, 2];
 pub(in super::super) const HEARD_IN_HOW: &[u32] = &[1, 3, 6, 1, 2, 1, 17, 7, 1, 2, 2, 1, 3];

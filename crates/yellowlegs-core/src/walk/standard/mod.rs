@@ -3,6 +3,7 @@
 pub(super) mod bridge;
 pub(super) mod interfaces;
 pub(super) mod media;
+pub(super) mod names;
 pub(super) mod neighbours;
 pub(super) mod power;
 pub(super) mod queriers;

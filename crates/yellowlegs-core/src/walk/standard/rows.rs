@@ -46,7 +46,7 @@ const fn row(column: &'static [u32], of: Of, setting: SettingId, form: Form) -> 
     Row { column, of, setting, form }
 }
 
-const SYSTEM_NAME: &[u32] = &[1, 3, 6, 1, 2, 1, 1, 5];
+pub(super) const SYSTEM_NAME: &[u32] = &[1, 3, 6, 1, 2, 1, 1, 5];
 const LLDP_SENDS: Form = Form::Words(&[(1, "true"), (3, "true"), (2, "false"), (4, "false")]);
 const FRAMES: Form = Form::Words(&[(1, "all"), (2, "tagged"), (3, "untagged")]);
 

@@ -13,8 +13,8 @@ use crate::model::{Choice, Kind, Mode, Value, VlanId, VlanSet, settings};
 pub(in super::super) const NAME: &[u32] = &[1, 3, 6, 1, 2, 1, 17, 7, 1, 4, 3, 1, 1];
 pub(in super::super) const EGRESS: &[u32] = &[1, 3, 6, 1, 2, 1, 17, 7, 1, 4, 3, 1, 2];
 pub(in super::super) const UNTAGGED: &[u32] = &[1, 3, 6, 1, 2, 1, 17, 7, 1, 4, 3, 1, 4];
-const EGRESS_NOW: &[u32] = &[1, 3, 6, 1, 2, 1, 17, 7, 1, 4, 2, 1, 4];
-const UNTAGGED_NOW: &[u32] = &[1, 3, 6, 1, 2, 1, 17, 7, 1, 4, 2, 1, 5];
+pub(super) const EGRESS_NOW: &[u32] = &[1, 3, 6, 1, 2, 1, 17, 7, 1, 4, 2, 1, 4];
+pub(super) const UNTAGGED_NOW: &[u32] = &[1, 3, 6, 1, 2, 1, 17, 7, 1, 4, 2, 1, 5];
 pub(in super::super) const UNTAGGED_IN: &[u32] = &[1, 3, 6, 1, 2, 1, 17, 7, 1, 4, 5, 1, 1];
 
 /// The numbers of the ports in a set: a bit each, the first octet's highest is port 1.

@@ -143,7 +143,7 @@ pub(crate) fn finding(out: &mut dyn Write, found: &Finding, look: &Look) -> io::
 }
 
 fn heading(out: &mut dyn Write, row: &SwitchRow, look: &Look) -> io::Result<()> {
-    let dialect = row.dialect.as_deref().unwrap_or("record");
+    let dialect = row.read_by();
     let understood = row.lines as usize - row.unread_lines.min(row.lines as usize);
     let name = clean(&row.switch);
     let about = format!(
