@@ -8,10 +8,11 @@ use yellowlegs_core::check::{self, Earlier, Selection};
 use yellowlegs_core::dialect::{Dialect, sketch};
 use yellowlegs_core::drill::script::Script;
 use yellowlegs_core::mend::{Answers, DEPENDENCIES, NoPlan, Order, Site, plan as make};
-use yellowlegs_core::model::Record;
+use yellowlegs_core::model::{DoubtWidth, Oid, Record, Scope, SettingId};
 use yellowlegs_core::policy::{AsOf, Inventory, InventoryFile, Policy};
-use yellowlegs_core::resolve::{Resolved, State, differences, explain, resolve_with, run_examples};
+use yellowlegs_core::resolve::{Resolved, State, differences, explain, resolve_walked, resolve_with, run_examples};
 use yellowlegs_core::source::{Problem, Source};
+use yellowlegs_core::walk;
 
 use yellowlegs_gather::entries;
 use yellowlegs_gather::talk::{Next, Talk};
@@ -29,7 +30,7 @@ pub struct Target {
 }
 
 /// All of them.
-pub const ALL: [Target; 14] = [
+pub const ALL: [Target; 15] = [
     Target { name: "dialect", run: of_dialect },
     Target { name: "configuration", run: configuration },
     Target { name: "state", run: state },
@@ -44,6 +45,7 @@ pub const ALL: [Target; 14] = [
     Target { name: "plan", run: plan },
     Target { name: "session", run: session },
     Target { name: "switches", run: switches },
+    Target { name: "walk", run: walk_of_anything },
 ];
 
 fn system(rng: &mut Rng) -> System {
@@ -244,6 +246,46 @@ fn switches(rng: &mut Rng) -> Result<(), String> {
         }
         Err(problems) => placed(&problems, &text),
     }
+}
+
+/// What an agent is said to have answered: read in steps that follow its length, and without a line nothing is told that was not.
+fn walk_of_anything(rng: &mut Rng) -> Result<(), String> {
+    let System { dialect, config, state, .. } = system(rng);
+    let dialect = oracle::dialect(dialect).ok_or("the seed is no dialect")?;
+    let tables = State { texts: vec![Arc::new(Source::of("t.out", state))], ..State::default() };
+    let switch = resolve_with("sw1", &dialect, Arc::new(Source::of("c.txt", config)), &tables).switch;
+    let told = walk::objects_of(&switch, &Oid::new([1, 3, 6, 1, 4, 1, 32473]));
+    let mut lines = Vec::new();
+    for root in walk::ROOTS {
+        let below: Vec<_> = told.iter().filter(|(oid, _)| oid.arcs().starts_with(root)).collect();
+        lines.extend(below.iter().map(|(oid, value)| walk::line(oid.arcs(), value)));
+        lines.push(walk::walked_line(root, below.len()));
+    }
+    let read = |text: &str| {
+        let walks = vec![Arc::new(Source::of("a.walk", text))];
+        let read = resolve_walked("sw1", Some(&dialect), &State { walks, ..State::default() });
+        read.doubtful(DoubtWidth::Block).map_or(read.switch, |doubtful| doubtful.resolved.switch)
+    };
+    let whole = lines.join("\n") + "\n";
+    if rng.bool() {
+        let text = mangled(rng, &whole, config);
+        let switch = read(&text);
+        return holds(switch.facts().len() <= text.lines().count(), || format!("more facts than lines: {text}"));
+    }
+    let whole = read(&whole);
+    let missing = rng.usize(0..lines.len());
+    lines.remove(missing);
+    let torn = read(&(lines.join("\n") + "\n"));
+    for (port, name) in torn.ports().iter().enumerate() {
+        for id in SettingId::of(Scope::Port) {
+            let slot = torn.slot(Some(port), id);
+            let was = whole.port_index(name.as_str()).and_then(|port| whole.slot(Some(port), id).value.clone());
+            holds(slot.value.is_none() || slot.value == was, || {
+                format!("{name} {}: {:?}, and {was:?} with line {missing}", id.name(), slot.value)
+            })?;
+        }
+    }
+    Ok(())
 }
 
 /// A switch with whatever text is mended: every line that is written is of one line and says the same when all is read anew.

@@ -21,7 +21,7 @@ use yellowlegs_gather::stand_in::{Played, StandIns, Trouble};
 fn objects(ports: u32) -> Told {
     let mut told = Told::new();
     let mut put = |oid: &str, value| _ = told.insert(Oid::parse(oid).unwrap(), value);
-    put("1.3.6.1.2.1.1.2.0", WalkedValue::Oid(Oid::parse("1.3.6.1.4.1.64512.9").unwrap()));
+    put("1.3.6.1.2.1.1.2.0", WalkedValue::Oid(Oid::parse("1.3.6.1.4.1.32473.9").unwrap()));
     put("1.3.6.1.2.1.1.5.0", WalkedValue::Octets(b"pier \"one\"".to_vec()));
     put("1.3.6.1.2.1.1.3.0", WalkedValue::Ticks(4_294_967_295));
     for port in 1..=ports {

@@ -23,12 +23,15 @@ struct Lab {
 
 impl Lab {
     fn of(fleet: Fleet, faults: &[&str]) -> Self {
+        let faults: Vec<&str> = faults.iter().flat_map(|fault| ["--fault", fault]).collect();
+        Self::with(fleet, &faults)
+    }
+
+    fn with(fleet: Fleet, words: &[&str]) -> Self {
         let lab = format!("{}-lab", fleet.path().display());
         let mut command = std::process::Command::new(assert_cmd::cargo::cargo_bin!("yellowlegs"));
         command.arg("stand-in").arg(fleet.path()).args(["--lab", &lab, "--color", "never"]);
-        for fault in faults {
-            command.args(["--fault", fault]);
-        }
+        command.args(words);
         let mut child = command.stdout(Stdio::piped()).spawn().unwrap();
         let mut word = String::new();
         for line in BufReader::new(child.stdout.take().unwrap()).lines() {
@@ -70,9 +73,97 @@ fn audited(folder: &str) -> serde_json::Value {
     serde_json::from_str(&ran.out).unwrap()
 }
 
+/// What a report finds, but for how it is proved: check, switch, port and VLAN. One file of the demo ends in the middle of a line; a switch ends
+/// its lines.
+fn found(report: &serde_json::Value) -> BTreeSet<String> {
+    let all = support::list(report, "findings").iter().chain(support::list(report, "fleet_findings"));
+    let place = |f: &serde_json::Value| format!("{} {} {} {}", f["check"], f["switch"], f["port"], f["vlan"]);
+    all.filter(|finding| finding["check"] != "config/torn").map(place).collect()
+}
+
+/// The agents tell what is in force: beside the texts nothing is found that was not, and nothing contradicts.
+#[test]
+fn both_ways_are_judged_as_the_files_are() {
+    let lab = Lab::of(Fleet::demo(), &[]);
+    let gathered = lab.gather(&[]);
+    assert_eq!(gathered.code, 0, "{}", gathered.err);
+    assert!(gathered.out.contains("agent.walk 744 lines"), "{}", gathered.out);
+    let (files, came) = (audited(&lab.fleet.path().display().to_string()), audited(&lab.lab));
+    assert_eq!(found(&files), found(&came));
+    assert_eq!(files["remarks"], came["remarks"]);
+    assert_eq!(files["unread"], came["unread"]);
+    // What a default would have been supposed is told now.
+    assert!(came["summary"]["undetermined"].as_u64() <= files["summary"]["undetermined"].as_u64());
+}
+
+/// Nothing is known of a switch but its walk: a port whose files are right is right by it, and the rest is open. What is wrong may be seen from
+/// another side: a voice VLAN that is the untagged one is none among the members.
+#[test]
+fn a_walk_alone_finds_nothing_where_all_is_well() {
+    let lab = Lab::with(Fleet::demo(), &["--way", "snmp"]);
+    let gathered = lab.gather(&[]);
+    assert_eq!(gathered.code, 0, "{}", gathered.err);
+    let (files, came) = (audited(&lab.fleet.path().display().to_string()), audited(&lab.lab));
+    let both: BTreeSet<String> = found(&files);
+    let place = |found: &String| found.split(' ').skip(1).take(2).collect::<Vec<_>>().join(" ");
+    let wrong: BTreeSet<String> = both.iter().map(place).collect();
+    let right: Vec<String> = found(&came).into_iter().filter(|found| !wrong.contains(&place(found))).collect();
+    assert_eq!(right, Vec::<String>::new());
+    assert!(found(&came).intersection(&both).count() > 25, "{}", found(&came).intersection(&both).count());
+    let rows = support::list(&came, "switches");
+    assert!(rows.iter().all(|row| row["walk"] == true && row["unread_lines"] == 0), "{rows:?}");
+    let open = came["summary"]["undetermined"].as_u64();
+    assert!(open > files["summary"]["undetermined"].as_u64(), "{open:?}");
+    let told = support::list(&came, "remarks")
+        .iter()
+        .filter(|r| r["text"].as_str().unwrap().contains("known by their walks alone"));
+    assert_eq!(told.count(), 1);
+    let port = ran(yellowlegs().args(["port", "nq-desks-1", "1.1", "--fleet", &lab.lab]).output().unwrap());
+    assert!(port.out.contains("dot1qPvid") || port.out.contains("agent.walk"), "{}", port.out);
+}
+
+/// A walk that somebody else made, in the form of numeric text: read by itself, in a switch's folder, and beside state but without a configuration.
+#[test]
+fn walks_of_others() {
+    const WALK: &str = ".1.3.6.1.2.1.1.5.0 = STRING: \"attic\"\n.1.3.6.1.2.1.2.2.1.2.7 = STRING: berth 7\n\
+        .1.3.6.1.2.1.2.2.1.3.7 = INTEGER: ethernetCsmacd(6)\n.1.3.6.1.2.1.2.2.1.7.7 = INTEGER: down(2)\n";
+    let fleet = Fleet::demo();
+    fleet.write("attic/others.walk", WALK);
+    let read = fleet.run(&["read", "attic/others.walk"]);
+    assert_eq!(read.code, 0, "{}", read.err);
+    let record: serde_json::Value = serde_json::from_str(&read.out).unwrap();
+    assert_eq!(record["ports"][0]["port"], "berth 7");
+    let audit = fleet.run(&["audit", "attic", "--format", "json"]);
+    let report: serde_json::Value = serde_json::from_str(&audit.out).unwrap();
+    assert_eq!(
+        (report["switches"][0]["switch"].as_str(), report["switches"][0]["ports"].as_u64()),
+        (Some("attic"), Some(1))
+    );
+    // Where other files are there, the configuration is missing.
+    fleet.write("attic/tables.out", "");
+    let missing = fleet.run(&["audit", "attic"]);
+    assert!(missing.code == 2 && missing.err.contains("none matches `running`"), "{}", missing.err);
+    // Names in the place of numbers.
+    std::fs::remove_file(fleet.path().join("attic/tables.out")).unwrap();
+    fleet.write("attic/others.walk", "SNMPv2-MIB::sysName.0 = STRING: attic\n");
+    let named = fleet.run(&["audit", "attic"]);
+    assert!(named.code == 2 && named.err.contains("names are not read, numbers are"), "{}", named.err);
+}
+
+/// What an audit would not find is not gathered.
+#[test]
+fn a_policy_that_passes_over_walks() {
+    let fleet = Fleet::demo();
+    fleet.edit("yellowlegs.toml", "[files]", "[files]\nwalk = [\"*.snmp\"]");
+    let lab = format!("{}-lab", fleet.path().display());
+    let ran = fleet.run(&["stand-in", ".", "--lab", &lab, "--gather", "--switch", "sp-*"]);
+    std::fs::remove_dir_all(&lab).unwrap();
+    assert!(ran.code == 2 && ran.err.contains("[files] walk (*.snmp) does not fit agent.walk"), "{}", ran.err);
+}
+
 #[test]
 fn what_is_gathered_is_judged_as_the_files_are() {
-    let lab = Lab::of(Fleet::demo(), &[]);
+    let lab = Lab::with(Fleet::demo(), &["--way", "ssh"]);
     let gathered = lab.gather(&[]);
     assert_eq!(gathered.code, 0, "{}", gathered.err);
     assert!(gathered.out.contains("11 of 11 switches gathered into "), "{}", gathered.out);
@@ -199,6 +290,22 @@ fn the_word_is_in_no_output_and_no_file() {
 #[case("older-algorithms = [\"rot13\"]", "`rot13` is no algorithm that can be asked for")]
 #[case("silent-at-most = \"2 ages\"", "is a time from 1 second to 1 hour")]
 #[case("portt = 22", "unknown key `portt`")]
+#[case("ways = [\"telegraph\"]", "`telegraph` is no way to ask a switch")]
+#[case("ways = []", "`pier` has no `ways`")]
+#[case("ways = [\"snmp\"]", "`pier` has no `snmp.authentication`")]
+#[case(
+    "ways = [\"snmp\"]\nsnmp = { authentication = { key = \"x\" } }",
+    "`authentication` is a word: an agent of a switch knows no keys"
+)]
+#[case("snmp = { community = \"x\" }", "a secret never stands in this file")]
+#[case("snmp = { password = \"x\" }", "a secret never stands in this file")]
+#[case(
+    "snmp = { community = { prompt = true }, hash = \"sha1\" }",
+    "`community` is of version 2c, `hash` of version 3"
+)]
+#[case("snmp = { hash = \"rot13\" }", "`hash` cannot be `rot13`")]
+#[case("snmp = { cipher = \"rot13\" }", "`cipher` cannot be `rot13`")]
+#[case("snmp = { port = 70000 }", "`port` is 1 to 65535, not 70000")]
 #[case("folder = \"../elsewhere\"", "is no folder below the fleet's root")]
 #[case("dialect = \"shingel\"", "pier speaks no dialect `shingel`")]
 fn mistakes_in_the_entries(#[case] line: &str, #[case] told: &str) {

@@ -144,7 +144,7 @@ pub enum ObjectProblem {
 impl Explain for ObjectProblem {
     fn hint(&self) -> Option<String> {
         let hint = match self {
-            Self::Identifier { .. } => "numbers with dots between them: \"1.3.6.1.4.1.64512.7\"",
+            Self::Identifier { .. } => "numbers with dots between them: \"1.3.6.1.4.1.32473.7\"",
             Self::Gives => "sets = \"port-security.enabled\", or, in a table with a `fact`, field = \"violations\"",
             Self::Scope { .. } => {
                 "index = [\"port\"] or [\"bridge-port\"] for ports, [\"vlan\"] for VLANs, none for the switch"

@@ -1,9 +1,10 @@
 //! From a switch to its objects and back: what is told again is what was in force.
 
+use std::collections::BTreeSet;
 use std::fmt::Write as _;
 use std::sync::Arc;
 
-use yellowlegs_core::model::{Oid, Origin, Scope, SettingId, Switch};
+use yellowlegs_core::model::{DoubtWidth, Oid, Origin, Scope, SettingId, Switch};
 use yellowlegs_core::resolve::{State, resolve_walked, resolve_with};
 use yellowlegs_core::source::Source;
 use yellowlegs_core::walk::{self, WalkedValue};
@@ -48,7 +49,7 @@ const DEMO: [(&str, &str, &str, &str); 4] = [
 /// The text of a walk of a switch.
 fn walked(switch: &Switch) -> String {
     let mut text = String::new();
-    for (oid, value) in walk::objects_of(switch, &Oid::parse("1.3.6.1.4.1.64512.7").unwrap()) {
+    for (oid, value) in walk::objects_of(switch, &Oid::parse("1.3.6.1.4.1.32473.7").unwrap()) {
         _ = writeln!(text, "{}", walk::line(oid.arcs(), &value));
     }
     text
@@ -132,4 +133,37 @@ fn lines_have_the_names_of_their_objects() {
     }
     let others = "1.3.6.1.2.1.1.5.0 = STRING: quay  # one\n";
     assert_eq!(told(&alone(others)), ["switch.name = quay  # one"]);
+}
+
+/// The text of a walk as it is gathered: each part with how many objects it had.
+fn gathered(switch: &Switch) -> String {
+    let told = walk::objects_of(switch, &Oid::parse("1.3.6.1.4.1.32473.7").unwrap());
+    let mut text = String::from("taken 2031-03-04T06:00:00Z\n");
+    for root in walk::ROOTS {
+        let below: Vec<_> = told.iter().filter(|(oid, _)| oid.arcs().starts_with(root)).collect();
+        below.iter().for_each(|(oid, value)| _ = writeln!(text, "{}", walk::line(oid.arcs(), value)));
+        _ = writeln!(text, "{}", walk::walked_line(root, below.len()));
+    }
+    text
+}
+
+/// Whatever line is missing, nothing is told that the whole does not tell.
+#[test]
+fn a_line_that_is_missing_tells_nothing_else() {
+    let (name, language, config, tables) = DEMO[0];
+    let source = |path: &str, text: &str| Arc::new(Source::of(format!("{name}/{path}"), text));
+    let texts = vec![source("tables.out", tables)];
+    let state = State { texts, as_of: as_of().moment(), ..State::default() };
+    let text = gathered(&resolve_with(name, &dialect(language), source("config.txt", config), &state).switch);
+    let whole: BTreeSet<String> = told(&alone(&text)).into_iter().collect();
+    let lines: Vec<&str> = text.lines().collect();
+    assert!(whole.len() > 200 && lines.len() > 700, "{} {}", whole.len(), lines.len());
+    for missing in (0..lines.len()).step_by(3) {
+        let rest: String =
+            lines.iter().enumerate().filter(|(at, _)| *at != missing).map(|(_, l)| format!("{l}\n")).collect();
+        let torn = crate::resolved(&rest);
+        let known = torn.doubtful(DoubtWidth::Block).map_or(torn.switch.clone(), |doubtful| doubtful.resolved.switch);
+        let more: Vec<String> = told(&known).into_iter().filter(|told| !whole.contains(told)).collect();
+        assert_eq!(more, Vec::<String>::new(), "without {}", lines[missing]);
+    }
 }

@@ -23,9 +23,9 @@ ports = "<p>"
 
 const OBJECTS: &str = r#"
 [walk]
-system = "1.3.6.1.4.1.64512.7"
+system = "1.3.6.1.4.1.32473.7"
 [[walk.objects]]
-entry = "1.3.6.1.4.1.64512.7.2.1"
+entry = "1.3.6.1.4.1.32473.7.2.1"
 index = "port"
 fact = "counters"
 gives = [
@@ -38,14 +38,14 @@ gives = [
     { column = 8, sets = "port-security.aging", per = 1000 },
 ]
 [[walk.objects]]
-entry = "1.3.6.1.4.1.64512.7.3"
+entry = "1.3.6.1.4.1.32473.7.3"
 gives = [{ column = 1, sets = "dhcp-snooping.enabled" }]
 [[walk.objects]]
-entry = "1.3.6.1.4.1.64512.7.4.1"
+entry = "1.3.6.1.4.1.32473.7.4.1"
 index = "vlan"
 gives = [{ column = 1, adds = "dhcp-snooping.vlans" }, { column = 2, sets = "vlan.querier" }]
 [[walk.objects]]
-entry = "1.3.6.1.4.1.64512.7.5.1"
+entry = "1.3.6.1.4.1.32473.7.5.1"
 index = ["bridge-port", "vlan", "station"]
 fact = "binding"
 gives = [{ column = 1, field = "ip" }, { column = 2, field = "lease" }]
@@ -65,12 +65,12 @@ fn read(lines: &str) -> yellowlegs_core::model::Switch {
 #[case::times("2.1.7.1002 gauge32 154", &["1/2 power.limit = 15.4 W"])]
 #[case::per("2.1.8.1002 gauge32 60000", &["1/2 port-security.aging = 1 min"])]
 #[case::of_the_switch("3.1.0 integer 2", &["dhcp-snooping.enabled = false"])]
-#[case::vlans("4.1.1.110 integer 1\n1.3.6.1.4.1.64512.7.4.1.1.120 integer 2", &["dhcp-snooping.vlans = 110"])]
-#[case::no_vlan("4.1.1.110 integer 2\n1.3.6.1.4.1.64512.7.4.1.1.120 integer 2", &["dhcp-snooping.vlans = none"])]
+#[case::vlans("4.1.1.110 integer 1\n1.3.6.1.4.1.32473.7.4.1.1.120 integer 2", &["dhcp-snooping.vlans = 110"])]
+#[case::no_vlan("4.1.1.110 integer 2\n1.3.6.1.4.1.32473.7.4.1.1.120 integer 2", &["dhcp-snooping.vlans = none"])]
 // The interface of a VLAN is no port.
 #[case::no_port("2.1.2.7 integer 1", &[])]
 fn settings(#[case] line: &str, #[case] expected: &[&str]) {
-    let switch = read(&format!("1.3.6.1.4.1.64512.7.{line}"));
+    let switch = read(&format!("1.3.6.1.4.1.32473.7.{line}"));
     assert_eq!(told(&switch), expected);
     assert!(switch.unread().is_empty(), "{:?}", switch.unread());
 }
@@ -82,27 +82,27 @@ fn settings(#[case] line: &str, #[case] expected: &[&str]) {
 #[case::vlan("4.1.1.4095 integer 1")]
 #[case::scalar("3.1.1 integer 1")]
 fn what_is_not_as_the_dialect_says_is_told(#[case] line: &str) {
-    let switch = read(&format!("1.3.6.1.4.1.64512.7.{line}"));
+    let switch = read(&format!("1.3.6.1.4.1.32473.7.{line}"));
     assert_eq!(told(&switch), Vec::<String>::new());
     assert_eq!(switch.unread().len(), 1);
 }
 
 #[test]
 fn facts_of_rows() {
-    let switch = read("1.3.6.1.4.1.64512.7.2.1.5.1001 counter32 7");
+    let switch = read("1.3.6.1.4.1.32473.7.2.1.5.1001 counter32 7");
     assert_eq!(facts(&switch, "counters"), ["port=1/1 violations=7"]);
     let row = "3.110.2.0.94.16.0.1";
     let switch = read(&format!(
-        "1.3.6.1.4.1.64512.7.5.1.1.{row} address 192.0.2.7\n1.3.6.1.4.1.64512.7.5.1.2.{row} gauge32 3600"
+        "1.3.6.1.4.1.32473.7.5.1.1.{row} address 192.0.2.7\n1.3.6.1.4.1.32473.7.5.1.2.{row} gauge32 3600"
     ));
     assert_eq!(facts(&switch, "binding"), ["address=02:00:5e:10:00:01 ip=192.0.2.7 vlan=110 port=1/3 lease=1 h"]);
 }
 
 #[rstest]
-#[case("1.3.6.1.4.1.64512.7.1", true)]
-#[case("1.3.6.1.4.1.64512.7", true)]
-#[case("1.3.6.1.4.1.64512.77", false)]
-#[case("1.3.6.1.4.1.64512", false)]
+#[case("1.3.6.1.4.1.32473.7.1", true)]
+#[case("1.3.6.1.4.1.32473.7", true)]
+#[case("1.3.6.1.4.1.32473.77", false)]
+#[case("1.3.6.1.4.1.32473", false)]
 fn systems(#[case] identifier: &str, #[case] is: bool) {
     let source = Source::of("a.walk", format!("1.3.6.1.2.1.1.2.0 = OID: .{identifier}\n"));
     let system = walk::system_of(&source).unwrap();

@@ -86,7 +86,11 @@ impl Secrets for Word {
     }
 
     fn environment(&self, name: &str) -> Option<SecretString> {
-        (name == "WORD").then(|| SecretString::from(self.0.clone()))
+        match name {
+            "WORD" => Some(SecretString::from(self.0.clone())),
+            "COMMUNITY" => Some(SecretString::from("public".to_owned())),
+            _ => None,
+        }
     }
 }
 

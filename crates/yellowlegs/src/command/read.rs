@@ -6,7 +6,8 @@ use std::process::ExitCode;
 use jiff::Timestamp;
 use yellowlegs_core::finding::UnreadRow;
 use yellowlegs_core::model::Switch;
-use yellowlegs_core::resolve::{Resolved, resolve};
+use yellowlegs_core::resolve::{Resolved, State, resolve};
+use yellowlegs_core::walk;
 
 use super::moment;
 use crate::args::{Loudness, Read};
@@ -40,7 +41,7 @@ pub(super) fn run(args: &Read, loudness: Loudness) -> Result<ExitCode, Failure> 
 }
 
 /// A switch's folder with all that is in it; a text of state with the configuration beside it; a record; or one
-/// configuration alone.
+/// configuration, or walk, alone.
 fn read(
     root: &Root,
     path: &Path,
@@ -60,12 +61,13 @@ fn read(
                 "name a switch's folder or a file",
             ));
         }
-        return Ok(one(config(&root.dir, path, loaded)));
+        return Ok(one(config(&root.dir, path, loaded, as_of)));
     };
     if let (Layout::Folder(parts), false) = (&mut found.layout, path.is_dir()) {
         parts.state.retain(|state| state == path);
-        if parts.state.is_empty() {
-            return Ok(one(config(&root.dir, path, loaded)));
+        parts.walks.retain(|walk| walk == path);
+        if parts.state.is_empty() && parts.walks.is_empty() {
+            return Ok(one(config(&root.dir, path, loaded, as_of)));
         }
         parts.saved.clear();
     }
@@ -80,11 +82,18 @@ fn one(read: Result<Resolved, Unreadable>) -> (Option<Resolved>, Vec<Unreadable>
     }
 }
 
-fn config(root: &Path, path: &Path, loaded: &Loaded) -> Result<Resolved, Unreadable> {
+fn config(root: &Path, path: &Path, loaded: &Loaded, as_of: Timestamp) -> Result<Resolved, Unreadable> {
     let source = fleet::source_of(root, path)?;
-    let dialect = fleet::recognise(&source, loaded)?;
-    let name = path.parent().and_then(Path::file_name).map(|n| n.to_string_lossy().into_owned());
-    Ok(resolve(name.unwrap_or_default(), &dialect, source))
+    let name = path.parent().and_then(Path::file_name).map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+    match fleet::recognise(&source, loaded) {
+        Ok(dialect) => Ok(resolve(name, &dialect, source)),
+        // In no dialect, and yet no text of nobody: what an agent answered.
+        Err(_) if walk::is_walk(&source) => {
+            let state = State { walks: vec![source], as_of, ..State::default() };
+            Ok(fleet::walked(&name, loaded, &state).0)
+        }
+        Err(failed) => Err(failed),
+    }
 }
 
 /// A file that could not be read, on standard error.

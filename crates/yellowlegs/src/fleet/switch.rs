@@ -77,7 +77,9 @@ pub(crate) fn read_switch(root: &Path, found: &Found, loaded: &Loaded, as_of: Ti
                 is_walk
             });
             if parts.is_walk_alone() {
-                return (walked(found, loaded, &state), unreadable);
+                // One that is no walk was told above.
+                let read = (!state.walks.is_empty()).then(|| walked(&found.name, loaded, &state));
+                return (read, unreadable);
             }
             folder(root, found, &parts.running, loaded, &state).map(|(resolved, dialect)| {
                 let (saved, failed) = saved_copy(root, found, &parts.saved, loaded, &dialect);
@@ -96,13 +98,11 @@ pub(crate) fn read_switch(root: &Path, found: &Found, loaded: &Loaded, as_of: Ti
 }
 
 /// A switch that is known by its walk alone; the dialect is that of its system, where one names it.
-fn walked(found: &Found, loaded: &Loaded, state: &State) -> Option<(Resolved, Option<Arc<Dialect>>)> {
-    // None that is one at all was told above.
-    (!state.walks.is_empty()).then_some(())?;
+pub(crate) fn walked(name: &str, loaded: &Loaded, state: &State) -> (Resolved, Option<Arc<Dialect>>) {
     let system = state.walks.iter().find_map(|source| walk::system_of(source));
     let of = |dialect: &&Arc<Dialect>| system.as_ref().is_some_and(|system| walk::is_of(dialect, system));
     let dialect = loaded.dialects.iter().find(of).cloned();
-    Some((resolve_walked(found.name.as_str(), dialect.as_ref(), state), dialect))
+    (resolve_walked(name, dialect.as_ref(), state), dialect)
 }
 
 fn no_walk(source: &Source) -> Unreadable {
