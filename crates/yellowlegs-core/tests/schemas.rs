@@ -166,6 +166,37 @@ fn table(required: &[&str], properties: &Value) -> Value {
     json!({"type": "object", "additionalProperties": false, "required": required, "properties": properties})
 }
 
+/// How one talks to a switch.
+fn session() -> Value {
+    let (text, flag) = (json!({"type": "string"}), json!({"type": "boolean"}));
+    let texts = json!({"anyOf": [{"type": "string"}, {"type": "array", "items": {"type": "string"}}]});
+    let many = |items: Value| json!({"type": "array", "items": items});
+    let answers = json!({"enum": ["user", "password", "raise", "enter"]});
+    table(
+        &["prompt", "command"],
+        &json!({
+                "prompt": texts, "errors": texts, "paging-off": texts, "more": texts, "turn": text,
+                "login": many(table(&["asks", "answer"], &json!({"asks": text, "answer": answers}))),
+                "raise": table(&["send"], &json!({"send": text, "asks": text, "prompt": texts})),
+                "command": many(table(&["send", "file"], &json!({"send": text, "file": text, "optional": flag})))}),
+    )
+}
+
+/// The objects of a platform.
+fn objects(fact: &Value) -> Value {
+    let (text, positive) = (json!({"type": "string"}), json!({"type": "integer", "minimum": 1}));
+    let texts = json!({"anyOf": [{"type": "string"}, {"type": "array", "items": {"type": "string"}}]});
+    let many = |items: Value| json!({"type": "array", "items": items});
+    let gives = table(
+        &["column"],
+        &json!({
+            "column": {"type": "integer", "minimum": 0}, "sets": text, "adds": text, "field": text, "times": positive, "per": positive,
+            "unit": {"enum": ["pps", "kbps", "%", "packets/min"]}, "words": {"type": "object"}}),
+    );
+    let row = json!({"entry": text, "index": texts, "fact": fact, "gives": many(gives)});
+    table(&[], &json!({"system": texts, "objects": many(table(&["entry", "gives"], &row))}))
+}
+
 fn dialect_schema() -> Value {
     let text = json!({"type": "string"});
     let flag = json!({"type": "boolean"});
@@ -257,18 +288,8 @@ fn dialect_schema() -> Value {
             "write": table(&[], &json!({
                 "save": texts, "leave": text, "stations": words(&["colon", "dash", "dotted", "bare"]),
                 "never": by_setting(|_| json!({"type": "string"}))})),
-            "session": table(&["prompt", "command"], &json!({
-                "prompt": texts, "errors": texts, "paging-off": texts, "more": texts, "turn": text,
-                "login": many(table(&["asks", "answer"], &json!({"asks": text, "answer": words(&["user", "password", "raise", "enter"])}))),
-                "raise": table(&["send"], &json!({"send": text, "asks": text, "prompt": texts})),
-                "command": many(table(&["send", "file"], &json!({"send": text, "file": text, "optional": flag})))})),
-            "walk": table(&[], &json!({
-                "system": texts,
-                "objects": many(table(&["entry", "gives"], &json!({
-                    "entry": text, "index": texts, "fact": fact,
-                    "gives": many(table(&["column"], &json!({
-                        "column": {"type": "integer", "minimum": 0}, "sets": text, "adds": text, "field": text, "times": {"type": "integer", "minimum": 1}, "per": {"type": "integer", "minimum": 1},
-                        "unit": words(&["pps", "kbps", "%", "packets/min"]), "words": {"type": "object"}})))})))})),
+            "session": session(),
+            "walk": objects(&fact),
             "example": many(table(&["text"], &json!({
                 "text": text, "unread": {"type": "integer", "minimum": 0}, "expect": {"type": "object"}, "state": text,
                 "facts": many(json!({"type": "object"})), "as-of": text}))),

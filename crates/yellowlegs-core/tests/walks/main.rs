@@ -10,6 +10,7 @@ mod own;
 mod standards;
 mod text;
 
+use std::fmt::Write as _;
 use std::sync::Arc;
 
 use yellowlegs_core::model::{Origin, SettingId, Switch};
@@ -23,10 +24,11 @@ fn ports() -> String {
     let mut text = String::new();
     for port in 1..=4 {
         let interface = 1000 + port;
-        text.push_str(&format!(
+        _ = write!(
+            text,
             "1.3.6.1.2.1.2.2.1.2.{interface} octets \"berth {port}\"\n1.3.6.1.2.1.2.2.1.3.{interface} integer 6\n\
              1.3.6.1.2.1.31.1.1.1.1.{interface} octets \"1/{port}\"\n1.3.6.1.2.1.17.1.4.1.2.{port} integer {interface}\n"
-        ));
+        );
     }
     text + "1.3.6.1.2.1.2.2.1.2.7 octets \"pool 110\"\n1.3.6.1.2.1.2.2.1.3.7 integer 136\n1.3.6.1.2.1.31.1.1.1.1.7 octets \"pool110\"\n"
 }

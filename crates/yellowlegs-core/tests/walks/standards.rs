@@ -1,5 +1,7 @@
 //! What the objects of the standards mean.
 
+use std::fmt::Write as _;
+
 use rstest::rstest;
 
 use crate::{alone, facts, ports, remarks, told};
@@ -39,7 +41,8 @@ fn settings(#[case] lines: &str, #[case] expected: &[&str]) {
 fn members(of: &[(u16, u8, u8)], more: &str) -> String {
     let mut text = ports();
     for (vlan, egress, untagged) in of {
-        text += &format!(
+        _ = write!(
+            text,
             "1.3.6.1.2.1.17.7.1.4.3.1.2.{vlan} hex {egress:02x}\n1.3.6.1.2.1.17.7.1.4.3.1.4.{vlan} hex {untagged:02x}\n"
         );
     }
