@@ -1,5 +1,6 @@
 //! The totals of a fleet: everything a report says after its findings.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
@@ -47,9 +48,13 @@ pub struct Levels {
 }
 
 impl SwitchRow {
-    /// What it was read by, in a word.
-    pub fn read_by(&self) -> &str {
-        self.dialect.as_deref().unwrap_or(if self.walk { "walk" } else { "record" })
+    /// What it was read by, in a word or two.
+    pub fn read_by(&self) -> Cow<'_, str> {
+        match (self.dialect.as_deref(), self.walk) {
+            (Some(dialect), true) => Cow::Owned(format!("{dialect} by its walk")),
+            (None, true) => Cow::Borrowed("walk"),
+            (dialect, false) => Cow::Borrowed(dialect.unwrap_or("record")),
+        }
     }
 }
 

@@ -68,28 +68,31 @@ pub(super) struct Object {
 pub(super) struct Objects {
     arcs: Vec<u32>,
     all: Vec<Object>,
+    /// The last value is a text whose second quote has not come.
+    is_open: bool,
 }
 
 impl Objects {
-    pub(super) fn push(&mut self, arcs: &[u32], object: Object) {
+    pub(super) fn push(&mut self, arcs: &[u32], object: Object, text: &str) {
+        let value = object.value.of(text);
+        self.is_open = value.strip_prefix('"').is_some_and(|inner| !closes(inner));
         let of = (self.arcs.len() as u32, arcs.len() as u8);
         self.arcs.extend_from_slice(arcs);
         self.all.push(Object { of, ..object });
     }
 
     /// Whether a line goes on with the last value: a quote is open, or more hexadecimal digits follow.
-    pub(super) fn last_takes(&self, line: &str, text: &str) -> bool {
-        let Some(last) = self.all.last() else { return false };
-        let value = last.value.of(text);
-        if value.starts_with('"') {
-            return !is_closed(value);
+    pub(super) fn last_takes(&self, line: &str) -> bool {
+        if self.is_open {
+            return true;
         }
         let is_pair = |word: &str| word.len() == 2 && word.bytes().all(|byte| byte.is_ascii_hexdigit());
-        last.kind == Some(Type::Hex) && line.split_whitespace().all(is_pair)
+        self.all.last().is_some_and(|last| last.kind == Some(Type::Hex)) && line.split_whitespace().all(is_pair)
     }
 
-    /// The last value ends here.
-    pub(super) fn goes_on(&mut self, end: usize) {
+    /// The last value goes on with a line and ends with it, here.
+    pub(super) fn goes_on(&mut self, line: &str, end: usize) {
+        self.is_open = self.is_open && !closes(line);
         if let Some(last) = self.all.last_mut() {
             last.value.end = end;
         }
@@ -136,6 +139,13 @@ impl Objects {
         self.all.iter().skip(from).map_while(move |object| Some((self.arcs_of(object).strip_prefix(prefix)?, object)))
     }
 
+    /// How many objects are below an identifier.
+    pub(super) fn count_below(&self, prefix: &[u32]) -> usize {
+        let from = self.all.partition_point(|object| self.arcs_of(object) < prefix);
+        let behind = self.all.get(from..).unwrap_or_default();
+        behind.partition_point(|object| self.arcs_of(object).starts_with(prefix))
+    }
+
     /// An object by what it is and which.
     pub(super) fn at(&self, prefix: &[u32], index: &[u32]) -> Option<&Object> {
         let wanted = || prefix.iter().chain(index);
@@ -146,8 +156,12 @@ impl Objects {
 
 /// Whether a quoted text has its second quote.
 fn is_closed(value: &str) -> bool {
+    closes(value.get(1..).unwrap_or_default())
+}
+
+/// Whether the second quote stands in what follows the first.
+fn closes(inner: &str) -> bool {
     let mut escaped = false;
-    let inner = value.get(1..).unwrap_or_default();
     inner.chars().any(|sign| {
         let closes = sign == '"' && !escaped;
         escaped = sign == '\\' && !escaped;

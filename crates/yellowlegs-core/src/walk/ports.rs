@@ -1,9 +1,11 @@
 //! Which interfaces are ports of the switch, and by which of its numbers each is meant: as an interface (RFC 2863), in the bridge (RFC 4188), or as LLDP counts
 //! (IEEE 802.1AB).
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
+use super::objects::Object;
+use super::standard::power::{self, Numbers};
 use super::standard::{bridge, interfaces, neighbours};
 use super::teller::Teller;
 use crate::dialect::Dialect;
@@ -21,6 +23,8 @@ pub(super) struct Ports {
     bridge: BTreeMap<u32, u32>,
     /// Number of LLDP to number of the interface.
     lldp: BTreeMap<u32, u32>,
+    /// What the numbers of power rows count.
+    power: Numbers,
 }
 
 impl Ports {
@@ -34,11 +38,11 @@ impl Ports {
                 ports.bridge.insert(port, number);
             }
         }
-        let is_bridged = |number: u32| ports.bridge.values().any(|interface| *interface == number);
+        let bridged: BTreeSet<u32> = ports.bridge.values().copied().collect();
         for (index, object) in objects.below(interfaces::NAME_OF_OLD).chain(objects.below(interfaces::NAME)) {
             let Some(number) = single(index).filter(|number| !ports.interfaces.contains_key(number)) else { continue };
             let kind = objects.at(interfaces::TYPE, &[number]).and_then(|object| object.number(text));
-            if !kind.map_or_else(|| is_bridged(number), |kind| ETHERNET.contains(&kind)) {
+            if !kind.map_or_else(|| bridged.contains(&number), |kind| ETHERNET.contains(&kind)) {
                 continue;
             }
             let names = [interfaces::NAME, interfaces::NAME_OF_OLD].map(|of| objects.at(of, &[number])?.text(text));
@@ -48,6 +52,7 @@ impl Ports {
             }
         }
         ports.lldp = lldp(teller, &ports.interfaces, &ports.bridge);
+        ports.power = power::numbers(teller, &ports);
         ports
     }
 
@@ -61,9 +66,9 @@ impl Ports {
         self.interfaces.keys().copied()
     }
 
-    /// The numbers of the ports in the bridge.
-    pub(super) fn bridge_numbers(&self) -> impl Iterator<Item = u32> {
-        self.bridge.keys().copied()
+    /// What the numbers of power rows count.
+    pub(super) fn power(&self) -> Numbers {
+        self.power
     }
 
     pub(super) fn of_interface(&self, number: u32) -> Option<&Arc<str>> {
@@ -86,6 +91,17 @@ fn named(names: Vec<String>, dialect: Option<&Dialect>) -> Option<Arc<str>> {
     known.or_else(|| names.into_iter().next().map(Into::into))
 }
 
+/// The interfaces by what a column says of them; none where it says the same of several.
+fn only<T: Ord>(teller: &Teller<'_>, column: &[u32], of: impl Fn(&Object) -> Option<T>) -> BTreeMap<T, Option<u32>> {
+    let mut known = BTreeMap::new();
+    for (index, object) in teller.objects.below(column) {
+        if let ([number], Some(said)) = (index, of(object)) {
+            known.entry(said).and_modify(|known| *known = None).or_insert(Some(*number));
+        }
+    }
+    known
+}
+
 /// LLDP has numbers of its own: what it says of a port's identifier leads to the interface; where it says nothing that does, the number is that of
 /// the bridge, or of the interface.
 fn lldp(
@@ -94,39 +110,26 @@ fn lldp(
     bridge: &BTreeMap<u32, u32>,
 ) -> BTreeMap<u32, u32> {
     let (objects, text) = (teller.objects, teller.text);
-    let named = |of: &[u32], name: &str| {
-        let mut all = objects.below(of).filter(|(_, object)| object.text(text).as_deref() == Some(name));
-        match (all.next(), all.next()) {
-            (Some(([number], _)), None) => Some(*number),
-            _ => None,
-        }
-    };
+    let of_text = |object: &Object| object.text(text);
+    let (aliases, names) = (only(teller, interfaces::ALIAS, of_text), only(teller, interfaces::NAME, of_text));
+    let old_names = only(teller, interfaces::NAME_OF_OLD, of_text);
+    let addresses = only(teller, interfaces::ADDRESS, |object| object.station(text));
+    let by_name = |name: &str| names.get(name).or_else(|| old_names.get(name)).copied().flatten();
     let mut known = BTreeMap::new();
     for (index, object) in objects.below(neighbours::LOCAL_PORT) {
         let [number] = index else { continue };
         let subtype = objects.at(neighbours::LOCAL_PORT_KIND, index).and_then(|object| object.number(text));
         let name = object.text(text).unwrap_or_default();
-        let of_address = || {
-            let wanted = object.station(text)?;
-            let mut all = objects.below(interfaces::ADDRESS).filter(|(_, o)| o.station(text) == Some(wanted));
-            match (all.next(), all.next()) {
-                (Some(([number], _)), None) => Some(*number),
-                _ => None,
-            }
-        };
         let described = || {
             let described = objects.at(neighbours::LOCAL_PORT_TEXT, index)?.text(text)?;
-            named(interfaces::NAME_OF_OLD, &described).or_else(|| named(interfaces::NAME, &described))
+            old_names.get(&described).or_else(|| names.get(&described)).copied().flatten()
         };
         // Subtypes of port identifiers (IEEE 802.1AB, 8.5.3.2).
         let found = match subtype {
-            Some(1) => named(interfaces::ALIAS, &name),
-            Some(3) => of_address(),
-            Some(5) => named(interfaces::NAME, &name).or_else(|| named(interfaces::NAME_OF_OLD, &name)),
-            _ => {
-                let by_name = named(interfaces::NAME, &name).or_else(|| named(interfaces::NAME_OF_OLD, &name));
-                by_name.or_else(|| name.parse().ok().filter(|number| interfaces.contains_key(number)))
-            }
+            Some(1) => aliases.get(&name).copied().flatten(),
+            Some(3) => object.station(text).and_then(|address| addresses.get(&address).copied().flatten()),
+            Some(5) => by_name(&name),
+            _ => by_name(&name).or_else(|| name.parse().ok().filter(|number| interfaces.contains_key(number))),
         };
         if let Some(interface) = found.or_else(described) {
             known.insert(*number, interface);
@@ -135,7 +138,7 @@ fn lldp(
     // Rows of neighbours whose port says nothing of itself.
     let told = objects.below(neighbours::REMOTE_CHASSIS).filter_map(|(index, _)| index.get(1).copied());
     let set = objects.below(neighbours::ADMIN).filter_map(|(index, _)| index.first().copied());
-    for number in told.chain(set).collect::<std::collections::BTreeSet<_>>() {
+    for number in told.chain(set).collect::<BTreeSet<_>>() {
         if known.contains_key(&number) || objects.at(neighbours::LOCAL_PORT, &[number]).is_some() {
             continue;
         }

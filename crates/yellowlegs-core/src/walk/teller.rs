@@ -138,7 +138,7 @@ impl<'t> Teller<'t> {
     fn cut(&mut self) {
         let mut cut = Vec::new();
         for walked in &self.read.walked {
-            let here = self.objects.below(&walked.arcs).count();
+            let here = self.objects.count_below(&walked.arcs);
             if here != walked.count {
                 cut.push((walked.mark, format!("{} objects came when it was walked, {here} are here", walked.count)));
             }

@@ -61,11 +61,11 @@ pub(super) fn read(source: &Source, file: u16) -> WalkText {
         }
         let start = at + (whole.len() - whole.trim_start().len());
         let mark = Mark { file, line: number, offset: start as u32, width: line.len() as u32 };
-        if read.objects.last_takes(line, text) && !begins_object(line) {
-            read.objects.goes_on(start + line.len());
+        if read.objects.last_takes(line) && !begins_object(line) {
+            read.objects.goes_on(line, start + line.len());
         } else if !meta(line, mark, &mut read) {
             match object(line, start, &mut arcs) {
-                Line::Object(kind, value) => read.objects.push(&arcs, Object { kind, value, mark, of: (0, 0) }),
+                Line::Object(kind, value) => read.objects.push(&arcs, Object { kind, value, mark, of: (0, 0) }, text),
                 Line::Nothing => {}
                 Line::Unread => read.unread.push(mark),
             }

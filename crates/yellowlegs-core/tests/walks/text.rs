@@ -1,5 +1,7 @@
 //! One object a line, in every form that is about.
 
+use std::fmt::Write as _;
+
 use rstest::rstest;
 
 use crate::{alone, ports, remarks, told};
@@ -131,4 +133,30 @@ fn parts_that_nothing_reads_are_told() {
 fn what_is_old_is_not_believed(#[case] taken: &str, #[case] believed: bool) {
     let switch = alone(&format!("taken {taken}\n{}1.3.6.1.2.1.2.2.1.7.1001 integer 1\n", ports()));
     assert_eq!(told(&switch), if believed { vec!["1/1 port.enabled = true"] } else { vec![] });
+}
+
+/// What would take hours if each line looked at all before it.
+#[test]
+fn large_walks_take_steps_that_follow_their_length() {
+    let open = format!("1.3.6.1.2.1.1.5.0 octets \"{}", "room\n".repeat(400_000));
+    let switch = alone(&open);
+    assert_eq!((switch.unread().len(), told(&switch).len()), (1, 0));
+    let mut text = String::new();
+    for port in 1..=20_000 {
+        _ = writeln!(
+            text,
+            "1.3.6.1.2.1.2.2.1.2.{port} octets \"gap {port}\"\n1.3.6.1.2.1.2.2.1.3.{port} integer 6\n\
+             1.3.6.1.2.1.17.1.4.1.2.{port} integer {port}\n1.3.6.1.2.1.105.1.1.1.6.1.{port} integer 3\n\
+             1.0.8802.1.1.2.1.3.7.1.2.{port} integer 5\n1.0.8802.1.1.2.1.3.7.1.3.{port} octets \"gap {port}\"\n\
+             walked 1.3.6.1.2.1.105 20000"
+        );
+    }
+    let set = "ff ".repeat(2_500);
+    for vlan in 100..130 {
+        _ = writeln!(text, "1.3.6.1.2.1.17.7.1.4.3.1.2.{vlan} hex {set}\n1.3.6.1.2.1.17.7.1.4.3.1.4.{vlan} hex 00");
+    }
+    let switch = alone(&text);
+    assert_eq!((switch.ports().len(), switch.unread().len()), (20_000, 0));
+    assert_eq!(crate::facts(&switch, "power").len(), 20_000);
+    assert!(told(&switch).contains(&"gap 20000 port.tagged-vlans = 100-129".to_owned()));
 }

@@ -3,6 +3,7 @@
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
+use super::super::ports::Ports;
 use super::super::teller::{Open, Teller};
 use crate::dialect::ObjectForm;
 use crate::model::{Fact, Kind, Value, facts};
@@ -16,24 +17,41 @@ pub(in super::super) const DRAWN: &[u32] = &[1, 3, 6, 1, 2, 1, 105, 1, 3, 1, 1, 
 /// Which of its states supplies: deliveringPower, and none of disabled, searching, fault, test, otherFault.
 const STATES: [(i64, bool); 6] = [(1, false), (2, false), (3, true), (4, false), (5, false), (6, false)];
 
-/// The port of a group and a number. The document leaves open what the number counts: interfaces or ports of the bridge. Where both could be
-/// meant and are not the same, and in a second group, nobody knows.
-pub(super) fn port(teller: &Teller<'_>, group: u32, number: u32) -> Option<Arc<str>> {
+/// What the numbers of rows count. The document leaves that open.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub(in super::super) enum Numbers {
+    /// Interfaces.
+    Interfaces,
+    /// Ports of the bridge.
+    Bridge,
+    /// Both could be meant and are not the same, neither can, or there are several groups: nobody knows.
+    #[default]
+    Unknown,
+}
+
+/// What the numbers of this switch's rows count.
+pub(in super::super) fn numbers(teller: &Teller<'_>, ports: &Ports) -> Numbers {
     let indices = || teller.objects.below(ADMIN).chain(teller.objects.below(DETECTION)).map(|(index, _)| index);
-    if indices().any(|index| index.first() != Some(&group)) {
-        return None;
-    }
+    let groups: BTreeSet<Option<&u32>> = indices().map(<[u32]>::first).collect();
     let all: BTreeSet<u32> = indices().filter_map(|index| index.get(1).copied()).collect();
-    let (interfaces, bridge): (BTreeSet<u32>, BTreeSet<u32>) =
-        (teller.ports.numbers().collect(), teller.ports.bridge_numbers().collect());
-    let by_interface = all.is_subset(&interfaces);
-    let by_bridge = all.is_subset(&bridge);
-    let same = || all.iter().all(|number| teller.ports.of_interface(*number) == teller.ports.of_bridge(*number));
+    let by_interface = all.iter().all(|number| ports.of_interface(*number).is_some());
+    let by_bridge = all.iter().all(|number| ports.of_bridge(*number).is_some());
+    let same = || all.iter().all(|number| ports.of_interface(*number) == ports.of_bridge(*number));
     match (by_interface, by_bridge) {
-        (true, false) => teller.ports.of_interface(number).cloned(),
-        (false, true) => teller.ports.of_bridge(number).cloned(),
-        (true, true) if same() => teller.ports.of_interface(number).cloned(),
-        _ => None,
+        _ if groups.len() != 1 => Numbers::Unknown,
+        (true, true) if !same() => Numbers::Unknown,
+        (true, _) => Numbers::Interfaces,
+        (false, true) => Numbers::Bridge,
+        (false, false) => Numbers::Unknown,
+    }
+}
+
+/// The port of a row.
+pub(super) fn port(teller: &Teller<'_>, number: u32) -> Option<Arc<str>> {
+    match teller.ports.power() {
+        Numbers::Interfaces => teller.ports.of_interface(number).cloned(),
+        Numbers::Bridge => teller.ports.of_bridge(number).cloned(),
+        Numbers::Unknown => None,
     }
 }
 
@@ -46,8 +64,8 @@ fn ports(teller: &mut Teller<'_>) {
     use facts::power as told;
     let mut nobodys = None;
     for (index, object) in teller.objects.below(DETECTION) {
-        let [group, number] = index else { continue };
-        let Some(port) = port(teller, *group, *number) else {
+        let [_, number] = index else { continue };
+        let Some(port) = port(teller, *number) else {
             nobodys.get_or_insert(object.mark);
             continue;
         };

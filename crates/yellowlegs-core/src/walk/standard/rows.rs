@@ -98,7 +98,7 @@ pub(super) fn tell(teller: &mut Teller<'_>) {
                 (Of::Interface, [number]) => teller.ports.of_interface(*number).cloned().map(SaidOf::Port),
                 (Of::BridgePort, [number]) => teller.ports.of_bridge(*number).cloned().map(SaidOf::Port),
                 (Of::LldpPort, [number]) => teller.ports.of_lldp(*number).cloned().map(SaidOf::Port),
-                (Of::PowerPort, [group, number]) => power::port(teller, *group, *number).map(SaidOf::Port),
+                (Of::PowerPort, [_, number]) => power::port(teller, *number).map(SaidOf::Port),
                 _ => None,
             };
             // What is no port of the switch, as the interface of a VLAN is none, is nothing that is judged.

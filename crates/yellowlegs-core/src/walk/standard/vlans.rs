@@ -26,6 +26,12 @@ fn members(octets: &[u8]) -> impl Iterator<Item = u32> {
     bits.filter(|(_, is_in)| *is_in).map(|(at, _)| at as u32 + 1)
 }
 
+/// Whether a port is in a set.
+fn is_member(octets: &[u8], port: u32) -> bool {
+    let at = port as usize - 1;
+    octets.get(at / 8).is_some_and(|octet| octet & 0x80 >> (at % 8) != 0)
+}
+
 pub(super) fn tell(teller: &mut Teller<'_>) {
     names(teller);
     let is_static = teller.objects.below(EGRESS).next().is_some();
@@ -51,7 +57,7 @@ pub(super) fn tell(teller: &mut Teller<'_>) {
                 mark: object.mark,
             };
             let (_, membership) = of.entry(Arc::clone(name)).or_insert_with(|| (port, none()));
-            let is_plain = members(&plain).any(|other| other == port);
+            let is_plain = is_member(&plain, port);
             if is_plain { membership.untagged.insert(vlan) } else { membership.tagged.insert(vlan) }
         }
     }
@@ -64,8 +70,10 @@ pub(super) fn tell(teller: &mut Teller<'_>) {
     }
     // Where a set is not understood no port's membership is known.
     if is_whole {
+        let announced = announced(teller);
         for (number, membership) in of.into_values() {
-            port(teller, number, &membership, &known);
+            let phones = announced.get(&membership.port).copied();
+            port(teller, number, &membership, phones, &known);
             teller.told.members.push(membership);
         }
         teller.told.vlans = known;
@@ -99,14 +107,14 @@ fn ports(teller: &mut Teller<'_>, object: Option<&Object>) -> Option<Vec<u8>> {
 
 /// What a port's membership comes to. A port with one VLAN tagged beside an untagged one may be a trunk or have a phone: only an announcement to
 /// phones tells, and without one the mode stays open.
-fn port(teller: &mut Teller<'_>, number: u32, membership: &Membership, known: &VlanSet) {
+fn port(teller: &mut Teller<'_>, number: u32, membership: &Membership, phones: Option<VlanId>, known: &VlanSet) {
     let Membership { port, tagged, untagged, mark } = membership;
     let vlan = ObjectForm::plain(Kind::Vlan);
     let open = Open { setting: Some(settings::ACCESS_VLAN.id), port: Some(port), ..Open::default() };
     let object = teller.objects.at(UNTAGGED_IN, &[number]);
     let without_tag = object.and_then(|object| Some((teller.value(object, &vlan, open)?, object.mark)));
     let mode = |mode: Mode| Value::Choice { set: Mode::SET, index: mode.index() };
-    let phone = tagged.single().filter(|vlan| announced(teller, port) == Some(*vlan));
+    let phone = tagged.single().filter(|vlan| phones == Some(*vlan));
     if tagged.is_empty() || phone.is_some() {
         teller.say_of_members(port, settings::MODE.id, mode(Mode::Access), *mark);
         let access = without_tag.or_else(|| Some((Value::Vlan(Some(untagged.single()?)), *mark)));
@@ -129,12 +137,16 @@ fn port(teller: &mut Teller<'_>, number: u32, membership: &Membership, known: &V
     }
 }
 
-/// The VLAN that is announced to phones on a port.
-fn announced(teller: &Teller<'_>, port: &Arc<str>) -> Option<VlanId> {
+/// The VLANs that are announced to phones, by port.
+fn announced(teller: &Teller<'_>) -> BTreeMap<Arc<str>, VlanId> {
     let first = [MED_LOCAL_POLICY, &[POLICY[0]]].concat();
-    let mut rows = teller
-        .objects
-        .below(&first)
-        .filter(|(index, _)| index.first().and_then(|number| teller.ports.of_lldp(*number)) == Some(port));
-    rows.find_map(|(_, object)| VlanId::new(object.number(teller.text)?).ok())
+    let mut of = BTreeMap::new();
+    for (index, object) in teller.objects.below(&first) {
+        let port = index.first().and_then(|number| teller.ports.of_lldp(*number));
+        let vlan = object.number(teller.text).and_then(|number| VlanId::new(number).ok());
+        if let (Some(port), Some(vlan)) = (port, vlan) {
+            of.entry(Arc::clone(port)).or_insert(vlan);
+        }
+    }
+    of
 }

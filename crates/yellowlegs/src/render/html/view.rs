@@ -269,7 +269,7 @@ impl Switch {
         let about = row.map_or_else(String::new, |row| {
             format!(
                 "{}, {} ports, {violating} violating; {} of {} lines not understood",
-                row.read_by(),
+                &row.read_by(),
                 row.ports,
                 row.unread_lines,
                 row.lines
