@@ -291,7 +291,7 @@ fn dialect_schema() -> Value {
             "session": session(),
             "walk": objects(&fact),
             "example": many(table(&["text"], &json!({
-                "text": text, "unread": {"type": "integer", "minimum": 0}, "expect": {"type": "object"}, "state": text,
+                "text": text, "unread": {"type": "integer", "minimum": 0}, "expect": {"type": "object"}, "state": text, "walk": text,
                 "facts": many(json!({"type": "object"})), "as-of": text}))),
         },
         "$defs": {"settings": by_setting(written), "defaults": by_feature()},

@@ -11,7 +11,7 @@ use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::model::Oid;
 use yellowlegs_core::walk::{self, WalkedValue};
 
-use crate::credential::{Credential, Secrets, password};
+use crate::credential::{Credential, Secrets, of_account, password};
 use crate::entries::{Cipher, Entry, Hash, Known, SnmpWay};
 use crate::fault::{Fault, Step};
 
@@ -128,7 +128,7 @@ async fn auth(entry: &Entry, way: &SnmpWay, secrets: &Arc<dyn Secrets>) -> Resul
             Ok(Auth::v2c(word.expose_secret().as_bytes().to_vec()))
         }
         Known::User { user, hash, cipher, authentication, privacy } => {
-            let own = secret(authentication, &of_user(user), secrets).await?;
+            let own = secret(authentication, &of_account(user), secrets).await?;
             let hidden = if authentication == privacy {
                 own.clone()
             } else {
@@ -146,11 +146,6 @@ async fn auth(entry: &Entry, way: &SnmpWay, secrets: &Arc<dyn Secrets>) -> Resul
             })
         }
     }
-}
-
-/// What is asked for, for a user.
-pub(crate) fn of_user(user: &str) -> String {
-    crate::credential::of_account(user)
 }
 
 async fn secret(credential: &Credential, what: &str, secrets: &Arc<dyn Secrets>) -> Result<SecretString, Fault> {

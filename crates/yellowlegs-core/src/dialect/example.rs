@@ -17,6 +17,8 @@ pub struct Example {
     pub expect: Vec<Expected>,
     /// A text of state, and the facts it is to tell.
     pub state: Option<String>,
+    /// What its management agent answers.
+    pub walk: Option<String>,
     /// Each with the fields that matter.
     pub facts: Vec<ExpectedFact>,
     /// What moments without a year are settled by.
@@ -51,6 +53,7 @@ pub struct Expected {
 pub(super) fn read(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Option<Example> {
     let text = table.required_text("text");
     let state = table.text("state").map(|i| i.value.to_owned());
+    let walk = table.text("walk").map(|i| i.value.to_owned());
     let as_of = table.time_text("as-of").and_then(|i| i.value.parse().ok());
     let facts = table.tables("facts").iter().filter_map(|fact| expected_fact(doc, fact)).collect();
     let unread = table.integer("unread").and_then(|i| usize::try_from(i.value).ok());
@@ -63,7 +66,7 @@ pub(super) fn read(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Option<Example
     }
     table.finish();
     let text = text?;
-    Some(Example { text: text.value.to_owned(), unread, expect, state, facts, as_of, spot: text.spot })
+    Some(Example { text: text.value.to_owned(), unread, expect, state, walk, facts, as_of, spot: text.spot })
 }
 
 /// `{ fact = "station", vlan = 110 }`

@@ -29,8 +29,11 @@ pub fn run_examples(dialect: &Arc<Dialect>) -> Vec<Failed> {
 
 fn run(dialect: &Arc<Dialect>, example: &Example) -> Vec<Failed> {
     let source = Arc::new(Source::of("example", example.text.as_str()));
-    let texts = example.state.iter().map(|text| Arc::new(Source::of("state", text.as_str()))).collect();
-    let state = State { texts, as_of: example.as_of.unwrap_or_default(), ..State::default() };
+    let beside = |name: &str, text: &Option<String>| {
+        text.iter().map(|text| Arc::new(Source::of(name, text.as_str()))).collect::<Vec<_>>()
+    };
+    let (texts, walks) = (beside("state", &example.state), beside("walk", &example.walk));
+    let state = State { texts, walks, as_of: example.as_of.unwrap_or_default(), ..State::default() };
     let resolved = resolve_with("example", dialect, source, &state);
     let mut failed: Vec<Failed> = Vec::new();
     for expected in &example.expect {

@@ -39,7 +39,7 @@ pub(super) struct Open<'o> {
 
 impl<'t> Teller<'t> {
     pub(super) fn new(text: &'t str, read: &'t WalkText, dialect: Option<&Dialect>) -> Self {
-        let mut roots: Vec<Vec<u32>> = ROOTS_OF_READ.iter().map(|root| root.to_vec()).collect();
+        let mut roots: Vec<Vec<u32>> = standard::ROOTS.iter().map(|root| root.to_vec()).collect();
         let own = dialect.into_iter().flat_map(|dialect| &dialect.objects().tables);
         roots.extend(own.map(|table| table.entry.arcs().to_vec()));
         let told = Walk { objects: read.objects.len(), lines: read.lines, ..Walk::default() };
@@ -187,9 +187,6 @@ impl<'t> Teller<'t> {
         self.remark(None, text);
     }
 }
-
-/// What is read besides the parts that are gathered.
-const ROOTS_OF_READ: &[&[u32]] = standard::ROOTS;
 
 /// What an object's value is by a form.
 fn value(object: &Object, text: &str, form: &ObjectForm, ports: &Ports) -> Option<Value> {

@@ -76,7 +76,7 @@ pub(super) fn read(source: &Source, file: u16) -> WalkText {
 }
 
 /// Whether a line begins with an identifier of several parts.
-fn begins_object(line: &str) -> bool {
+pub(super) fn begins_object(line: &str) -> bool {
     let first = line.split(|sign: char| !is_of_oid(sign)).next().unwrap_or_default();
     first.contains('.') && read_arcs(first, &mut Vec::new()).is_some_and(|arcs| arcs > 2)
 }
