@@ -207,6 +207,7 @@ fn lines_that_are_said_to_be_about_nothing_leave_nothing_open() {
 
 #[rstest]
 #[case::second(&format!("{RIGHT}{}", RIGHT.replace("sw1", "sw2")), Torn::Second)]
+#[case::at_once(&RIGHT.replacen("sockets", "shingle 4 unit sw2\nsockets", 1), Torn::Second)]
 #[case::twice(&format!("{RIGHT}{RIGHT}"), Torn::Second)]
 #[case::of_another(&RIGHT.replace("sw1", "sw99"), Torn::OtherSwitch)]
 #[case::across(&RIGHT.replace("sockets 1.1..1.3", "sockets 1.1..3.3"), Torn::Range)]

@@ -22,8 +22,7 @@ pub(super) fn place(facts: &mut [Fact]) {
         let mut rows = rows.into_iter().flatten().filter(fits);
         // Heard in two places it is nobody's.
         if let (Some((_, port)), None) = (rows.next(), rows.next()) {
-            claim.fields.resize(claim.fields.len().max(at + 1), None);
-            claim.fields[at] = Some(port.clone());
+            claim.fields.get_mut(at).into_iter().for_each(|field| *field = Some(port.clone()));
         }
     }
 }

@@ -75,6 +75,35 @@ fn what_does_not_go_together(#[case] when: &str) {
     assert_eq!(told.iter().map(|(line, _)| *line).collect::<Vec<_>>(), [4], "{told:?}");
 }
 
+/// The steps that are told of an expression that takes too many.
+fn steps(when: &str) -> u64 {
+    let told = refused(&rule("house/odd", when));
+    let (_, rest) =
+        told.first().and_then(|(_, says)| says.split_once("may take ")).unwrap_or_else(|| panic!("{told:?}"));
+    rest.split(' ').next().and_then(|number| number.parse().ok()).unwrap_or_else(|| panic!("{told:?}"))
+}
+
+/// A loop counts as often as its list may be long: 4,094 where it is of VLANs, 1,024 of anything else, as long as it is where it is written out.
+#[test]
+fn loops_count_as_often_as_their_lists_may_be_long() {
+    let twice =
+        |outer: &str| steps(&format!("{outer}.all(a, port.tagged_vlans.all(b, port.tagged_vlans.all(c, b == c)))"));
+    let (one, two, three) = (twice("[1]"), twice("[1, 2]"), twice("[1, 2, 3]"));
+    // What one turn of the outer loop costs; a list written out costs a step more for each element besides.
+    let turn = two - one - 1;
+    assert_eq!(three - two - 1, turn);
+    let (vlans, filtered) = (twice("port.tagged_vlans"), twice("port.tagged_vlans.filter(v, v > 1)"));
+    let others = twice("port_security.written_stations");
+    eprintln!(
+        "{one} {two} {three} {turn} {vlans} {filtered} {others} {} {}",
+        vlans - turn * 4094,
+        others - turn * 1024
+    );
+    // Around the turns: the list, what is begun with, and what comes of it.
+    assert_eq!((vlans, others), (4_094 * turn + 3, 1_024 * turn + 3));
+    assert!(filtered > vlans, "{filtered} {vlans}");
+}
+
 /// Loops over a filtered list are as long as the list may be.
 #[rstest]
 #[case("port.tagged_vlans.filter(v, v > 1).all(v, v < 4000)", true)]
