@@ -44,8 +44,10 @@ pub struct Membership {
     pub untagged: VlanSet,
     /// Those whose frames leave it with one.
     pub tagged: VlanSet,
-    /// The line.
+    /// The line of the first of them.
     pub mark: Mark,
+    /// The line of the first that is tagged.
+    pub tagged_mark: Option<Mark>,
 }
 
 /// A walk, read.

@@ -81,6 +81,11 @@ fn a_port_with_a_phone_announces_its_vlan(#[case] announced: &str, #[case] expec
     let told = told(&switch);
     let of_vlans: Vec<&String> = told.iter().filter(|told| told.starts_with("1/1 port.")).collect();
     assert_eq!(of_vlans, expected.iter().collect::<Vec<_>>());
+    if announced == "120" {
+        let slot = switch.slot(Some(0), yellowlegs_core::model::SettingId::by_name("port.voice-vlan").unwrap());
+        let line = switch.quote(slot.mark.unwrap()).unwrap().text;
+        assert_eq!(line, "1.3.6.1.2.1.17.7.1.4.3.1.2.120 hex 80");
+    }
     let voice: Vec<&String> = told.iter().filter(|told| told.starts_with("1/1 voice.")).collect();
     let vlan = format!("1/1 voice.announced-vlan = {announced}");
     assert_eq!(voice, ["1/1 voice.announcement = tagged", &vlan, "1/1 voice.priority = 5", "1/1 voice.dscp = 46"]);

@@ -55,10 +55,16 @@ pub(super) fn tell(teller: &mut Teller<'_>) {
                 untagged: VlanSet::default(),
                 tagged: VlanSet::default(),
                 mark: object.mark,
+                tagged_mark: None,
             };
             let (_, membership) = of.entry(Arc::clone(name)).or_insert_with(|| (port, none()));
             let is_plain = is_member(&plain, port);
-            if is_plain { membership.untagged.insert(vlan) } else { membership.tagged.insert(vlan) }
+            if is_plain {
+                membership.untagged.insert(vlan);
+            } else {
+                membership.tagged.insert(vlan);
+                membership.tagged_mark.get_or_insert(object.mark);
+            }
         }
     }
     if known.is_empty() {
@@ -108,7 +114,8 @@ fn ports(teller: &mut Teller<'_>, object: Option<&Object>) -> Option<Vec<u8>> {
 /// What a port's membership comes to. A port with one VLAN tagged beside an untagged one may be a trunk or have a phone: only an announcement to
 /// phones tells, and without one the mode stays open.
 fn port(teller: &mut Teller<'_>, number: u32, membership: &Membership, phones: Option<VlanId>, known: &VlanSet) {
-    let Membership { port, tagged, untagged, mark } = membership;
+    let Membership { port, tagged, untagged, mark, tagged_mark } = membership;
+    let with_tag = tagged_mark.unwrap_or(*mark);
     let vlan = ObjectForm::plain(Kind::Vlan);
     let open = Open { setting: Some(settings::ACCESS_VLAN.id), port: Some(port), ..Open::default() };
     let object = teller.objects.at(UNTAGGED_IN, &[number]);
@@ -121,10 +128,10 @@ fn port(teller: &mut Teller<'_>, number: u32, membership: &Membership, phones: O
         if let Some((value, mark)) = access {
             teller.say_of_members(port, settings::ACCESS_VLAN.id, value, mark);
         }
-        teller.say_of_members(port, settings::VOICE_VLAN.id, Value::Vlan(phone), *mark);
+        teller.say_of_members(port, settings::VOICE_VLAN.id, Value::Vlan(phone), with_tag);
     } else if tagged.len() > 1 || untagged.is_empty() {
         teller.say_of_members(port, settings::MODE.id, mode(Mode::Trunk), *mark);
-        teller.say_of_members(port, settings::TAGGED_VLANS.id, Value::Vlans(Arc::new(tagged.clone())), *mark);
+        teller.say_of_members(port, settings::TAGGED_VLANS.id, Value::Vlans(Arc::new(tagged.clone())), with_tag);
         // What is taken in without a tag and never leaves so is half a native VLAN: that is not said.
         let native = match &without_tag {
             Some((Value::Vlan(Some(vlan)), _)) => untagged.contains(*vlan) || !known.contains(*vlan),
