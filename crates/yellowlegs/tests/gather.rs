@@ -139,6 +139,15 @@ fn walks_of_others() {
         (report["switches"][0]["switch"].as_str(), report["switches"][0]["ports"].as_u64()),
         (Some("attic"), Some(1))
     );
+    // What the tree makes of a port stands on its page.
+    let tree = ".1.3.6.1.2.1.17.1.4.1.2.3 = INTEGER: 7\n.1.3.6.1.2.1.17.2.7.0 = INTEGER: 3\n.1.3.6.1.2.1.17.2.15.1.3.3 = INTEGER: blocking(2)\n";
+    fleet.write("attic/others.walk", format!("{WALK}{tree}"));
+    let page = fleet.run(&["port", "attic", "berth 7"]);
+    assert!(
+        page.out.contains("  spanning tree: blocking, leads to the root\n    attic/others.walk:7  "),
+        "{}",
+        page.out
+    );
     // Where other files are there, the configuration is missing.
     fleet.write("attic/tables.out", "");
     let missing = fleet.run(&["audit", "attic"]);

@@ -46,7 +46,7 @@ pub use flap::{FlapHistory, Protection, Trip, flaps, trips};
 pub use fleet::{Digest, Digests, EntriesView, FleetJudgement, FleetOutcome, FleetView, FleetViolation, Usage};
 pub use in_force::{InForce, in_force};
 pub use judge::{Judge, Judged, Told};
-pub use page::{FeatureNow, LinkNow, NeighbourNow, PortPage, SettingNow, StationNow};
+pub use page::{FeatureNow, LinkNow, NeighbourNow, PortPage, SettingNow, StationNow, TreeNow};
 pub use reach::{OutOfReach, feature_of, out_of_reach};
 pub use recovery::{Back, Held, held, what_to_do, whom_to_visit};
 pub use repair::{Aim, Case, Mending, Place, Question, Repair, Target, To};

@@ -57,6 +57,20 @@ pub struct LinkNow {
     pub steps: Vec<String>,
     /// The lines that say so.
     pub evidence: Vec<Evidence>,
+    /// What the spanning tree makes of it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub tree: Option<TreeNow>,
+}
+
+/// What the spanning tree makes of a port.
+#[derive(Debug, Serialize)]
+pub struct TreeNow {
+    /// In a word: disabled, blocking, listening, learning, forwarding, broken.
+    pub state: &'static str,
+    /// It leads to the root.
+    pub root: Option<bool>,
+    /// The line that says so.
+    pub evidence: Vec<Evidence>,
 }
 
 /// What a feature does.
@@ -148,7 +162,7 @@ impl PortPage {
             role: role.map(|role| role.name.clone()),
             role_from: port.assigned.map(|assigned| assigned.from),
             faces: role.map(|role| role.faces.word()),
-            link: link(port),
+            link: LinkNow { tree: tree(port), ..link(port) },
             features: in_force(port).into_iter().map(feature).collect(),
             settings: SettingId::of(Scope::Port).map(|id| setting(port, id)).collect(),
             stations: stations(port),
@@ -269,6 +283,14 @@ fn neighbour(fact: &Fact) -> NeighbourNow {
     }
 }
 
+fn tree(port: &PortView<'_>) -> Option<TreeNow> {
+    use facts::tree_port as told;
+    let (switch, fact) = (port.switch(), port.facts(told::FACT).last()?);
+    let line = Evidence::line(EvidenceKind::of_line(switch, fact.mark), switch, fact.mark);
+    let (state, root) = (fact.get(told::STATE)?.word(), fact.get(told::ROOT));
+    Some(TreeNow { state, root, evidence: line.into_iter().collect() })
+}
+
 fn link(port: &PortView<'_>) -> LinkNow {
     let switch = port.switch();
     let status = port.facts(facts::port_status::FACT).last();
@@ -279,6 +301,7 @@ fn link(port: &PortView<'_>) -> LinkNow {
         since: status.and_then(|fact| fact.get(facts::port_status::SINCE)),
         steps,
         evidence: status.and_then(|fact| quoted(fact.mark)).into_iter().collect(),
+        tree: None,
     };
     if let Ok(Some(held)) = held(port) {
         let mut steps = vec![format!("first {}", what_to_do(held.cause))];
@@ -304,6 +327,7 @@ fn link(port: &PortView<'_>) -> LinkNow {
             since: held.since,
             steps,
             evidence: held.lines.into_iter().filter_map(quoted).collect(),
+            tree: None,
         };
     }
     let by_cause = status.and_then(|fact| fact.get(facts::port_status::CAUSE)) == Some(Cause::Administrative);

@@ -153,6 +153,24 @@ choice! {
 }
 
 choice! {
+    /// What the spanning tree lets a port do (RFC 4188, dot1dStpPortState).
+    TreeState {
+        /// It does not run there, or the port is down.
+        Disabled = "disabled",
+        /// Nothing passes.
+        Blocking = "blocking",
+        /// It waits.
+        Listening = "listening",
+        /// It waits, and learns stations.
+        Learning = "learning",
+        /// Everything passes.
+        Forwarding = "forwarding",
+        /// It is broken.
+        Broken = "broken",
+    }
+}
+
+choice! {
     /// What flap protection does with a port.
     FlapSeen {
         /// It counts.
@@ -254,7 +272,7 @@ mod types {
 
     pub(super) use jiff::Timestamp;
 
-    pub(super) use super::{Announcement, Capability, Cause, EventSeen, FlapSeen, Learned, LinkSeen};
+    pub(super) use super::{Announcement, Capability, Cause, EventSeen, FlapSeen, Learned, LinkSeen, TreeState};
     pub(super) use crate::model::{Choices, Milliwatts, Seconds, StationAddress, VlanId};
 }
 
@@ -361,6 +379,11 @@ catalogue! {
         PORT: Option<Arc<str>> = "port", "The port.";
         STATE: LinkSeen = "state", "two-way, one-way, undetermined, no-neighbour, off.";
         NEIGHBOUR: Arc<str> = "neighbour", "Who answers.";
+    }
+    tree_port = "tree-port", "What the spanning tree makes of a port (IEEE 802.1Q, 13)." {
+        PORT: Option<Arc<str>> = "port", "The port.";
+        STATE: TreeState = "state", "disabled, blocking, listening, learning, forwarding, broken.";
+        ROOT: bool = "root", "It leads to the root.";
     }
     flap = "flap", "What flap protection does." {
         PORT: Option<Arc<str>> = "port", "The port.";

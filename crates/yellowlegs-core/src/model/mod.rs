@@ -21,7 +21,9 @@ pub use choice::{
     Protocol, RateUnit, RelayInfo, StormAction, Trust, Unidirectional,
 };
 pub use doubt::{Doubt, DoubtWidth, SettingSet, Torn};
-pub use fact::{Capability, EventSeen, Fact, FactInfo, FactKind, Field, FieldInfo, FlapSeen, Learned, LinkSeen, facts};
+pub use fact::{
+    Capability, EventSeen, Fact, FactInfo, FactKind, Field, FieldInfo, FlapSeen, Learned, LinkSeen, TreeState, facts,
+};
 pub use oid::{MOST_ARCS, Oid};
 pub(crate) use oid::{read_arcs, write_arcs};
 pub use port::{PortName, natural_order, numbered, port_spans};

@@ -282,3 +282,16 @@ fn how_memberships_are_asked_for() {
     assert_eq!(of("vlan.robustness").as_deref(), Some("2"));
     assert_eq!(of("vlan.response-interval"), None);
 }
+
+#[rstest]
+#[case::leads("1.3.6.1.2.1.17.2.7.0 integer 3", 5, &["port=1/3 state=forwarding root=true"])]
+#[case::another("1.3.6.1.2.1.17.2.7.0 integer 1", 2, &["port=1/3 state=blocking root=false"])]
+#[case::the_root_itself("1.3.6.1.2.1.17.2.7.0 integer 0", 4, &["port=1/3 state=learning root=false"])]
+#[case::nobody_says("1.3.6.1.2.1.17.2.2.0 integer 4096", 1, &["port=1/3 state=disabled"])]
+#[case::no_state("1.3.6.1.2.1.17.2.7.0 integer 3", 7, &[])]
+#[case::none("1.3.6.1.2.1.17.2.7.0 integer 3", 0, &[])]
+fn what_the_tree_makes_of_ports(#[case] root: &str, #[case] state: u8, #[case] expected: &[&str]) {
+    let switch = alone(&format!("{}{root}\n1.3.6.1.2.1.17.2.15.1.3.3 integer {state}\n", ports()));
+    assert_eq!(facts(&switch, "tree-port"), expected);
+    assert_eq!(switch.unread().len(), usize::from(expected.is_empty()));
+}

@@ -95,6 +95,11 @@ fn link(out: &mut dyn Write, link: &LinkNow) -> io::Result<()> {
     for (number, step) in link.steps.iter().enumerate() {
         writeln!(out, "  {}. {}", number + 1, clean(step))?;
     }
+    if let Some(tree) = &link.tree {
+        let root = if tree.root == Some(true) { ", leads to the root" } else { "" };
+        writeln!(out, "  spanning tree: {}{root}", tree.state)?;
+        quoted(out, &tree.evidence)?;
+    }
     Ok(())
 }
 

@@ -36,6 +36,8 @@ pub(in super::super) const NAMES: &[(&[u32], &str, Written)] = &[
     (tree::HELLO, "dot1dStpBridgeHelloTime", Plain),
     (tree::FORWARD_DELAY, "dot1dStpBridgeForwardDelay", Plain),
     (tree::VERSION, "dot1dStpVersion", Plain),
+    (tree::ROOT, "dot1dStpRootPort", Plain),
+    (tree::STATE, "dot1dStpPortState", Plain),
     (tree::ADMIN_EDGE, "dot1dStpPortAdminEdgePort", Plain),
     (tree::EDGE, "dot1dStpPortOperEdgePort", Plain),
     (tree::LINK, "dot1dStpPortAdminPointToPoint", Plain),
