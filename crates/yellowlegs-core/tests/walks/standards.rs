@@ -295,3 +295,20 @@ fn what_the_tree_makes_of_ports(#[case] root: &str, #[case] state: u8, #[case] e
     assert_eq!(facts(&switch, "tree-port"), expected);
     assert_eq!(switch.unread().len(), usize::from(expected.is_empty()));
 }
+
+/// The least number that there is, in the place of every number that is read.
+#[test]
+fn numbers_beyond_all_that_an_agent_has() {
+    let least = i64::MIN;
+    let text = format!(
+        "{}1.3.6.1.2.1.1.3.0 ticks {least}\n1.3.6.1.2.1.2.2.1.8.1001 integer 1\n1.3.6.1.2.1.2.2.1.9.1001 ticks {}\n\
+         1.3.6.1.2.1.17.2.7.0 integer {least}\n1.3.6.1.2.1.17.2.15.1.3.3 integer {least}\n1.3.6.1.2.1.105.1.1.1.6.1.3 integer 3\n\
+         1.3.6.1.2.1.105.1.1.1.10.1.3 integer {least}\n1.3.6.1.2.1.17.2.2.0 integer {least}\n1.3.6.1.2.1.85.1.1.1.2.7 gauge32 {least}\n",
+        ports(),
+        i64::MAX
+    );
+    let switch = alone(&text);
+    assert_eq!(facts(&switch, "port-status"), ["port=1/1 link=true"]);
+    assert_eq!(facts(&switch, "power"), ["port=1/3 on=true"]);
+    assert_eq!(switch.unread().len(), 3);
+}

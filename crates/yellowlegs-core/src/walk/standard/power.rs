@@ -77,7 +77,7 @@ fn ports(teller: &mut Teller<'_>) {
         };
         // Classes count from 1 here, class 0 being the first; they hold only while power is given.
         let class = teller.objects.at(CLASS, index).filter(|_| *on).and_then(|class| class.number(teller.text));
-        let class = class.and_then(|class| u32::try_from(class - 1).ok()).filter(|class| *class <= 8);
+        let class = class.and_then(|class| u32::try_from(class.checked_sub(1)?).ok()).filter(|class| *class <= 8);
         let fact = Fact::new(told::FACT, object.mark)
             .with(told::PORT, Some(Value::Port(Some(port.clone()))))
             .with(told::ON, Some(Value::Flag(*on)))

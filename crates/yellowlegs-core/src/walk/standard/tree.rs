@@ -44,7 +44,7 @@ fn states(teller: &mut Teller<'_>) {
         let [number] = index else { continue };
         let Some(port) = teller.ports.of_bridge(*number).cloned() else { continue };
         let open = Open { kind: Some(told::FACT), port: Some(&port), ..Open::default() };
-        let state = object.number(teller.text).and_then(|state| usize::try_from(state - 1).ok());
+        let state = object.number(teller.text).and_then(|state| usize::try_from(state.checked_sub(1)?).ok());
         let Some(state) = state.and_then(|state| STATES.get(state)) else {
             teller.miss(object, open);
             continue;
