@@ -24,6 +24,10 @@ const IDENTIFIER: &[u32] = &[1, 3, 6, 1, 2, 1, 1, 2, 0];
 /// The table of interfaces (RFC 2863, ifEntry): without it nothing is known of ports.
 const INTERFACES: &[u32] = &[1, 3, 6, 1, 2, 1, 2, 2, 1];
 
+/// What to do where an agent does not take who asks.
+const CHECK_WHO: &str =
+    "it is not tried again; check `user`, `hash`, `cipher` and the secrets of `snmp` in switches.toml";
+
 /// What an agent answered.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Walked {
@@ -61,7 +65,10 @@ async fn all(
         .connect();
     let client = connecting.await.map_err(|error| told(entry, way, Step::Agent, &error))?;
     // One object first: whoever is not let in, or asks where nobody is, hears of it here.
-    client.get(&oid(IDENTIFIER)).await.map_err(|error| told(entry, way, Step::Agent, &error))?;
+    if let Err(error) = client.get(&oid(IDENTIFIER)).await {
+        let fault = told(entry, way, Step::Agent, &error);
+        return Err(if fault.passing && is_there(entry, way).await { not_known(entry, way) } else { fault });
+    }
     let mut text = format!("{}\n", walk::taken_line(taken));
     for root in roots(dialect) {
         let step = || Step::Walk(Oid::new(root.clone()).to_string());
@@ -86,6 +93,27 @@ async fn all(
         text.push('\n');
     }
     Ok(Walked { text, older: older(&way.known) })
+}
+
+/// Whether an agent of version 3 is there at all: to whom it does not know it says so, and to a wrong word nothing that can be believed.
+async fn is_there(entry: &Entry, way: &SnmpWay) -> bool {
+    if matches!(way.known, Known::Community(_)) {
+        return false;
+    }
+    let connecting = Client::builder((entry.address.as_str(), way.port), Auth::usm("nobody"))
+        .request_timeout(entry.limits.connect / 3)
+        .connect();
+    let Ok(client) = connecting.await else { return false };
+    match client.get(&oid(IDENTIFIER)).await {
+        Ok(_) => true,
+        Err(error) => matches!(error.kind(), ErrorKind::Auth | ErrorKind::Report),
+    }
+}
+
+/// An agent that is there and does not take who asks.
+fn not_known(entry: &Entry, way: &SnmpWay) -> Fault {
+    let what = format!("{}:{}: its agent is there and does not take who asks", entry.address, way.port);
+    Fault::lasting(Step::Agent, what, CHECK_WHO)
 }
 
 /// What is asked for: what the standards' readers know, and the dialect's own.
