@@ -102,7 +102,7 @@ impl SwitchView<'_> {
                 Ok(_) => continue,
                 Err(_) => None,
             };
-            let vlans = match port.used_by_edge() {
+            let (few, many) = match port.parts_used_by_edge() {
                 Ok(vlans) => vlans,
                 // Whatever it is for, it may be in any VLAN.
                 Err(unknown) => {
@@ -110,7 +110,8 @@ impl SwitchView<'_> {
                     continue;
                 }
             };
-            for vlan in vlans.minus(covered).iter().filter(|vlan| self.has_users(*vlan)) {
+            let vlans = few.into_iter().flatten().chain(many.iter().flat_map(VlanSet::iter));
+            for vlan in vlans.filter(|vlan| !covered.contains(*vlan) && self.has_users(*vlan)) {
                 match role {
                     Some(_) => _ = used.entry(vlan).or_insert(port.port()),
                     None => tally.add(Err(Unknown::fact("role"))),
@@ -122,7 +123,7 @@ impl SwitchView<'_> {
 
     /// Whether a VLAN is none of those with nobody in them.
     fn has_users(&self, vlan: VlanId) -> bool {
-        let purpose = self.policy().vlan(self.switch().name(), vlan).and_then(|v| v.purpose);
+        let purpose = self.site_vlan(vlan).and_then(|v| v.purpose);
         !matches!(purpose, Some(Purpose::Parking | Purpose::Native))
     }
 
@@ -136,12 +137,16 @@ impl SwitchView<'_> {
 impl super::PortView<'_> {
     /// The VLANs an edge port uses: untagged, voice, and of its tagged ones those its role may use.
     pub(super) fn used_by_edge(&self) -> Result<VlanSet, Unknown> {
-        let mut used: VlanSet = [self.untagged()?.vlan, self.voice()?.vlan].into_iter().flatten().collect();
-        if let Some(tagged) = self.tagged()? {
-            let meant = self.role().map(crate::policy::Role::may_use).unwrap_or_default();
-            used = used.union(&tagged.common(&meant));
-        }
-        Ok(used)
+        let (few, many) = self.parts_used_by_edge()?;
+        let few: VlanSet = few.into_iter().flatten().collect();
+        Ok(many.map_or_else(|| few.clone(), |many| few.union(&many)))
+    }
+
+    /// The same as those that most ports have, the untagged and the voice VLAN, and of a trunk the others.
+    fn parts_used_by_edge(&self) -> Result<([Option<VlanId>; 2], Option<VlanSet>), Unknown> {
+        let few = [self.untagged()?.vlan, self.voice()?.vlan];
+        let meant = || self.role().map(crate::policy::Role::may_use).unwrap_or_default();
+        Ok((few, self.tagged()?.map(|tagged| tagged.common(&meant()))))
     }
 }
 

@@ -21,7 +21,7 @@ const MOST: usize = 5;
 
 /// Everything of a switch's state that contradicts.
 pub(super) fn contradictions(on: SwitchView<'_>) -> Vec<Remark> {
-    if !on.switch().has_state() {
+    if !on.has_state() {
         return Vec::new();
     }
     let sorts = [

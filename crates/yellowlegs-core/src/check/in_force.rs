@@ -126,7 +126,7 @@ fn port_security(port: &PortView<'_>) -> Result<String, Unknown> {
 /// The VLANs of the port in which a feature with switches of its own acts, or why it does not.
 fn acting(port: &PortView<'_>, feature: &str, of: Switches) -> Result<Result<VlanSet, String>, Unknown> {
     let on = port.on();
-    if let Some(required) = on.switch().requires().iter().find(|r| &*r.feature == feature)
+    if let Some(required) = on.requires().iter().find(|r| &*r.feature == feature)
         && on.lacks(required)?
     {
         return Ok(Err(format!("held back: {} is not in force", required.ready)));
@@ -324,7 +324,7 @@ fn flap(port: &PortView<'_>) -> Result<String, Unknown> {
         Seconds(0) => "until somebody comes".to_owned(),
         Seconds(hold) => format!("for {hold} s"),
     };
-    let each = port.switch().traits().holds(platform::FLAP_COUNTS, "each-change") == Some(true);
+    let each = port.on().traits().holds(platform::FLAP_COUNTS, "each-change") == Some(true);
     let what = if each { "changes" } else { "losses of link" };
     Ok(format!("{threshold} {what} within {window} s hold it down {held}"))
 }

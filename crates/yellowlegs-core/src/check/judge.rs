@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use super::doubt::Shadow;
 use super::fleet::{Digest, Usage};
+use super::kinds::{Kinds, Notes, Settled, Side, Stores};
 use super::say::{Subject, finding, waiver_shown};
 use super::verdict::{Unknown, Verdict, Violation};
 use super::{Check, PortCheck, PortView, Run, Selection, SwitchCheck, SwitchView, all};
@@ -25,6 +26,7 @@ pub struct Judge<'p> {
     raw: bool,
     checks: Vec<(&'static Check, PortCheck)>,
     of_switch: Vec<(&'static Check, SwitchCheck)>,
+    kinds: Stores,
 }
 
 /// A switch, judged: what is reported, and what the fleet's checks need of it.
@@ -53,13 +55,11 @@ struct Around<'a> {
     chosen: bool,
 }
 
-/// What the checks came to on a port that hangs on its role and settings alone: it is so on every port that is alike.
-#[derive(Debug, Default)]
-struct Settled {
-    /// The checks, by position, that could not be decided, with what is missing.
-    undetermined: Vec<(usize, Vec<&'static str>)>,
-    /// The checks that every port has to be asked.
-    open: Vec<usize>,
+/// What the first port of a kind came to, and what of it holds for those that are alike on its switch, and everywhere.
+struct FirstOfKind {
+    told: Vec<(&'static Check, Told)>,
+    here: Settled,
+    everywhere: Settled,
 }
 
 /// What one check came to on one port.
@@ -86,7 +86,7 @@ impl<'p> Judge<'p> {
                 Run::Fleet(_) | Run::Entries(_) => {}
             }
         }
-        Self { policy, as_of, selection, raw, checks, of_switch }
+        Self { policy, as_of, selection, raw, checks, of_switch, kinds: Stores::default() }
     }
 
     /// Judges one switch.
@@ -102,16 +102,23 @@ impl<'p> Judge<'p> {
         let around = Around { lists, shadow: shadow.as_ref(), chosen };
         let certain = shadow.as_ref().map(|shadow| shadow.view(self.policy, self.as_of));
         let mut placed = self.on_switch(on, certain, around, &mut outcome, &mut usage);
-        let mut settled: BTreeMap<usize, Settled> = BTreeMap::new();
-        let mut settled_certain: BTreeMap<usize, Settled> = BTreeMap::new();
+        let (notes, mut kinds) = (Notes::default(), self.kinds.take());
+        let mut side = kinds.side(on.noting(&notes));
+        let mut side_certain = certain.map(|on| kinds.side(on.noting(&notes)));
         for view in on.ports() {
             let port = view.port();
-            let mut cast = Cast { told: self.of_port(&view, &mut settled), doubted: Vec::new() };
-            let certain = certain.map(|on| on.port(port));
-            if let Some(certain) = &certain {
-                let certain = self.of_port(certain, &mut settled_certain);
+            let told = self.of_port(port, &mut side, &mut kinds, &notes);
+            let mut cast = Cast { told, doubted: Vec::new() };
+            if let Some(certain) = &mut side_certain {
+                let certain = self.of_port(port, certain, &mut kinds, &notes);
                 cast.doubted = super::doubt::cast(&mut cast.told, certain);
+                // In the order of the checks, whichever of them were settled before.
+                let place = |check: &Check| self.checks.iter().position(|(known, _)| known.id == check.id);
+                if !cast.doubted.is_empty() {
+                    cast.told.sort_by_cached_key(|(check, _)| place(check));
+                }
             }
+            let certain = certain.map(|on| on.port(port));
             let mut findings = self.port((&view, certain.as_ref()), cast, around, &mut outcome, &mut usage);
             findings.extend(placed.remove(&Some(port)).into_iter().flatten());
             let role = view.role().ok().map(|r| r.name.as_str());
@@ -124,6 +131,7 @@ impl<'p> Judge<'p> {
                 Self::show(&view, &mut outcome);
             }
         }
+        self.kinds.give_back(kinds);
         let digest = Digest::of(on);
         let doubtful = certain.map(Digest::of);
         super::mirror::note_entries(on, &mut usage);
@@ -137,14 +145,29 @@ impl<'p> Judge<'p> {
         Judged { outcome, usage, digest, doubtful }
     }
 
-    /// What the checks come to on a port; on those that are alike once for all.
-    fn of_port(&self, view: &PortView<'_>, settled: &mut BTreeMap<usize, Settled>) -> Vec<(&'static Check, Told)> {
-        let port = view.port();
-        match settled.get(&view.on().first_alike(port)) {
-            Some(settled) => self.again(view, settled),
+    /// What the checks come to on a port; on those of a kind once for all.
+    fn of_port(
+        &self,
+        port: usize,
+        side: &mut Side<'_>,
+        kinds: &mut Kinds,
+        notes: &Notes,
+    ) -> Vec<(&'static Check, Told)> {
+        let view = side.on.port(port);
+        let known = side.settled.get(&side.on.first_alike(port)).map(Arc::clone);
+        let is_first = known.is_none();
+        match known.or_else(|| kinds.find(side, port)) {
+            Some(settled) => {
+                let told = self.again(&view, &settled);
+                if is_first {
+                    side.settled.insert(port, settled);
+                }
+                told
+            }
             None => {
-                let (told, of_kind) = self.first_of_kind(view);
-                settled.insert(port, of_kind);
+                let FirstOfKind { told, here, everywhere } = self.first_of_kind(&view, notes);
+                kinds.keep(side, port, notes.take(), everywhere);
+                side.settled.insert(port, Arc::new(here));
                 told
             }
         }
@@ -291,21 +314,33 @@ impl<'p> Judge<'p> {
     }
 
     /// The verdicts on the first port of its kind, and what of them holds for the others.
-    fn first_of_kind(&self, view: &PortView<'_>) -> (Vec<(&'static Check, Told)>, Settled) {
-        let mut settled = Settled::default();
+    fn first_of_kind(&self, view: &PortView<'_>, notes: &Notes) -> FirstOfKind {
+        let (mut here, mut everywhere) = (Settled::default(), Settled::default());
         let mut told = Vec::with_capacity(self.checks.len());
+        notes.take();
         view.was_asked_who();
         for position in 0..self.checks.len() {
+            let from = notes.begin();
             let verdict = self.verdict(view, position);
-            match (&verdict, view.was_asked_who()) {
-                (Some((_, Told::Violated(_))), _) | (_, true) => settled.open.push(position),
-                (Some((_, Told::Undetermined(needs))), _) => settled.undetermined.push((position, needs.clone())),
-                _ => {}
+            let is_open = matches!(verdict, Some((_, Told::Violated(_)))) || view.was_asked_who();
+            let needs = match &verdict {
+                Some((_, Told::Undetermined(needs))) => Some(needs),
+                _ => None,
+            };
+            for (settled, is_open) in [(&mut here, is_open), (&mut everywhere, is_open || notes.went_beyond())] {
+                match needs {
+                    _ if is_open => settled.open.push(position),
+                    Some(needs) => settled.undetermined.push((position, needs.clone())),
+                    None => {}
+                }
+            }
+            if is_open || notes.went_beyond() {
+                notes.forget(from);
             }
             told.extend(verdict);
         }
         absorb(&mut told);
-        (told, settled)
+        FirstOfKind { told, here, everywhere }
     }
 
     /// The verdicts on a port of which another of its kind was judged, without those that are met or do not apply there.

@@ -19,6 +19,7 @@ mod guard;
 mod in_force;
 mod ipv6_guard;
 mod judge;
+mod kinds;
 mod mirror;
 mod multicast;
 mod page;

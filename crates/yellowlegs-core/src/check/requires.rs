@@ -17,7 +17,7 @@ impl SwitchView<'_> {
 
     /// Whether something that a feature requires first holds it back.
     pub(super) fn is_held_back(&self, feature: &str) -> Result<bool, Unknown> {
-        for requirement in self.switch().requires().iter().filter(|r| &*r.feature == feature) {
+        for requirement in self.requires().iter().filter(|r| &*r.feature == feature) {
             if self.lacks(requirement)? {
                 return Ok(true);
             }

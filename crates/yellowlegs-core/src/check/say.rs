@@ -1,6 +1,5 @@
 //! Prose and evidence, made in one place from the facts of a violation.
 
-use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
 use super::{Check, SwitchView, Violation};
@@ -10,21 +9,26 @@ use crate::policy::HouseRule;
 use crate::policy::{Level, Waiver};
 use crate::resolve::Resolved;
 
-/// A sentence with its holes filled; a hole nobody fills stays, and a test finds it.
-pub(super) fn fill(template: &str, facts: &BTreeMap<&'static str, String>) -> String {
+/// A sentence with its holes filled; a hole nobody fills stays, and a test finds it. `put` writes what fills a hole, if it knows.
+pub(super) fn fill(template: &str, put: impl Fn(&mut String, &str) -> bool) -> String {
     let mut text = String::with_capacity(template.len() + 40);
     let mut rest = template;
     while let Some((before, after)) = rest.split_once('{') {
         let Some((name, tail)) = after.split_once('}') else { break };
         text.push_str(before);
-        match facts.get(name) {
-            Some(fact) => text.push_str(fact),
-            None => _ = write!(text, "{{{name}}}"),
+        if !put(&mut text, name) {
+            _ = write!(text, "{{{name}}}");
         }
         rest = tail;
     }
     text.push_str(rest);
     text
+}
+
+/// Writes a fact of a violation; the last of its name counts.
+pub(super) fn put_fact(violation: &Violation, text: &mut String, name: &str) -> bool {
+    let fact = violation.facts.iter().rev().find(|(known, _)| *known == name);
+    fact.is_some_and(|(_, fact)| write!(text, "{fact}").is_ok())
 }
 
 /// What tells a finding: a check, or a rule of the house.
@@ -72,12 +76,18 @@ pub(super) fn finding(told_by: Teller<'_>, level: Level, subject: Subject<'_>, v
     let name = subject.port.and_then(|port| switch.ports().get(port)).map(ToString::to_string);
     let assigned = subject.port.and_then(|port| subject.on.assigned(port));
     let role = assigned.and_then(|a| subject.on.policy().roles.get(a.role));
-    let mut facts: BTreeMap<&'static str, String> =
-        violation.facts.iter().map(|(name, fact)| (*name, fact.to_string())).collect();
-    facts.insert("port", name.clone().unwrap_or_default());
-    facts.insert("switch", switch.name().to_string());
-    facts.insert("role", role.map_or_else(|| "unknown".into(), |r| r.name.clone()));
-    facts.insert("faces", role.map_or("", |r| r.faces.word()).to_owned());
+    let put = |text: &mut String, hole: &str| {
+        let own = match hole {
+            "port" => name.as_deref().unwrap_or_default(),
+            "switch" => switch.name(),
+            "role" => role.map_or("unknown", |r| &r.name),
+            "faces" => role.map_or("", |r| r.faces.word()),
+            _ => return put_fact(&violation, text, hole),
+        };
+        text.push_str(own);
+        true
+    };
+    let (message, remedy) = (fill(&violation.says, put), fill(told_by.remedy, put));
     let cause = violation.settings.first().map_or("", |id| id.name());
     let vlan = violation.vlan.map(|v| v.get().to_string()).unwrap_or_default();
     let session = violation.mirror.as_deref().unwrap_or_default();
@@ -101,14 +111,14 @@ pub(super) fn finding(told_by: Teller<'_>, level: Level, subject: Subject<'_>, v
         vlan: violation.vlan.map(Into::into),
         role: role.map(|r| r.name.clone()),
         role_from: assigned.map(|a| a.from),
-        message: fill(&violation.says, &facts),
+        message,
         fingerprint,
         settings,
         evidence,
         overridden,
         inputs: violation.facts.into_iter().collect(),
         related: violation.related,
-        remedy: fill(told_by.remedy, &facts),
+        remedy,
         waiver: None,
         since: None,
         grew: None,
@@ -191,7 +201,7 @@ mod tests {
     #[case("{nobody} knows", "{nobody} knows")]
     #[case("no end {limit", "no end {limit")]
     fn holes(#[case] template: &str, #[case] expected: &str) {
-        let facts = BTreeMap::from([("limit", "3".to_owned()), ("port", "1.1".to_owned())]);
-        assert_eq!(fill(template, &facts), expected);
+        let violation = Violation::saying("").fact("limit", "0").fact("limit", "3").fact("port", "1.1");
+        assert_eq!(fill(template, |text, name| put_fact(&violation, text, name)), expected);
     }
 }

@@ -14,6 +14,9 @@ pub(super) type Kept<T> = Result<Option<T>, Unknown>;
 impl<'a> SwitchView<'a> {
     /// Whether a kind of facts was read and may be believed; `None` where no state of the switch is kept.
     pub(super) fn reads(&self, kind: FactKind) -> Kept<()> {
+        if self.unnoted().tells_nothing() {
+            return Ok(None);
+        }
         if self.switch().is_doubted(kind, None) {
             return Err(Unknown::fact(kind.info().name));
         }
@@ -62,7 +65,10 @@ impl<'a> SwitchView<'a> {
 impl<'a> PortView<'a> {
     /// Whether a kind of facts was read and may be believed of the port; `None` where no state of the switch is kept.
     pub(super) fn reads(&self, kind: FactKind) -> Kept<()> {
-        // Which port it is, is asked only where it matters.
+        // Which port and switch it is, is asked only where it matters.
+        if self.tells_nothing() {
+            return Ok(None);
+        }
         if self.switch().is_doubted(kind, None) && self.switch().is_doubted(kind, Some(self.port())) {
             return Err(Unknown::fact(kind.info().name));
         }

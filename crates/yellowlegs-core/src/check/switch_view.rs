@@ -5,11 +5,13 @@ use std::sync::Arc;
 use jiff::Timestamp;
 use jiff::civil::Date;
 
+use super::kinds::{Notes, Question};
 use super::{PortView, Unknown};
 use crate::model::{
-    Key, Mark, Setting, SettingId, SettingType, Slot, Switch, TraitId, Value, VlanId, VlanSet, platform, settings,
+    Key, Mark, Requirement, Setting, SettingId, SettingType, Slot, Switch, TraitId, Traits, Value, VlanId, VlanSet,
+    platform, settings,
 };
-use crate::policy::{AsOf, Assigned, Assignment, Policy};
+use crate::policy::{AsOf, Assigned, Assignment, Policy, Purpose, SiteVlan};
 use crate::resolve::Resolved;
 
 /// One switch, the roles of its ports, and the policy.
@@ -20,12 +22,38 @@ pub struct SwitchView<'a> {
     roles: &'a Assignment,
     today: Date,
     now: Timestamp,
+    /// Where it is noted what the checks of a port ask of the switch.
+    notes: Option<&'a Notes>,
 }
 
 impl<'a> SwitchView<'a> {
     /// The view of a switch with the roles of its ports.
     pub fn new(resolved: &'a Resolved, policy: &'a Policy, roles: &'a Assignment, as_of: &AsOf) -> Self {
-        Self { resolved, policy, roles, today: as_of.date(), now: as_of.moment() }
+        Self { resolved, policy, roles, today: as_of.date(), now: as_of.moment(), notes: None }
+    }
+
+    /// The same with notes of what is asked of it.
+    pub(super) fn noting(self, notes: &'a Notes) -> Self {
+        Self { notes: Some(notes), ..self }
+    }
+
+    /// Notes a question whose answer other switches may share.
+    pub(super) fn note(&self, question: Question) {
+        if let Some(notes) = self.notes {
+            notes.note(question);
+        }
+    }
+
+    /// Its notes: that something was asked which is no question of theirs.
+    fn note_beyond(&self) {
+        if let Some(notes) = self.notes {
+            notes.note_beyond();
+        }
+    }
+
+    /// The switch, for what is noted already.
+    pub(super) fn unnoted(&self) -> &'a Switch {
+        &self.resolved.switch
     }
 
     /// The day it is judged at.
@@ -40,12 +68,35 @@ impl<'a> SwitchView<'a> {
 
     /// One of its ports.
     pub fn port(self, port: usize) -> PortView<'a> {
+        self.note_beyond();
         PortView::new(self, port)
     }
 
     /// The switch.
     pub fn switch(&self) -> &'a Switch {
+        self.note_beyond();
         &self.resolved.switch
+    }
+
+    /// The traits of its platform.
+    pub fn traits(&self) -> &'a Traits {
+        self.unnoted().traits()
+    }
+
+    /// What features of its platform require first.
+    pub fn requires(&self) -> &'a [Requirement] {
+        self.unnoted().requires()
+    }
+
+    /// Whether state of it is kept at all.
+    pub fn has_state(&self) -> bool {
+        self.unnoted().has_state()
+    }
+
+    /// What the site says of a VLAN here.
+    pub fn site_vlan(&self, vlan: VlanId) -> Option<&'a SiteVlan> {
+        self.note(Question::Site(vlan));
+        self.policy.vlan(self.unnoted().name(), vlan)
     }
 
     /// The policy.
@@ -54,21 +105,36 @@ impl<'a> SwitchView<'a> {
     }
 
     pub(super) fn resolved(&self) -> &'a Resolved {
+        self.note_beyond();
         self.resolved
+    }
+
+    /// The roles of its ports.
+    pub(super) fn roles(&self) -> &'a Assignment {
+        self.note_beyond();
+        self.roles
     }
 
     /// The role of a port, with what told it.
     pub fn assigned(&self, port: usize) -> Option<Assigned> {
+        self.note_beyond();
+        self.roles.ports.get(port).copied().flatten()
+    }
+
+    /// The role that a port's view begins with.
+    pub(super) fn role_of(&self, port: usize) -> Option<Assigned> {
         self.roles.ports.get(port).copied().flatten()
     }
 
     /// Its ports.
     pub fn ports(self) -> impl Iterator<Item = PortView<'a>> {
+        // `switch` notes that more than one port was asked.
         (0..self.switch().ports().len()).map(move |port| PortView::new(self, port))
     }
 
     /// The first of the ports that have one role and the same in force as this one.
     pub(super) fn first_alike(&self, port: usize) -> usize {
+        self.note_beyond();
         self.roles.alike.get(port).copied().unwrap_or(port)
     }
 
@@ -78,14 +144,40 @@ impl<'a> SwitchView<'a> {
         (0..self.switch().ports().len()).filter(first).map(move |port| PortView::new(self, port))
     }
 
+    /// What the site says of its VLANs of a purpose here.
+    pub fn site_vlans_for(self, purpose: Purpose) -> impl Iterator<Item = &'a SiteVlan> {
+        self.note(Question::SiteFor(purpose));
+        self.policy.vlans_for(self.unnoted().name(), purpose)
+    }
+
+    /// Whether the policy knows of a DHCP server here.
+    pub fn has_server(&self) -> bool {
+        self.note(Question::HasServer);
+        self.policy.dhcp_servers.iter().any(|server| server.at.switch == **self.unnoted().name())
+    }
+
+    /// Whether the policy knows of a link from here out of the fleet.
+    pub(super) fn leads_outside(&self) -> bool {
+        self.note(Question::LeadsOutside);
+        self.policy.leads_outside(self.unnoted().name())
+    }
+
+    /// Whether the site says that nobody is here.
+    pub fn is_unattended(&self) -> bool {
+        self.note(Question::IsUnattended);
+        self.policy.site.unattended.value.has(self.unnoted().name())
+    }
+
     /// A setting of the switch.
     pub fn setting<T: SettingType>(&self, key: Key<T>) -> Setting<T> {
-        self.switch().setting(None, key)
+        self.note(Question::Switch(key.id));
+        self.unnoted().setting(None, key)
     }
 
     /// The same without its type.
     pub fn slot(&self, id: SettingId) -> &'a Slot {
-        self.switch().slot(None, id)
+        self.note(Question::Switch(id));
+        self.unnoted().slot(None, id)
     }
 
     /// A setting's value; unknown leaves through `?`.
@@ -95,19 +187,42 @@ impl<'a> SwitchView<'a> {
 
     /// A setting of a VLAN.
     pub fn of_vlan<T: SettingType>(&self, vlan: VlanId, key: Key<T>) -> Result<T, Unknown> {
-        let value = self.switch().vlan_slot(vlan, key.id).value.as_ref().and_then(T::read);
+        self.note(Question::Vlan(vlan, key.id));
+        let value = self.unnoted().vlan_slot(vlan, key.id).value.as_ref().and_then(T::read);
         value.ok_or_else(|| Unknown::fact(key.id.name()))
     }
 
     /// A word of one of the platform's traits.
     pub fn platform(&self, id: TraitId, word: &str) -> Result<bool, Unknown> {
-        self.switch().traits().holds(id, word).ok_or_else(|| Unknown::fact(id.info().name))
+        self.traits().holds(id, word).ok_or_else(|| Unknown::fact(id.info().name))
     }
 
     /// Whether DHCP snooping is in force in a VLAN: every switch it needs is thrown.
     pub fn snooping_in_force(&self, vlan: VlanId) -> Result<bool, Unknown> {
-        let covered = self.covered(platform::SNOOPING_SWITCHES, settings::SNOOPING, settings::SNOOPING_VLANS)?;
-        Ok(covered.contains(vlan))
+        self.covers(platform::SNOOPING_SWITCHES, settings::SNOOPING, settings::SNOOPING_VLANS, vlan)
+    }
+
+    /// Whether a feature with a global switch and one for each VLAN acts in one: all that it needs are thrown.
+    pub fn covers(
+        &self,
+        switches: TraitId,
+        global: Key<bool>,
+        vlans: Key<Arc<VlanSet>>,
+        vlan: VlanId,
+    ) -> Result<bool, Unknown> {
+        if self.platform(switches, "global")? && !self.known(global)? {
+            return Ok(false);
+        }
+        if self.platform(switches, "vlan")? { self.lists(vlans, vlan) } else { Ok(true) }
+    }
+
+    /// Whether a list of the switch has a VLAN on it.
+    pub fn lists(&self, vlans: Key<Arc<VlanSet>>, vlan: VlanId) -> Result<bool, Unknown> {
+        self.note(Question::Lists(vlans.id, vlan));
+        let Some(Value::Vlans(set)) = &self.unnoted().slot(None, vlans.id).value else {
+            return Err(Unknown::fact(vlans.id.name()));
+        };
+        Ok(set.contains(vlan))
     }
 
     /// The VLANs a feature with a global switch and one for each VLAN acts in: all that it needs are thrown.

@@ -3,12 +3,13 @@
 use std::cell::Cell;
 use std::sync::Arc;
 
+use super::kinds::Question;
 use super::{SwitchView, Unknown};
 use crate::model::{
-    Fact, FactKind, Key, Mark, Mode, Rate, RateUnit, Setting, SettingId, SettingType, Slot, Switch, Value, VlanId,
-    VlanSet, facts, platform, settings,
+    Fact, FactKind, Key, Mark, Mode, Rate, RateUnit, Scope, Setting, SettingId, SettingType, Slot, Switch, Value,
+    VlanId, VlanSet, facts, platform, settings,
 };
-use crate::policy::{Assigned, Faces, Policy, Role};
+use crate::policy::{Assigned, Faces, Policy, Role, SiteVlan};
 
 /// One port, its role, and what is around it.
 pub struct PortView<'a> {
@@ -31,7 +32,7 @@ pub struct Carried {
 impl<'a> PortView<'a> {
     /// The view of a port by its position.
     pub fn new(on: SwitchView<'a>, port: usize) -> Self {
-        Self { on, port, assigned: on.assigned(port), asked: Cell::new(false) }
+        Self { on, port, assigned: on.role_of(port), asked: Cell::new(false) }
     }
 
     /// The port's position on the switch.
@@ -63,13 +64,30 @@ impl<'a> PortView<'a> {
 
     /// What was read of the port, of one kind of fact, as far as it is young enough to be believed.
     pub fn facts(&self, kind: FactKind) -> impl Iterator<Item = &'a Fact> {
-        let believed = !self.on.is_too_old(kind);
+        let believed = self.has_state() && !self.on.is_too_old(kind);
         self.all_facts(kind).filter(move |_| believed)
     }
 
     /// All that was read of the port, of one kind of fact, however old.
     pub fn all_facts(&self, kind: FactKind) -> impl Iterator<Item = &'a Fact> {
-        self.switch().facts_about(kind, self.port())
+        // Where no state is kept it is so on every port.
+        let about = self.has_state().then(|| self.switch().facts_about(kind, self.port()));
+        about.into_iter().flatten()
+    }
+
+    /// Whether state of its switch is kept at all.
+    pub fn has_state(&self) -> bool {
+        self.on.has_state()
+    }
+
+    /// Whether nothing is known of its state, not even that something is not to be believed.
+    pub(super) fn tells_nothing(&self) -> bool {
+        self.on.unnoted().tells_nothing()
+    }
+
+    /// What the site says of a VLAN here.
+    pub fn site_vlan(&self, vlan: VlanId) -> Option<&'a SiteVlan> {
+        self.on.site_vlan(vlan)
     }
 
     /// The policy.
@@ -79,14 +97,16 @@ impl<'a> PortView<'a> {
 
     /// A setting of the port or its switch.
     pub fn setting<T: SettingType>(&self, key: Key<T>) -> Setting<T> {
-        self.asked.set(self.asked.get() || key.id == settings::DESCRIPTION.id);
-        self.switch().setting(Some(self.port), key)
+        Setting::of(self.slot(key.id))
     }
 
     /// The same without its type.
     pub fn slot(&self, id: SettingId) -> &'a Slot {
         self.asked.set(self.asked.get() || id == settings::DESCRIPTION.id);
-        self.switch().slot(Some(self.port), id)
+        if id.info().scope == Scope::Switch {
+            self.on.note(Question::Switch(id));
+        }
+        self.on.unnoted().slot(Some(self.port), id)
     }
 
     /// A setting's value; unknown leaves through `?`.
@@ -164,13 +184,13 @@ impl<'a> PortView<'a> {
 
     /// A word of one of the platform's traits.
     pub fn platform(&self, id: crate::model::TraitId, word: &str) -> Result<bool, Unknown> {
-        self.switch().traits().holds(id, word).ok_or_else(|| Unknown::fact(id.info().name))
+        self.on.traits().holds(id, word).ok_or_else(|| Unknown::fact(id.info().name))
     }
 
     /// Whether the mode in force makes port security void.
     pub fn security_is_void(&self) -> Result<bool, Unknown> {
         let mode = self.mode()?;
-        if mode == Mode::Access && self.switch().traits().get(platform::PORT_SECURITY_VOID_IN).is_none() {
+        if mode == Mode::Access && self.on.traits().get(platform::PORT_SECURITY_VOID_IN).is_none() {
             return Ok(false);
         }
         self.platform(platform::PORT_SECURITY_VOID_IN, crate::model::Choice::word(mode))

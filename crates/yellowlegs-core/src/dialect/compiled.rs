@@ -67,10 +67,16 @@ pub(super) struct Compiled<'s> {
 }
 
 impl Lines {
-    fn get(&self, hash: u64, context: usize, text: &str) -> Option<Compiled<'_>> {
-        let line = self.lines.get(*self.by_hash.get(&hash)? as usize)?;
-        let is_it = line.context == context && self.texts.get(line.text.clone()) == Some(text);
-        is_it.then_some(Compiled {
+    /// The position of a line.
+    fn find(&self, hash: u64, context: usize, text: &str) -> Option<usize> {
+        let at = *self.by_hash.get(&hash)? as usize;
+        let line = self.lines.get(at)?;
+        (line.context == context && self.texts.get(line.text.clone()) == Some(text)).then_some(at)
+    }
+
+    fn get(&self, at: usize) -> Option<Compiled<'_>> {
+        let line = self.lines.get(at)?;
+        Some(Compiled {
             statements: self.statements.get(line.statements.clone())?,
             captures: self.captures.get(line.captures.clone())?,
             opens: line.opens,
@@ -103,32 +109,51 @@ impl Lines {
     }
 }
 
+/// A line of the text that is being read, and what it came to.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Known {
+    /// The context it stands in.
+    pub(super) context: usize,
+    /// Where its text begins and ends.
+    pub(super) text: (usize, usize),
+    /// Positions of its statements. Another line of the same text shares what their holes took: the words are the same.
+    pub(super) from: u32,
+    pub(super) to: u32,
+    /// What its last statement opens.
+    pub(super) opens: Opens,
+}
+
 /// The lines that one reader knows.
 #[derive(Debug, Default)]
 pub(super) struct Store {
+    /// Of the text that is being read, by the hash of context and text.
+    pub(super) here: FxHashMap<u64, Known>,
     lately: Lines,
     before: Lines,
 }
 
 impl Store {
     /// What a line came to.
-    pub(super) fn get(&mut self, context: usize, text: &str) -> Option<Compiled<'_>> {
-        let hash = hash(context, text);
-        if self.lately.get(hash, context, text).is_none() {
-            self.before.get(hash, context, text)?;
-            self.make_room();
-            // Where making room has taken it away it is read again.
-            let compiled = self.before.get(hash, context, text)?;
-            self.lately.add(hash, context, text, compiled);
-        }
-        self.lately.get(hash, context, text)
+    pub(super) fn get(&mut self, hash: u64, context: usize, text: &str) -> Option<Compiled<'_>> {
+        let at = match self.lately.find(hash, context, text) {
+            Some(at) => at,
+            None => {
+                self.before.find(hash, context, text)?;
+                self.make_room();
+                // Where making room has taken it away it is read again.
+                let compiled = self.before.get(self.before.find(hash, context, text)?)?;
+                self.lately.add(hash, context, text, compiled);
+                self.lately.lines.len() - 1
+            }
+        };
+        self.lately.get(at)
     }
 
     /// Keeps what a line came to.
-    pub(super) fn add(&mut self, context: usize, text: &str, compiled: Compiled<'_>) {
+    pub(super) fn add(&mut self, hash: u64, context: usize, text: &str, compiled: Compiled<'_>) {
         if text.len() <= LONGEST {
             self.make_room();
-            self.lately.add(hash(context, text), context, text, compiled);
+            self.lately.add(hash, context, text, compiled);
         }
     }
 
@@ -140,7 +165,8 @@ impl Store {
     }
 }
 
-fn hash(context: usize, text: &str) -> u64 {
+/// The hash of a line in its context.
+pub(super) fn hash(context: usize, text: &str) -> u64 {
     let mut hasher = FxHasher::default();
     (context, text).hash(&mut hasher);
     hasher.finish()
@@ -152,7 +178,9 @@ pub(super) struct Stores(Mutex<Vec<Store>>);
 
 impl Stores {
     pub(super) fn take(&self) -> Store {
-        self.0.lock().ok().and_then(|mut stores| stores.pop()).unwrap_or_default()
+        let mut store = self.0.lock().ok().and_then(|mut stores| stores.pop()).unwrap_or_default();
+        store.here.clear();
+        store
     }
 
     pub(super) fn give_back(&self, store: Store) {

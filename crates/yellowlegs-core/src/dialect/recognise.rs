@@ -15,18 +15,25 @@ impl Dialect {
         }
         let text = source.text();
         let mut seen = vec![false; self.recognise_lines];
+        let (mut captures, mut found) = (Vec::new(), Vec::new());
+        // Notes what words fit; whether that was the last that was looked for.
         let mut fits = |words: &[Word]| {
-            let (mut captures, mut found) = (Vec::new(), Vec::new());
+            captures.clear();
+            found.clear();
             let walk = Walk { text, words, lists: &self.lists };
-            if self.recognise.find(0, &walk, 0, &mut captures, &mut found) {
-                found.iter().for_each(|m| seen[m.rule as usize] = true);
+            if !self.recognise.find(0, &walk, 0, &mut captures, &mut found) {
+                return false;
             }
+            found.iter().for_each(|m| seen[m.rule as usize] = true);
+            seen.iter().all(|seen| *seen)
         };
         // As they stand there, for the first may be a comment.
         let (mut at, mut words) = (0, Vec::new());
         for line in text.split_inclusive('\n').take(RECOGNISED_WITHIN) {
             self.layout.splitter.split(line, at, &mut words);
-            fits(&words);
+            if fits(&words) {
+                return true;
+            }
             at += line.len();
         }
         let mut lines = Logicals::new(text, &self.layout);
@@ -35,19 +42,22 @@ impl Dialect {
             if !lines.next(&mut line) {
                 break;
             }
-            fits(self.without_signs(text, &line.words));
+            if fits(self.without_signs(text, &line.words)) {
+                return true;
+            }
             // A statement of braces goes on until its sign, in whatever line that is.
             for word in line.words.iter().filter(|_| self.layout.structure == Structure::Braces) {
                 if self.is_sign(text, word) {
-                    fits(&statement);
+                    if fits(&statement) {
+                        return true;
+                    }
                     statement.clear();
                 } else {
                     statement.push(*word);
                 }
             }
         }
-        fits(&statement);
-        seen.into_iter().all(|s| s)
+        fits(&statement)
     }
 
     /// Whether a word is a sign that ends a statement of braces.

@@ -1,5 +1,6 @@
 //! Settings that are one of a few words, and the words.
 
+use std::hash::{Hash, Hasher};
 use std::marker::PhantomData;
 
 use super::{Kind, SettingType, Value};
@@ -9,6 +10,13 @@ use super::{Kind, SettingType, Value};
 pub struct ChoiceSet {
     /// The words, weakest or plainest first where they have an order.
     pub words: &'static [&'static str],
+}
+
+/// By how many there are: sets differ in that, most often, and equal ones never do.
+impl Hash for ChoiceSet {
+    fn hash<H: Hasher>(&self, state: &mut H) {
+        self.words.len().hash(state);
+    }
 }
 
 /// A setting that is one of a few words.

@@ -29,7 +29,7 @@ pub(crate) use oid::{read_arcs, write_arcs};
 pub use port::{PortName, natural_order, numbered, port_spans};
 pub use record::Record;
 pub use setting::{Key, Origin, Scope, Setting, SettingId, SettingInfo, SettingType};
-pub(crate) use slots::PortSlots;
+pub(crate) use slots::{PortSlots, Rows, Saying};
 pub use station::{Station, StationAddress, StationError, StationRange};
 pub(crate) use switch::Owner;
 pub use switch::{Dangling, FileText, Mark, Quote, Remark, Requirement, SavedCopy, Slot, Switch, Unread, UnreadFact};

@@ -243,7 +243,7 @@ pub struct Setting<T> {
 }
 
 impl<T: SettingType> Setting<T> {
-    pub(super) fn of(slot: &Slot) -> Self {
+    pub(crate) fn of(slot: &Slot) -> Self {
         Self { value: slot.value.as_ref().and_then(T::read), origin: slot.origin, mark: slot.mark }
     }
 }

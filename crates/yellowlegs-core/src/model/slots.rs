@@ -1,6 +1,58 @@
 //! The settings of a switch's ports: what somebody wrote for each, and once for all what holds where nobody did.
 
-use super::{Origin, SettingId, Slot, settings::PORT_COUNT};
+use std::hash::{Hash, Hasher};
+use std::ops::Range;
+
+use rustc_hash::FxHashMap;
+
+use super::{Origin, SettingId, Slot, Value, settings::PORT_COUNT};
+
+/// What a slot says, whatever line says it.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Saying<'a>(pub(crate) &'a Slot);
+
+impl PartialEq for Saying<'_> {
+    fn eq(&self, other: &Self) -> bool {
+        let (a, b) = (self.0, other.0);
+        a.origin == b.origin && a.contested == b.contested && a.mark.is_some() == b.mark.is_some() && a.value == b.value
+    }
+}
+
+impl Eq for Saying<'_> {}
+
+impl Hash for Saying<'_> {
+    fn hash<H: Hasher>(&self, state: &mut H) {
+        let kind = self.0.value.as_ref().map(std::mem::discriminant);
+        (self.0.origin as u8, kind).hash(state);
+        match &self.0.value {
+            // The small ones in one step: most slots say one of them.
+            Some(Value::Flag(on)) => on.hash(state),
+            Some(Value::Choice { index, .. }) => index.hash(state),
+            Some(Value::Count(number) | Value::Seconds(number) | Value::Milliwatts(number)) => number.hash(state),
+            value => value.hash(state),
+        }
+    }
+}
+
+/// What is written for each port, as numbers: ports with equal rows have the same in force, from the same kind of place.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Rows {
+    /// By number, the position of the first slot that says it.
+    first: Vec<u32>,
+    /// Setting and number of what is written, of one port behind the other.
+    cells: Vec<(u16, u32)>,
+    /// By port, where its cells end.
+    ends: Vec<u32>,
+}
+
+impl Rows {
+    /// What is written for a port: by setting, the number of what its slot says.
+    pub(crate) fn of(&self, port: usize) -> &[(u16, u32)] {
+        let begins = |port: usize| port.checked_sub(1).map_or(0, |before| self.ends[before] as usize);
+        let cells = |_: &u32| self.cells.get::<Range<usize>>(begins(port)..begins(port + 1)).unwrap_or_default();
+        self.ends.get(port).map(cells).unwrap_or_default()
+    }
+}
 
 /// Whether two slots have the same value, by somebody's hand.
 fn is_same(a: &Slot, b: &Slot) -> bool {
@@ -14,13 +66,16 @@ pub(crate) struct PortSlots {
     slots: Vec<Slot>,
     /// By port and setting, the position of its slot.
     at: Vec<u32>,
+    /// The positions of slots that several ports share beside those.
+    shared: Vec<u32>,
 }
 
 impl PortSlots {
     /// So many ports about which nothing is written. What holds then is said by [`PortSlots::fill`].
     pub(crate) fn silent(ports: usize) -> Self {
         let room = PORT_COUNT + ports * (PORT_COUNT / 3);
-        let mut slots = Self { slots: Vec::with_capacity(room), at: Vec::with_capacity(ports * PORT_COUNT) };
+        let mut slots =
+            Self { slots: Vec::with_capacity(room), at: Vec::with_capacity(ports * PORT_COUNT), shared: Vec::new() };
         (0..ports).for_each(|_| slots.add_port());
         slots
     }
@@ -50,11 +105,26 @@ impl PortSlots {
     /// Writes a port's slot.
     pub(crate) fn set(&mut self, port: usize, id: SettingId, slot: Slot) {
         let Some(at) = self.at.get_mut(port * PORT_COUNT + id.slot()) else { return };
-        if *at as usize >= PORT_COUNT {
+        if *at as usize >= PORT_COUNT && !self.shared.contains(at) {
             self.slots[*at as usize] = slot;
         } else {
             *at = self.slots.len() as u32;
             self.slots.push(slot);
+        }
+    }
+
+    /// Keeps a slot that several ports will share, all for one setting.
+    pub(crate) fn add_shared(&mut self, slot: Slot) -> u32 {
+        let at = self.slots.len() as u32;
+        self.slots.push(slot);
+        self.shared.push(at);
+        at
+    }
+
+    /// Gives a port a slot that is shared.
+    pub(crate) fn share(&mut self, port: usize, id: SettingId, shared: u32) {
+        if let Some(at) = self.at.get_mut(port * PORT_COUNT + id.slot()) {
+            *at = shared;
         }
     }
 
@@ -88,19 +158,38 @@ impl PortSlots {
         unlike
     }
 
-    /// Whether two ports have the same in force, from the same kind of place; the settings of `but` left out.
-    pub(crate) fn alike(&self, one: usize, other: usize, but: SettingId) -> bool {
-        let row = |port: usize| self.at.get(port * PORT_COUNT..(port + 1) * PORT_COUNT).unwrap_or_default();
-        let same = |a: &Slot, b: &Slot| {
-            a.origin == b.origin
-                && a.contested == b.contested
-                && a.mark.is_some() == b.mark.is_some()
-                && a.value == b.value
-        };
-        row(one)
-            .iter()
-            .zip(row(other))
-            .enumerate()
-            .all(|(i, (a, b))| a == b || i == but.slot() || same(&self.slots[*a as usize], &self.slots[*b as usize]))
+    /// The rows of all ports; the setting `but` is left out.
+    pub(crate) fn rows(&self, but: SettingId) -> Rows {
+        let ports = self.at.len() / PORT_COUNT;
+        let mut rows =
+            Rows { first: Vec::new(), cells: Vec::with_capacity(self.slots.len()), ends: Vec::with_capacity(ports) };
+        let mut numbers: FxHashMap<Saying<'_>, u32> = FxHashMap::default();
+        numbers.reserve(self.slots.len() / 4);
+        let mut of_slot = vec![u32::MAX; self.slots.len()];
+        for row in self.at.chunks(PORT_COUNT) {
+            for (cell, at) in row.iter().enumerate().filter(|(i, at)| **at as usize >= PORT_COUNT && *i != but.slot()) {
+                let number = &mut of_slot[*at as usize];
+                if *number == u32::MAX {
+                    let next = rows.first.len() as u32;
+                    *number = *numbers.entry(Saying(&self.slots[*at as usize])).or_insert(next);
+                    if *number == next {
+                        rows.first.push(*at);
+                    }
+                }
+                rows.cells.push((cell as u16, *number));
+            }
+            rows.ends.push(rows.cells.len() as u32);
+        }
+        rows
+    }
+
+    /// What the numbers of rows stand for, in their order.
+    pub(crate) fn said<'a>(&'a self, rows: &'a Rows) -> impl Iterator<Item = &'a Slot> {
+        rows.first.iter().map(|at| &self.slots[*at as usize])
+    }
+
+    /// What holds where nothing is written, in the order of the settings.
+    pub(crate) fn silent_ones(&self) -> &[Slot] {
+        self.slots.get(..PORT_COUNT).unwrap_or_default()
     }
 }

@@ -6,8 +6,8 @@ use std::sync::Arc;
 use jiff::Timestamp;
 
 use super::{
-    Doubt, Fact, FactKind, Key, Origin, PortName, PortSlots, Scope, Setting, SettingId, SettingSet, SettingType, Torn,
-    Traits, Value, VlanId, facts, natural_order, settings,
+    Doubt, Fact, FactKind, Key, Origin, PortName, PortSlots, Rows, Scope, Setting, SettingId, SettingSet, SettingType,
+    Torn, Traits, Value, VlanId, facts, natural_order, settings,
 };
 use crate::source::{Place, Source, Word};
 
@@ -429,6 +429,11 @@ impl Switch {
         !self.facts.is_empty() || !self.tables.is_empty()
     }
 
+    /// Whether nothing is known of its state, not even that something is not to be believed.
+    pub(crate) fn tells_nothing(&self) -> bool {
+        !self.has_state() && self.doubted_facts.is_empty()
+    }
+
     /// Attaches the saved configuration.
     #[must_use]
     pub fn with_saved(mut self, saved: SavedCopy) -> Self {
@@ -475,9 +480,9 @@ impl Switch {
         if slot.origin == Origin::State { self.behind_state.get(&(owner, id)).unwrap_or(slot) } else { slot }
     }
 
-    /// Whether two ports have the same in force, their descriptions apart.
-    pub(crate) fn are_alike(&self, one: usize, other: usize) -> bool {
-        self.port_slots.alike(one, other, settings::DESCRIPTION.id)
+    /// What is written for its ports, their descriptions apart.
+    pub(crate) fn rows(&self) -> Rows {
+        self.port_slots.rows(settings::DESCRIPTION.id)
     }
 
     /// A setting of a VLAN: its own, or what holds for every VLAN.

@@ -301,7 +301,7 @@ pub enum ValueError {
 }
 
 /// A value.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub enum Value {
     /// True or false.
     Flag(bool),

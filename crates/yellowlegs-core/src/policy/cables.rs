@@ -128,6 +128,12 @@ impl Policy {
         self.links.get(link)?.outside.as_ref()
     }
 
+    /// Whether some link of a switch leads out of the fleet.
+    pub(crate) fn leads_outside(&self, switch: &str) -> bool {
+        let links = self.by_switch.links.on(switch);
+        links.into_iter().filter_map(|link| self.links.get(link)).any(|link| link.outside.is_some())
+    }
+
     /// What is outside the fleet at a port, with the link that says so.
     pub(crate) fn outside_at(&self, resolved: &Resolved, port: usize) -> Option<(&Outside, &super::Cite)> {
         let mut of_switch =

@@ -5,9 +5,11 @@
 
 use std::collections::BTreeSet;
 
+use rustc_hash::FxHashMap;
+
 use super::{Faces, Policy, Role};
 use crate::dialect::Lists;
-use crate::model::{Mode, Remark, SettingId, SettingSet, Switch, facts, settings};
+use crate::model::{Mode, Remark, Rows, SettingId, SettingSet, Switch, facts, settings};
 
 /// What told a role.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, serde::Serialize)]
@@ -24,7 +26,7 @@ pub enum RoleFrom {
 }
 
 /// A role with what told it.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub struct Assigned {
     /// Position of the role in the policy.
     pub role: usize,
@@ -57,6 +59,8 @@ pub struct Assignment {
     pub ports: Vec<Option<Assigned>>,
     /// By port, the first port that has its role, told by the same, and the same in force: itself where there is none.
     pub alike: Vec<usize>,
+    /// What is written for each port.
+    pub(crate) rows: Rows,
     /// Roles that some port has.
     pub roles: BTreeSet<usize>,
     /// Entries of `ports` (role, position) that name some port.
@@ -81,7 +85,8 @@ impl Assignment {
             (!open).then_some(assigned)
         };
         let ports: Vec<Option<Assigned>> = self.ports.iter().enumerate().map(is_certain).collect();
-        Self { alike: alike(certain, &ports), ports, ..Self::default() }
+        let rows = certain.rows();
+        Self { alike: alike(&rows, &ports), rows, ports, ..Self::default() }
     }
 }
 
@@ -99,23 +104,16 @@ pub fn assign(policy: &Policy, switch: &Switch, lists: Option<&Lists>) -> Assign
         by_vlan(policy, switch, &mut result);
     }
     result.roles = result.ports.iter().flatten().map(|a| a.role).collect();
-    result.alike = alike(switch, &result.ports);
+    result.rows = switch.rows();
+    result.alike = alike(&result.rows, &result.ports);
     result
 }
 
-/// How many kinds of ports are told apart; further ones are taken for kinds of their own.
-const MOST_KINDS: usize = 24;
-
-fn alike(switch: &Switch, roles: &[Option<Assigned>]) -> Vec<usize> {
-    let mut kinds: Vec<usize> = Vec::new();
-    let first = |port: usize| {
-        let known = kinds.iter().copied().find(|kind| roles[*kind] == roles[port] && switch.are_alike(*kind, port));
-        if known.is_none() && kinds.len() < MOST_KINDS {
-            kinds.push(port);
-        }
-        known.unwrap_or(port)
-    };
-    (0..roles.len()).map(first).collect()
+fn alike(rows: &Rows, roles: &[Option<Assigned>]) -> Vec<usize> {
+    type Kind<'a> = (Option<Assigned>, &'a [(u16, u32)]);
+    let mut kinds: FxHashMap<Kind<'_>, usize> = FxHashMap::default();
+    let first = |(port, role): (usize, &Option<Assigned>)| *kinds.entry((*role, rows.of(port))).or_insert(port);
+    roles.iter().enumerate().map(first).collect()
 }
 
 fn remark(switch: &Switch, text: String) -> Remark {

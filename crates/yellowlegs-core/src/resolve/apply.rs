@@ -8,8 +8,8 @@ use rustc_hash::FxHashMap;
 use super::explain::Said;
 use super::port_table::PortTable;
 use crate::dialect::{
-    Captured, Change, Dialect, Effect, HoleRef, Operand, PortItem, ProfileRef, Reach, Reading, Statement, Subject,
-    port_names,
+    Captured, Change, Dialect, Effect, HoleRef, Operand, PortItem, ProfileRef, Reach, Reading, Rule, Statement,
+    Subject, port_names,
 };
 use crate::model::{
     Choice, Direction, Kind, Mark, Origin, PortSlots, Scope, SettingId, Slot, StationRange, Value, VlanId, VlanSet,
@@ -159,6 +159,10 @@ impl<'a> Applier<'a> {
     }
 
     fn run_from(mut self, from: usize) -> Written {
+        if self.watch.is_some() {
+            self.follow();
+            return self.written;
+        }
         for (position, statement) in self.reading.statements.iter().enumerate().skip(from) {
             let Some(rule) = self.dialect.rules().get(statement.rule as usize).filter(|_| !statement.leads) else {
                 continue;
@@ -181,6 +185,22 @@ impl<'a> Applier<'a> {
             }
         }
         self.written
+    }
+
+    /// Goes through the statements of the rules that speak of the watched setting: most do not.
+    fn follow(&mut self) {
+        let (rules, reading) = (self.dialect.rules(), self.reading);
+        let each = |rule: &Rule, negated: bool| rule.effects_of(negated).iter().any(|effect| self.counts(effect));
+        let speaks: Vec<bool> = rules.iter().map(|rule| each(rule, false) || each(rule, true)).collect();
+        let speaks = |rule: u32| speaks.get(rule as usize).is_some_and(|speaks| *speaks);
+        for (position, statement) in reading.statements.iter().enumerate().filter(|(_, s)| speaks(s.rule) && !s.leads) {
+            let effects = rules.get(statement.rule as usize).map(|rule| rule.effects_of(statement.negated));
+            for effect in effects.into_iter().flatten() {
+                if self.counts(effect) {
+                    self.effect(position, statement, effect);
+                }
+            }
+        }
     }
 
     /// What one statement says, before anything else is known.

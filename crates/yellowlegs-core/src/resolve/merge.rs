@@ -4,6 +4,8 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use rustc_hash::FxHashMap;
+
 use super::apply::{ProfileName, Written, from_profiles, is_unset, later};
 use super::port_table::PortTable;
 use crate::dialect::{Dialect, Reach};
@@ -35,7 +37,8 @@ pub(super) fn merge(dialect: &Dialect, mut written: Written, ports: &PortTable, 
         written.globals.iter_mut().for_each(|globals| globals.sort_by_key(|global| global.reach.narrowness()));
     }
     let layers = Layers::new(dialect, &written, ports, &defaults);
-    (0..switch.ports.len()).for_each(|port| layers.port(port, &mut slots));
+    let mut shared = Shared::default();
+    (0..switch.ports.len()).for_each(|port| layers.port(port, &mut slots, &mut shared));
     switch.port_slots = slots;
     switch.switch_slots = SettingId::of(Scope::Switch).zip(written.switch).map(|(id, slot)| over(slot, id)).collect();
     for id in SettingId::of(Scope::Vlan) {
@@ -133,6 +136,44 @@ fn missing_profiles(written: &Written, switch: &mut Switch) {
     }
 }
 
+/// What is found for a port and setting.
+enum Found<'a> {
+    /// A slot of the port's own.
+    Own(Slot),
+    /// A global default by its position, and whether it is contested there: the ports that it reaches share a slot.
+    Global(usize, &'a Slot, bool),
+}
+
+impl Found<'_> {
+    fn slot(&self) -> &Slot {
+        match self {
+            Self::Own(slot) => slot,
+            Self::Global(_, slot, _) => slot,
+        }
+    }
+}
+
+/// The slots that ports share: by setting, position of the global default, and whether it is contested.
+type Shared = FxHashMap<(SettingId, usize, bool), u32>;
+
+/// The strongest of the layers that say something, and whether there are others.
+#[derive(Default)]
+struct Strongest<'s> {
+    first: Option<&'s Slot>,
+    has_more: bool,
+}
+
+impl<'s> Strongest<'s> {
+    /// One that is weaker than those before.
+    fn add(&mut self, slot: &'s Slot) {
+        if is_unset(slot) {
+            return;
+        }
+        self.has_more |= self.first.is_some();
+        self.first = self.first.or(Some(slot));
+    }
+}
+
 struct Layers<'a> {
     dialect: &'a Dialect,
     written: &'a Written,
@@ -171,51 +212,61 @@ impl<'a> Layers<'a> {
     }
 
     /// Puts the settings in force on a port where its own lines' are, in the order in which they are settled.
-    fn port(&self, port: usize, slots: &mut PortSlots) {
+    fn port(&self, port: usize, slots: &mut PortSlots, shared: &mut Shared) {
         let has_profiles = self.written.uses.get(&port).is_some_and(|used| !used.is_empty());
         for id in if has_profiles { &self.of_profiles } else { &self.open } {
-            let mut slot = self.setting(port, *id, slots);
+            let mut found = self.setting(port, *id, has_profiles, slots);
             let is_mode = self.by_membership && *id == settings::MODE.id;
-            if is_mode && slot.as_ref().is_none_or(|slot| !slot.origin.is_written()) {
-                slot = Some(self.mode_by_membership(port, slots));
+            if is_mode && found.as_ref().is_none_or(|found| !found.slot().origin.is_written()) {
+                found = Some(Found::Own(self.mode_by_membership(port, slots)));
             }
-            if let Some(slot) = slot {
-                slots.set(port, *id, slot);
+            match found {
+                None => {}
+                Some(Found::Own(slot)) => slots.set(port, *id, slot),
+                Some(Found::Global(position, slot, contested)) => {
+                    let at = shared.entry((*id, position, contested));
+                    let at = *at.or_insert_with(|| slots.add_shared(Slot { contested, ..slot.clone() }));
+                    slots.share(port, *id, at);
+                }
             }
         }
     }
 
     /// What is in force; `None` where what is there already is: what is written for the port, or what holds where nothing is.
-    fn setting(&self, port: usize, id: SettingId, so_far: &PortSlots) -> Option<Slot> {
+    fn setting(&self, port: usize, id: SettingId, has_profiles: bool, so_far: &PortSlots) -> Option<Found<'a>> {
         let own = so_far.written(port, id);
-        let (implied, profile) =
-            (self.written.implied.get(&(port, id)), from_profiles(self.dialect, self.written, port, id));
-        let mut layers: Vec<&Slot> = own.into_iter().chain(implied).collect();
-        layers.extend(profile.0.as_ref());
-        layers.extend(profile.1.as_ref());
-        let before_globals = layers.iter().any(|slot| !is_unset(slot));
-        let mut unsure = false;
-        for global in self.written.globals[id.slot()].iter().rev().filter(|g| !is_unset(&g.slot)) {
-            match self.reached(global.reach, port, so_far) {
-                Some(true) => layers.push(&global.slot),
+        let profile = if has_profiles { from_profiles(self.dialect, self.written, port, id) } else { (None, None) };
+        let mut layers = Strongest::default();
+        let implied = self.written.implied.get(&(port, id));
+        own.into_iter().chain(implied).chain(&profile.0).chain(&profile.1).for_each(|slot| layers.add(slot));
+        let (mut global, mut unsure) = (None, false);
+        for (position, of_all) in self.written.globals[id.slot()].iter().enumerate().rev() {
+            if is_unset(&of_all.slot) {
+                continue;
+            }
+            match self.reached(of_all.reach, port, so_far) {
+                Some(true) if global.is_some() => layers.has_more = true,
+                Some(true) => global = Some((position, &of_all.slot)),
                 Some(false) => {}
                 None => unsure = true,
             }
         }
-        let mut written = layers.iter().filter(|slot| !is_unset(slot));
-        let first = written.next();
-        let contested = own.is_some_and(|own| own.contested)
-            || written.next().is_some()
-            || first.is_some_and(|slot| slot.contested);
-        // Whether a default reaches the port hangs on something that nobody knows.
-        if unsure && !before_globals {
-            return Some(Slot { contested, ..Slot::UNKNOWN });
-        }
+        let has_more = layers.has_more || layers.first.is_some() && global.is_some();
+        let contested = own.is_some_and(|own| own.contested) || has_more;
         let of_kind = || self.ports.port(port).and_then(|port| self.dialect.default_of_kind(port, id));
-        match first {
-            None if own.is_none() => of_kind().map(|slot| Slot { contested, ..slot.clone() }),
-            None => Some(Slot { contested, ..of_kind().unwrap_or(&self.defaults[id.index()]).clone() }),
-            Some(slot) => Some(Slot { contested, ..(**slot).clone() }),
+        let silent = || match of_kind() {
+            None if own.is_none() => None,
+            of_kind => Some(Slot { contested, ..of_kind.unwrap_or(&self.defaults[id.index()]).clone() }),
+        };
+        match (layers.first, global) {
+            (Some(slot), _) => Some(Found::Own(Slot { contested: contested || slot.contested, ..slot.clone() })),
+            // Whether a default reaches the port hangs on something that nobody knows.
+            (None, _) if unsure => {
+                let contested = contested || global.is_some_and(|(_, slot)| slot.contested);
+                Some(Found::Own(Slot { contested, ..Slot::UNKNOWN }))
+            }
+            (None, Some((position, slot))) => Some(Found::Global(position, slot, contested || slot.contested)),
+            (None, None) => silent().map(Found::Own),
         }
     }
 

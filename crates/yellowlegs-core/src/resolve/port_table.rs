@@ -2,7 +2,7 @@
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use crate::dialect::{Captured, Dialect, PortItem, PortRef, Reading, Statement};
+use crate::dialect::{Captured, Dialect, PortItem, PortRef, Reading, Rule, Statement};
 use crate::model::{Fact, Mark, PortName, Switch, Torn, facts};
 use crate::source::Source;
 
@@ -45,7 +45,11 @@ impl PortTable {
         let mut full = false;
         // Most lists are written again and again: the second time there is nothing new in them.
         let mut known: FxHashSet<(&[PortItem], bool)> = FxHashSet::default();
-        for statement in &reading.statements {
+        // Most rules name none.
+        let names =
+            |rule: &Rule| rule.port_subjects().next().is_some() || rule.declares.is_some() || rule.used_by.is_some();
+        let names: Vec<bool> = dialect.rules().iter().map(names).collect();
+        for statement in reading.statements.iter().filter(|s| names.get(s.rule as usize).is_some_and(|names| *names)) {
             let Some(rule) = dialect.rules().get(statement.rule as usize) else { continue };
             let about = rule.port_subjects().map(|hole| (hole, true));
             let named = rule.declares.iter().chain(&rule.used_by).map(|hole| (hole, false));
@@ -102,6 +106,9 @@ impl PortTable {
         if let (true, Some(statement)) = (full, reading.statements.first()) {
             switch.torn.push((statement.mark, Torn::Ports));
         }
+        // In the order of their numbers most names are sorted already.
+        let mut found: Vec<PortRef> = found.into_iter().collect();
+        found.sort_unstable();
         let mut named: Vec<(PortName, PortRef)> =
             found.into_iter().map(|port| (PortName::new(dialect.lists().name(port)), port)).collect();
         named.sort();

@@ -25,7 +25,7 @@ pub(super) const PREREQUISITE: Check = Check {
 };
 
 fn prerequisite(on: &SwitchView<'_>) -> Judgement {
-    let requires: Vec<_> = on.switch().requires().iter().filter(|r| on.is_about(&r.feature)).collect();
+    let requires: Vec<_> = on.requires().iter().filter(|r| on.is_about(&r.feature)).collect();
     if requires.is_empty() {
         return Ok(Verdict::NotApplicable);
     }

@@ -68,7 +68,7 @@ fn has_table(on: SwitchView<'_>) -> bool {
 
 /// The bindings of a port.
 pub(super) fn of_port<'a>(port: &PortView<'a>) -> Kept<Vec<Binding<'a>>> {
-    if !has_table(port.on()) {
+    if port.tells_nothing() || !has_table(port.on()) {
         return Ok(None);
     }
     Ok(port.seen(facts::binding::FACT)?.map(|rows| rows.into_iter().filter_map(Binding::of).collect()))
@@ -113,8 +113,8 @@ pub(super) const EXPIRED: Check = Check {
 };
 
 fn expired(port: &PortView<'_>) -> Judgement {
-    let taken = port.on().taken(facts::binding::FACT);
     each(port, |binding| {
+        let taken = port.on().taken(facts::binding::FACT);
         Ok(binding.is_over(taken).then(|| binding.violation("the lease of {station} ({ip}) in VLAN {vlan} is over")))
     })
 }
@@ -245,10 +245,7 @@ pub(super) const STORE_FAILING: Check = Check {
 
 fn store_failing(on: &SwitchView<'_>) -> Judgement {
     let (kind, event) = (facts::binding_store::FACT, crate::model::EventSeen::StoreFailed);
-    if !on.switch().has_state()
-        || on.setting(settings::SNOOPING_STORE).value == Some(false)
-        || !on.is_armed(SNOOPING)?
-    {
+    if !on.has_state() || on.setting(settings::SNOOPING_STORE).value == Some(false) || !on.is_armed(SNOOPING)? {
         return Ok(Verdict::NotApplicable);
     }
     let logged: Vec<&Fact> = on.events(event).collect();

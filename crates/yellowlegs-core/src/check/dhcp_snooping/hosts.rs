@@ -114,7 +114,7 @@ fn self_given<'a>(port: &PortView<'a>) -> BTreeMap<StationAddress, (IpAddr, &'a 
 }
 
 fn self_assigned(port: &PortView<'_>) -> Judgement {
-    if !port.switch().has_state() || !port.role()?.faces.is_edge() {
+    if !port.has_state() || !port.role()?.faces.is_edge() {
         return Ok(Verdict::NotApplicable);
     }
     let given = self_given(port);
@@ -146,7 +146,7 @@ pub(super) const ROGUE_SEEN: Check = Check {
 };
 
 fn rogue_seen(port: &PortView<'_>) -> Judgement {
-    if !port.switch().has_state() || port.known(settings::SNOOPING_TRUSTED)? {
+    if !port.has_state() || port.known(settings::SNOOPING_TRUSTED)? {
         return Ok(Verdict::NotApplicable);
     }
     let dropped: Vec<&Fact> = port.events(EventSeen::ServerDropped).collect();

@@ -21,6 +21,9 @@ pub(super) const TRUSTED_EDGE: Check = Check {
 
 /// Whether the policy says that an authorised server is on the port.
 pub(in crate::check) fn has_server(port: &PortView<'_>) -> bool {
+    if !port.on().has_server() {
+        return false;
+    }
     let switch = port.switch();
     let lists = port.on().resolved().lists();
     port.policy().dhcp_servers.iter().filter(|server| server.at.switch == **switch.name()).any(|server| {

@@ -98,7 +98,7 @@ fn hold(port: &PortView<'_>) -> Judgement {
     let Seconds(held) = port.known(settings::FLAP_HOLD)?;
     let Seconds(shortest) = wished.value;
     if held == 0 {
-        let nobody = site.unattended.value.has(port.switch().name());
+        let nobody = port.on().is_unattended();
         if site.attended.value && !nobody || shortest == 0 {
             return Ok(Verdict::Met);
         }

@@ -15,7 +15,7 @@ pub(super) use links::{At, Links, port};
 pub use usage::Usage;
 
 use super::judge::{is_excused, waive};
-use super::say::{Subject, fill, finding, quoted};
+use super::say::{Subject, fill, finding, put_fact, quoted};
 use super::{Check, Run, Selection, SwitchView, Violation, all};
 use crate::finding::{Evidence, Finding, Positions, Related, fingerprint, quote_cite};
 use crate::model::SettingId;
@@ -417,9 +417,14 @@ fn told_of((check, level, found): Found, view: &FleetView<'_>, read: &mut Read<'
 /// A finding that stands on no switch: the policy's line is its evidence.
 fn nowhere(check: &'static Check, level: Level, violation: Violation) -> Finding {
     let vlan = violation.vlan.map(|v| u32::from(v.get())).unwrap_or_default().to_string();
-    let mut facts: BTreeMap<&'static str, String> =
-        violation.facts.iter().map(|(name, fact)| (*name, fact.to_string())).collect();
-    facts.entry("vlan").or_insert_with(|| vlan.clone());
+    let put = |text: &mut String, hole: &str| {
+        let is_put = put_fact(&violation, text, hole);
+        if !is_put && hole == "vlan" {
+            text.push_str(&vlan);
+        }
+        is_put || hole == "vlan"
+    };
+    let (message, remedy) = (fill(&violation.says, put), fill(check.remedy, put));
     let evidence: Vec<Evidence> = violation.demand.as_ref().map(quote_cite).into_iter().collect();
     let line = evidence.first().map_or("", |line| line.text.trim());
     let related: Vec<&str> = violation.related.iter().map(|r| &*r.switch).collect();
@@ -434,11 +439,11 @@ fn nowhere(check: &'static Check, level: Level, violation: Violation) -> Finding
         role: None,
         role_from: None,
         fingerprint: fingerprint(parts.into_iter().take(if violation.vlan.is_some() { 4 } else { 2 })),
-        message: fill(&violation.says, &facts),
+        message,
         settings: Vec::new(),
         evidence,
         overridden: Vec::new(),
-        remedy: fill(check.remedy, &facts),
+        remedy,
         inputs: violation.facts.into_iter().collect(),
         related: violation.related,
         waiver: None,

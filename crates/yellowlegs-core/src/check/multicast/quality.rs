@@ -72,7 +72,7 @@ fn critical<'a>(port: &PortView<'a>) -> Result<Option<&'a Role>, Unknown> {
     let role = port.role()?;
     let by_vlans = || {
         let real_time = |vlan| {
-            let site = port.policy().vlan(port.switch().name(), vlan);
+            let site = port.site_vlan(vlan);
             site.is_some_and(|v| v.purpose == Some(Purpose::RealTime))
         };
         role.faces.is_edge() && !role.vlans.is_empty() && role.vlans.iter().all(real_time)

@@ -144,7 +144,7 @@ fn vlan_uncovered(on: &SwitchView<'_>) -> Judgement {
             }
         };
         let Some(vlan) = untagged.filter(|vlan| !snooped.contains(*vlan)) else { continue };
-        let site = on.policy().vlan(on.switch().name(), vlan);
+        let site = on.site_vlan(vlan);
         let real_time = site.is_some_and(|v| v.purpose == Some(Purpose::RealTime));
         match role {
             Ok(role) if role.receiver || real_time => _ = open.entry(vlan).or_insert(port.port()),

@@ -22,7 +22,8 @@ pub(super) const ROLE_MISMATCH: Check = Check {
 
 fn role_mismatch(port: &PortView<'_>) -> Judgement {
     let on = port.on();
-    if let Some((outside, cite)) = port.policy().outside_at(on.resolved(), port.port())
+    if on.leads_outside()
+        && let Some((outside, cite)) = port.policy().outside_at(on.resolved(), port.port())
         && let Some(is) = outside.is
         && let Some((_, what)) = DEVICES.iter().find(|(capability, _)| *capability == is)
         && !port.role()?.faces.fitting().contains(&is)
@@ -31,7 +32,7 @@ fn role_mismatch(port: &PortView<'_>) -> Judgement {
         let violation = Violation::saying(says).fact("who", outside.name.as_str()).fact("what", *what);
         return violation.demand(cite).into();
     }
-    if !port.switch().has_state() {
+    if !port.has_state() {
         return Ok(Verdict::NotApplicable);
     }
     let role = port.role()?;

@@ -56,8 +56,7 @@ fn vlan(port: &PortView<'_>) -> Judgement {
     if role.faces != Faces::Nothing {
         return Ok(Verdict::NotApplicable);
     }
-    let name = port.switch().name();
-    let site = || port.policy().vlans_for(name, Purpose::Parking);
+    let site = || port.on().site_vlans_for(Purpose::Parking);
     let (parking, cite): (VlanSet, Option<&Cite>) = if role.vlans.is_empty() {
         (site().map(|v| v.id).collect(), site().next().map(|v| &v.cite))
     } else {

@@ -91,9 +91,8 @@ fn native_wanted<'a>(port: &PortView<'a>, role: &'a Role) -> Option<(VlanSet, &'
     if role.faces.is_untagged_host() {
         return (!role.vlans.is_empty()).then(|| (role.vlans.clone(), role.cite("vlans")));
     }
-    let name = port.switch().name();
-    let first = port.policy().vlans_for(name, Purpose::Native).next()?;
-    let mut wanted: VlanSet = port.policy().vlans_for(name, Purpose::Native).map(|v| v.id).collect();
+    let first = port.on().site_vlans_for(Purpose::Native).next()?;
+    let mut wanted: VlanSet = port.on().site_vlans_for(Purpose::Native).map(|v| v.id).collect();
     if role.faces == Faces::AccessPoint {
         wanted = wanted.union(&role.vlans);
     }
@@ -140,7 +139,7 @@ fn native_in_use(port: &PortView<'_>) -> Judgement {
         return Ok(Verdict::NotApplicable);
     }
     let Some(native) = port.known(settings::NATIVE_VLAN)? else { return Ok(Verdict::Met) };
-    let site = port.policy().vlan(port.switch().name(), native);
+    let site = port.site_vlan(native);
     let purpose =
         site.and_then(|v| v.purpose).ok_or_else(|| Unknown::fact("policy: the purpose of the native VLAN"))?;
     let Some(site) = site.filter(|_| purpose.is_user()) else { return Ok(Verdict::Met) };

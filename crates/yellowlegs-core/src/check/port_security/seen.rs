@@ -77,7 +77,7 @@ pub(super) const VIOLATIONS: Check = Check {
 };
 
 fn violations(port: &PortView<'_>) -> Judgement {
-    if !port.switch().has_state() {
+    if !port.has_state() {
         return Ok(Verdict::NotApplicable);
     }
     let counters = port.seen(facts::counters::FACT);

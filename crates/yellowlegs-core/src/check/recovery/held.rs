@@ -163,7 +163,7 @@ pub(super) const HELD_DOWN: Check = Check {
 };
 
 fn held_down(port: &PortView<'_>) -> Judgement {
-    if !port.switch().has_state() {
+    if !port.has_state() {
         return Ok(Verdict::NotApplicable);
     }
     let Some(held) = held(port)? else { return Ok(Verdict::Met) };
@@ -209,7 +209,7 @@ pub(super) const SHUT_IN_USE: Check = Check {
 };
 
 fn shut_in_use(port: &PortView<'_>) -> Judgement {
-    if !port.switch().has_state() {
+    if !port.has_state() {
         return Ok(Verdict::NotApplicable);
     }
     let told = port.facts(facts::port_status::FACT).find(|fact| {

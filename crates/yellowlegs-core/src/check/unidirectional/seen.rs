@@ -20,7 +20,7 @@ pub(super) const SEEN: Check = Check {
 
 /// An end whose neighbour takes no part tells nothing.
 fn seen(port: &PortView<'_>) -> Judgement {
-    if !port.switch().has_state() {
+    if !port.has_state() {
         return Ok(Verdict::NotApplicable);
     }
     let rows = port.seen(facts::unidirectional::FACT);

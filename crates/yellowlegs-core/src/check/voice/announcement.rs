@@ -55,7 +55,7 @@ fn policy_missing(port: &PortView<'_>) -> Judgement {
     if port.known(settings::VOICE_ANNOUNCED)? != Announcement::Nothing {
         return Ok(Verdict::Met);
     }
-    if port.switch().traits().holds(platform::VOICE_TOLD_BY, "own-protocol") == Some(true) {
+    if port.on().traits().holds(platform::VOICE_TOLD_BY, "own-protocol") == Some(true) {
         return Ok(Verdict::Met);
     }
     let says = "no network policy for voice is announced; role {role} faces {faces}";

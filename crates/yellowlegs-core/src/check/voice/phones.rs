@@ -152,7 +152,7 @@ pub(super) const RANGE_GAP: Check = Check {
 };
 
 fn range_gap(port: &PortView<'_>) -> Judgement {
-    if !port.switch().has_state() || !port.known(settings::DYNAMIC_VLAN)? {
+    if !port.has_state() || !port.known(settings::DYNAMIC_VLAN)? {
         return Ok(Verdict::NotApplicable);
     }
     let Some(heard) = port.stations()? else { return Ok(Verdict::NotApplicable) };
@@ -192,7 +192,7 @@ pub(super) const POWER_SHORT: Check = Check {
 };
 
 fn power_short(port: &PortView<'_>) -> Judgement {
-    if !port.switch().has_state() || !port.known(settings::POWER)? {
+    if !port.has_state() || !port.known(settings::POWER)? {
         return Ok(Verdict::NotApplicable);
     }
     let (power, neighbour) = (port.seen(facts::power::FACT), port.seen(facts::neighbour::FACT));

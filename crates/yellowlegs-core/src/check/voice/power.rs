@@ -62,7 +62,7 @@ fn overdrawn(on: &SwitchView<'_>) -> Judgement {
     if budget == 0 {
         return Ok(Verdict::NotApplicable);
     }
-    let Some(ways) = on.switch().traits().words(platform::POWER_SET_ASIDE) else {
+    let Some(ways) = on.traits().words(platform::POWER_SET_ASIDE) else {
         return Err(Unknown::fact("power-set-aside"));
     };
     let seen = seen(on);

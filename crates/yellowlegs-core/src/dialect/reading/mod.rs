@@ -7,8 +7,6 @@ use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 
-use remembered::Known;
-
 use super::Dialect;
 use super::automaton::{Match, Walk};
 use super::captured::Captured;
@@ -187,7 +185,6 @@ impl Dialect {
             reading: before,
             shapes: FxHashMap::default(),
             found: Vec::new(),
-            known: FxHashMap::default(),
             store: self.stores.take(),
         };
         let mut line = Logical::default();
@@ -250,9 +247,7 @@ struct Reader<'a> {
     reading: Reading,
     shapes: FxHashMap<Box<str>, Arc<str>>,
     found: Vec<Match>,
-    /// Lines that came before: the next of the same text, in the same context, comes to the same.
-    known: FxHashMap<(usize, &'a str), Known>,
-    /// The same of other texts.
+    /// Lines that came before, in this text or in others: the next of the same text, in the same context, comes to the same.
     store: Store,
 }
 

@@ -4,25 +4,13 @@
 use super::{Block, MOST_CAPTURES, NOBODY, Reader, Reading, Statement};
 use crate::dialect::Dialect;
 use crate::dialect::captured::Captured;
-use crate::dialect::compiled::{Compiled, Opens};
+use crate::dialect::compiled::{Compiled, Known, Opens, hash};
 use crate::dialect::rule::Rule;
 use crate::model::Mark;
 use crate::syntax::Line;
 
 /// So many lines are remembered: most texts say the same few hundred things.
 const REMEMBERED: usize = 4096;
-
-/// What a line came to.
-#[derive(Clone, Copy)]
-pub(super) struct Known {
-    /// Positions of its statements. Another line of the same text shares what their holes took: the words are the same.
-    from: u32,
-    to: u32,
-    /// Where its text began.
-    start: usize,
-    /// What its last statement opens.
-    opens: Opens,
-}
 
 impl Opens {
     pub(super) fn block(self, position: u32) -> Block {
@@ -53,8 +41,8 @@ impl Reading {
         let zero = Line { number: 0, start: 0, text: "", indent: 0 };
         let part = |statement: &Statement| {
             let own = self.captures(dialect, statement);
-            let part = Statement { captures: captures.len() as u32, ..statement.placed(known.start, zero, NOBODY) };
-            captures.extend(own.iter().map(|captured| captured.moved(known.start, 0)));
+            let part = Statement { captures: captures.len() as u32, ..statement.placed(known.text.0, zero, NOBODY) };
+            captures.extend(own.iter().map(|captured| captured.moved(known.text.0, 0)));
             part
         };
         let statements = statements.iter().map(part).collect();
@@ -66,9 +54,12 @@ impl<'a> Reader<'a> {
     /// What a line comes to whose text came before in the same context, here or in another text.
     pub(super) fn known(&mut self, line: Line<'a>, block: Block) -> Option<Block> {
         let Block::Context(context, opener) = block else { return None };
-        match self.known.get(&(context, line.text)).copied() {
+        let hash = hash(context, line.text);
+        let is_it =
+            |known: &Known| known.context == context && self.text.get(known.text.0..known.text.1) == Some(line.text);
+        match self.store.here.get(&hash).copied().filter(is_it) {
             Some(known) => Some(self.again(line, known, opener)),
-            None => self.as_elsewhere(line, context, opener),
+            None => self.as_elsewhere(line, hash, context, opener),
         }
     }
 
@@ -81,12 +72,13 @@ impl<'a> Reader<'a> {
             Block::Nothing => Opens::Nothing,
             Block::Closed(_) | Block::Unread(_) => Opens::Closed,
         };
-        if self.known.len() < REMEMBERED && self.is_repeatable(from, to) {
-            let known = Known { from, to, start: line.start, opens };
+        if self.store.here.len() < REMEMBERED && self.is_repeatable(from, to) {
+            let (hash, text) = (hash(context, line.text), (line.start, line.start + line.text.len()));
+            let known = Known { context, text, from, to, opens };
             let (statements, captures) = self.reading.compiled(self.dialect, known);
             let compiled = Compiled { statements: &statements, captures: &captures, opens };
-            self.store.add(context, line.text, compiled);
-            self.known.insert((context, line.text), known);
+            self.store.add(hash, context, line.text, compiled);
+            self.store.here.insert(hash, known);
         }
     }
 
@@ -98,10 +90,10 @@ impl<'a> Reader<'a> {
     }
 
     /// Takes a line whose text came before in the same context of another text.
-    fn as_elsewhere(&mut self, line: Line<'a>, context: usize, opener: u32) -> Option<Block> {
+    fn as_elsewhere(&mut self, line: Line<'a>, hash: u64, context: usize, opener: u32) -> Option<Block> {
         let has_room =
-            self.known.len() < REMEMBERED && self.reading.captures.len() <= MOST_CAPTURES * self.text.len() + 64;
-        let compiled = self.store.get(context, line.text).filter(|_| has_room)?;
+            self.store.here.len() < REMEMBERED && self.reading.captures.len() <= MOST_CAPTURES * self.text.len() + 64;
+        let compiled = self.store.get(hash, context, line.text).filter(|_| has_room)?;
         let (from, captures) = (self.reading.statements.len() as u32, self.reading.captures.len() as u32);
         self.reading.captures.extend(compiled.captures.iter().map(|captured| captured.moved(0, line.start)));
         let (mut parent, mut position, mut leader) = (opener, opener, None);
@@ -116,7 +108,8 @@ impl<'a> Reader<'a> {
             parent = leader.unwrap_or(position);
         }
         let (to, opens) = (self.reading.statements.len() as u32, compiled.opens);
-        self.known.insert((context, line.text), Known { from, to, start: line.start, opens });
+        let text = (line.start, line.start + line.text.len());
+        self.store.here.insert(hash, Known { context, text, from, to, opens });
         Some(opens.block(position))
     }
 
@@ -125,7 +118,7 @@ impl<'a> Reader<'a> {
         let (mut parent, mut position, mut leader) = (opener, opener, None);
         for before in known.from..known.to {
             position = self.reading.statements.len() as u32;
-            let statement = self.reading.statements[before as usize].placed(known.start, line, parent);
+            let statement = self.reading.statements[before as usize].placed(known.text.0, line, parent);
             self.reading.statements.push(statement);
             if before + 1 < known.to {
                 let goes_on = self.dialect.rules.get(statement.rule as usize).is_some_and(Rule::goes_on);

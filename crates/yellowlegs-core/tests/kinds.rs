@@ -1,0 +1,141 @@
+//! What a judge knows of the ports of other switches changes nothing: it comes to what one comes to that begins anew. Tried on a
+//! fleet that is right, with every setting of every place given every other value, on switches of which the policy knows other
+//! things, and on texts that hands, doubts and state have been at.
+
+#[path = "support/changes.rs"]
+mod changes;
+#[path = "support/right.rs"]
+mod right;
+mod support;
+
+use std::sync::Arc;
+
+use proptest::prelude::*;
+use right::{POLICY, fleet};
+use rstest::rstest;
+use support::{as_of, policy, shingle_without};
+use yellowlegs_core::check::{Judge, Selection};
+use yellowlegs_core::policy::Policy;
+use yellowlegs_core::resolve::{Resolved, State, resolve_with};
+use yellowlegs_core::source::Source;
+
+/// What the policy knows of one switch and not of others: a VLAN of its own purpose, a server, nobody who is there, a way out.
+const ODD: &str = r#"
+[[dhcp-server]]
+switch = "odd"
+port = "1.1"
+[[link]]
+a = { switch = "odd", port = "1.2" }
+b = { outside = "pier ring", faces = "router" }
+"#;
+
+/// The policy of the right fleet, its lists for more names.
+fn policy_for_all() -> Policy {
+    let mut text = String::new();
+    for line in POLICY.lines() {
+        match (line.starts_with("ports = ["), line) {
+            (true, _) => {
+                let list = line.trim_start_matches("ports = [").trim_end_matches(']');
+                let twin = list.replace("edge", "odd").replace("core", "off");
+                text.extend(["ports = [", list, ", ", &twin, "]\n"]);
+            }
+            (false, "[site]") => text.push_str("[site]\nattended = true\nunattended = [\"odd\"]\n"),
+            (false, line) => text.extend([line, "\n"]),
+        }
+    }
+    let own = "110 = { purpose = \"data\" }\n";
+    let text = text.replace(own, &format!("{own}111 = {{ purpose = \"parking\", switches = [\"odd\"] }}\n"));
+    policy(&format!("{text}{ODD}"))
+}
+
+/// What a switch comes to, all of it.
+fn told(judge: &Judge<'_>, resolved: &Resolved) -> String {
+    let judged = judge.switch(resolved, resolved.lists());
+    format!("{:?} {:?}", judged.outcome, judged.usage)
+}
+
+#[track_caller]
+fn assert_same(after: &str, alone: &str, what: &str) {
+    let from = after.bytes().zip(alone.bytes()).take_while(|(after, alone)| after == alone).count();
+    let rest = |text: &str| text.chars().skip(from.saturating_sub(40)).take(200).collect::<String>();
+    assert!(after == alone, "{what}:\n{}\n{}", rest(after), rest(alone));
+}
+
+#[test]
+fn whatever_is_set_elsewhere() {
+    let policy = policy_for_all();
+    let (as_of, selection) = (as_of(), Selection::default());
+    let judge = Judge::new(&policy, &as_of, &selection, false);
+    let fleet = fleet();
+    let mut judged = 0;
+    // Each third: all of them pass, and take long.
+    for change in changes::all(&fleet).into_iter().step_by(3) {
+        let mut record = serde_json::to_value(fleet[change.switch].record()).unwrap();
+        change.apply(&mut record);
+        let name = if change.switch == "edge" { "odd" } else { "off" };
+        for name in [change.switch, name] {
+            let Some(resolved) = changes::read(&record, name) else { continue };
+            let alone = Judge::new(&policy, &as_of, &selection, false);
+            let what = format!("{name}: {} = {} at {}", change.setting, change.shown(), change.place);
+            assert_same(&told(&judge, &resolved), &told(&alone, &resolved), &what);
+            judged += 1;
+        }
+    }
+    assert!(judged > 1000, "only {judged} switches");
+}
+
+const TEXTS: [&str; 4] = [
+    include_str!("../../../demo/northquay/nq-core-1/config.txt"),
+    include_str!("../../../demo/northquay/nq-desks-1/config.txt"),
+    include_str!("../../../demo/northquay/nq-desks-2/config.txt"),
+    include_str!("../../../demo/northquay/nq-gates-1/config.txt"),
+];
+const TABLES: [&str; 2] = [
+    include_str!("../../../demo/northquay/nq-desks-1/tables.out"),
+    include_str!("../../../demo/northquay/nq-gates-1/tables.out"),
+];
+
+/// A text with lines left out, said twice, bent, and with other numbers.
+fn worn(text: &str, hands: &[(usize, u8, u8)]) -> String {
+    let mut lines: Vec<String> = text.lines().map(str::to_owned).collect();
+    for (at, how, number) in hands {
+        let at = at % lines.len();
+        let line = lines[at].clone();
+        match how % 5 {
+            0 => _ = lines.remove(at),
+            1 => lines.insert(at, line),
+            2 => lines[at].push_str(" drift"),
+            3 => lines.insert(at, format!("{}drift {number}", &line[..line.len() - line.trim_start().len()])),
+            _ => {
+                let digit = |c: char| if c.is_ascii_digit() { char::from(b'0' + number % 10) } else { c };
+                lines[at] = line.chars().rev().enumerate().map(|(i, c)| if i < 2 { digit(c) } else { c }).collect();
+                lines[at] = lines[at].chars().rev().collect();
+            }
+        }
+    }
+    lines.join("\n") + "\n"
+}
+
+#[rstest]
+#[case::texts_alone(false)]
+#[case::with_state(true)]
+fn whatever_hands_were_at_it(#[case] with_state: bool) {
+    let policies = [policy(include_str!("../../../demo/yellowlegs.toml")), policy_for_all()];
+    let dialect = shingle_without(&[]);
+    let (as_of, selection) = (as_of(), Selection::default());
+    for policy in &policies {
+        let judge = Judge::new(policy, &as_of, &selection, false);
+        let name = prop::sample::select(vec!["nq-desks-1", "nq-desks-2", "odd", "edge"]);
+        let hands = prop::collection::vec((any::<usize>(), any::<u8>(), any::<u8>()), 0..6);
+        let config = ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(60) };
+        proptest!(config, |(text in 0..TEXTS.len(), table in 0..TABLES.len(), name in name, hands in hands)| {
+            let source = Arc::new(Source::of("config.txt", worn(TEXTS[text], &hands)));
+            let tables = Arc::new(Source::of("tables.out", worn(TABLES[table], &hands)));
+            let texts = if with_state { vec![tables] } else { Vec::new() };
+            let state = State { texts, as_of: as_of.moment(), ..State::default() };
+            let resolved = resolve_with(name, &dialect, source, &state);
+            let alone = Judge::new(policy, &as_of, &selection, false);
+            assert_same(&told(&judge, &resolved), &told(&alone, &resolved), name);
+        });
+    }
+}
