@@ -23,6 +23,12 @@ pub(crate) fn stdout(color: Color) -> Box<dyn Write> {
     Box::new(AutoStream::new(Box::new(BufWriter::new(stdout)) as Box<dyn Write>, choice))
 }
 
+/// Standard output for a report: one for people takes colours, others are written as they are, for looking for colours takes longer
+/// than all the rest.
+pub(crate) fn report(is_for_people: bool, color: Color) -> Box<dyn Write> {
+    if is_for_people { stdout(color) } else { plain() }
+}
+
 /// Standard output for what has no colours.
 pub(crate) fn plain() -> Box<dyn Write> {
     Box::new(BufWriter::new(std::io::stdout()))

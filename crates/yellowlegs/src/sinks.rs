@@ -44,8 +44,8 @@ impl Sinks {
             (None, false, false) => Box::new(TextReport::last_screen(look)),
             (None, false, true) => Box::new(Nothing),
         };
-        let plain = args.format.is_some_and(|format| !format.has_colours);
-        let stdout = (if plain { output::plain() } else { output::stdout(loudness.color) }, report);
+        let is_for_people = args.format.is_none_or(|format| format.has_colours);
+        let stdout = (output::report(is_for_people, loudness.color), report);
         Ok(Self { stdout, closed: false, files, progress })
     }
 

@@ -25,7 +25,7 @@ pub(super) fn run(args: &Compare, loudness: Loudness) -> Result<ExitCode, Failur
         _ => of_one_fleet(args)?,
     };
     let Compared { all, whole } = comparisons;
-    let mut out = output::stdout(loudness.color);
+    let mut out = output::report(matches!(args.format, PageFormat::Text), loudness.color);
     let written = match args.format {
         PageFormat::Text => text(&mut out, &all, whole, &output::look(loudness, false)),
         PageFormat::Json => json(&mut out, &all),

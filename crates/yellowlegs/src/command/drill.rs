@@ -26,7 +26,8 @@ use crate::render::drill::{
 };
 
 pub(super) fn run(args: &Drill, loudness: Loudness) -> Result<ExitCode, Failure> {
-    let mut out = output::stdout(loudness.color);
+    let is_for_people = matches!(args.format, DrillFormat::Text) || args.names.iter().any(|name| name == "list");
+    let mut out = output::report(is_for_people, loudness.color);
     if args.names.iter().any(|name| name == "list") {
         list(&mut out).and_then(|()| out.flush()).map_err(Failure::stdout)?;
         return Ok(ExitCode::SUCCESS);
@@ -130,7 +131,7 @@ fn script(args: &Drill, path: &Path, loudness: Loudness) -> Result<ExitCode, Fai
     let models: Vec<&Switch> = switches.iter().map(|resolved| &resolved.switch).collect();
     let among: Vec<&str> = models.iter().map(|switch| &**switch.name()).collect();
     let ran = play_script(&script, &models, &around.cables_among(&among)).map_err(Failure::Problems)?;
-    let mut out = output::stdout(loudness.color);
+    let mut out = output::report(!matches!(args.format, DrillFormat::Json), loudness.color);
     let report = ScriptReport { name: &script.name, switches: &switches, ran: &ran };
     let written = match args.format {
         DrillFormat::Json => script_json(&mut out, &report),

@@ -63,7 +63,7 @@ pub(super) fn run(args: &Flaps, loudness: Loudness) -> Result<ExitCode, Failure>
     };
     let page =
         FlapPage { as_of: as_of.as_str(), wanted, grid: grid(args, &windows, wanted, &ports), ports, without_log };
-    let mut out = output::stdout(loudness.color);
+    let mut out = output::report(matches!(args.format, PageFormat::Text), loudness.color);
     let written = match args.format {
         PageFormat::Text => text(&mut out, &page),
         PageFormat::Json => json(&mut out, &page),

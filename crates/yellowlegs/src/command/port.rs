@@ -43,7 +43,7 @@ pub(super) fn run(args: &Port, loudness: Loudness) -> Result<ExitCode, Failure> 
     let other = judged.other.as_ref().and_then(|other| work.other_end(&fleet, other));
     let page =
         Page { page: work.page(&resolved, port), findings: judged.findings, undetermined: judged.undetermined, other };
-    let mut out = output::stdout(loudness.color);
+    let mut out = output::report(matches!(args.format, PageFormat::Text), loudness.color);
     let of_fleet =
         || mend::site(&root, &loaded, &fleet, &as_of, &Selection::default(), (jobs(None), &Progress::none())).0;
     let site = args.mend.then(of_fleet);

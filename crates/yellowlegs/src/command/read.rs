@@ -1,5 +1,6 @@
 //! `yellowlegs read`: what was understood of a file, and what was not.
 
+use std::collections::BTreeMap;
 use std::path::Path;
 use std::process::ExitCode;
 
@@ -12,7 +13,7 @@ use yellowlegs_core::walk;
 use super::moment;
 use crate::args::{Loudness, Read};
 use crate::failure::Failure;
-use crate::fleet::{self, Layout, Loaded, Root, Unreadable};
+use crate::fleet::{self, Found, Layout, Loaded, Root, Unreadable};
 use crate::output;
 use crate::render::{clean, write_json};
 
@@ -20,11 +21,14 @@ pub(super) fn run(args: &Read, loudness: Loudness) -> Result<ExitCode, Failure> 
     let root = Root::find(args.fleet.fleet.as_deref(), &args.files)?;
     let loaded = fleet::load(&root, &args.fleet)?;
     let as_of = moment(args.as_of.as_deref(), loaded.policy.as_of.as_ref())?.moment();
-    let mut out = output::stdout(loudness.color);
+    // A configuration alone may be no part of a fleet.
+    let found = fleet::discover(&root, &loaded.policy).map(|fleet| fleet.switches).unwrap_or_default();
+    let found: BTreeMap<&Path, &Found> = found.iter().map(|found| (found.path.as_path(), found)).collect();
+    let mut out = output::plain();
     let mut code = ExitCode::SUCCESS;
     for file in &args.files {
         let path = std::fs::canonicalize(file).map_err(|error| Failure::path(file, error))?;
-        let (read, unreadable) = read(&root, &path, &loaded, as_of)?;
+        let (read, unreadable) = read(&root, &path, &loaded, &found, as_of)?;
         for failed in unreadable {
             tell(&failed);
             code = ExitCode::from(2);
@@ -46,15 +50,15 @@ fn read(
     root: &Root,
     path: &Path,
     loaded: &Loaded,
+    found: &BTreeMap<&Path, &Found>,
     as_of: Timestamp,
 ) -> Result<(Option<Resolved>, Vec<Unreadable>), Failure> {
     if path.extension().is_some_and(|e| e == "json") {
         return Ok(one(fleet::read_record(&root.dir, path)));
     }
     let folder = if path.is_dir() { Some(path) } else { path.parent() };
-    let found = fleet::discover(root, &loaded.policy).map(|fleet| fleet.switches).unwrap_or_default();
-    let here = found.into_iter().find(|f| Some(f.path.as_path()) == folder);
-    let Some(mut found) = here else {
+    let here = folder.and_then(|folder| found.get(folder));
+    let Some(mut found) = here.map(|found| Found::clone(found)) else {
         if path.is_dir() {
             return Err(Failure::usage(
                 format!("{} is no switch's folder", path.display()),

@@ -49,6 +49,10 @@ impl<F: Formatter> Formatter for Safe<F> {
     }
 
     fn write_string_fragment<W: ?Sized + Write>(&mut self, writer: &mut W, fragment: &str) -> io::Result<()> {
+        // Most are plain, and known as such at once.
+        if fragment.bytes().all(|byte| matches!(byte, b' '..=b'~')) {
+            return self.0.write_string_fragment(writer, fragment);
+        }
         let mut rest = fragment;
         while let Some(position) = rest.find(is_unsafe) {
             let (plain, tail) = rest.split_at(position);
