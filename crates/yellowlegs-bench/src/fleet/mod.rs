@@ -9,7 +9,7 @@ mod skerry;
 use std::fmt::Write as _;
 use std::fs;
 use std::io;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::process::Command;
 
 use plan::{Draw, Manner, Switch, Use};
@@ -283,6 +283,19 @@ fn state(draw: &mut Draw, switch: &Switch, skerry: bool) -> String {
         let _ = writeln!(text, "{:<6}  0            1       0", format!("1.{port}"));
     }
     text
+}
+
+/// The configurations of a fleet, in order.
+pub(crate) fn texts(folder: &Path) -> io::Result<Vec<PathBuf>> {
+    let mut texts = Vec::new();
+    for entry in fs::read_dir(folder)? {
+        let text = entry?.path().join("config.txt");
+        if text.is_file() {
+            texts.push(text);
+        }
+    }
+    texts.sort();
+    Ok(texts)
 }
 
 /// How many ports the audit finds whose limit is too high.
