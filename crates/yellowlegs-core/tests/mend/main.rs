@@ -8,6 +8,7 @@ mod right;
 mod rows;
 #[path = "../support/mod.rs"]
 mod support;
+mod wanted;
 
 use std::sync::Arc;
 
