@@ -116,6 +116,32 @@ fn worn(text: &str, hands: &[(usize, u8, u8)]) -> String {
     lines.join("\n") + "\n"
 }
 
+/// Rows of which none is understood, their headings with them.
+fn nothing_understood() -> String {
+    TABLES[0].lines().map(|line| format!("{line} drift\n")).collect()
+}
+
+/// A switch of whose state nothing is understood, and then one that tells all, of equal ports.
+#[test]
+fn what_nobody_understands_is_no_silence() {
+    let policy = policy(include_str!("../../../demo/yellowlegs.toml"));
+    let dialect = shingle_without(&[]);
+    let (as_of, selection) = (as_of(), Selection::default());
+    let judge = Judge::new(&policy, &as_of, &selection, false);
+    let read = |tables: Option<String>| {
+        let texts = tables.map(|text| Arc::new(Source::of("tables.out", text))).into_iter().collect();
+        let state = State { texts, as_of: as_of.moment(), ..State::default() };
+        resolve_with("nq-desks-1", &dialect, Arc::new(Source::of("config.txt", TEXTS[1])), &state)
+    };
+    let all = [Some(nothing_understood()), Some(TABLES[0].to_owned()), None];
+    for (number, tables) in [0, 1, 2, 1, 0, 2].into_iter().map(|number| (number, all[number].clone())) {
+        let resolved = read(tables);
+        assert_eq!(resolved.switch.has_state(), number == 1);
+        let alone = Judge::new(&policy, &as_of, &selection, false);
+        assert_same(&told(&judge, &resolved), &told(&alone, &resolved), &format!("the {number}th"));
+    }
+}
+
 #[rstest]
 #[case::texts_alone(false)]
 #[case::with_state(true)]
@@ -128,9 +154,11 @@ fn whatever_hands_were_at_it(#[case] with_state: bool) {
         let name = prop::sample::select(vec!["nq-desks-1", "nq-desks-2", "odd", "edge"]);
         let hands = prop::collection::vec((any::<usize>(), any::<u8>(), any::<u8>()), 0..6);
         let config = ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(60) };
-        proptest!(config, |(text in 0..TEXTS.len(), table in 0..TABLES.len(), name in name, hands in hands)| {
+        proptest!(config, |(text in 0..TEXTS.len(), table in 0..=TABLES.len(), name in name, hands in hands)| {
             let source = Arc::new(Source::of("config.txt", worn(TEXTS[text], &hands)));
-            let tables = Arc::new(Source::of("tables.out", worn(TABLES[table], &hands)));
+            // One in three tells nothing that is understood.
+            let tables = TABLES.get(table).map_or_else(nothing_understood, |table| worn(table, &hands));
+            let tables = Arc::new(Source::of("tables.out", tables));
             let texts = if with_state { vec![tables] } else { Vec::new() };
             let state = State { texts, as_of: as_of.moment(), ..State::default() };
             let resolved = resolve_with(name, &dialect, source, &state);

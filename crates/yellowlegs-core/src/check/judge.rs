@@ -153,19 +153,18 @@ impl<'p> Judge<'p> {
         kinds: &mut Kinds,
         notes: &Notes,
     ) -> Vec<(&'static Check, Told)> {
-        let view = side.on.port(port);
         let known = side.settled.get(&side.on.first_alike(port)).map(Arc::clone);
         let is_first = known.is_none();
         match known.or_else(|| kinds.find(side, port)) {
             Some(settled) => {
-                let told = self.again(&view, &settled);
+                let told = self.again(&side.on.without_notes().port(port), &settled);
                 if is_first {
                     side.settled.insert(port, settled);
                 }
                 told
             }
             None => {
-                let FirstOfKind { told, here, everywhere } = self.first_of_kind(&view, notes);
+                let FirstOfKind { told, here, everywhere } = self.first_of_kind(&side.on.port(port), notes);
                 kinds.keep(side, port, notes.take(), everywhere);
                 side.settled.insert(port, Arc::new(here));
                 told

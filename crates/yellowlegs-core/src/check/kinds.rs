@@ -110,7 +110,9 @@ pub(super) struct Side<'a> {
 struct Common {
     platform: u32,
     silent: u32,
+    /// Whether its state tells something, and whether nothing is known of it at all: neither is noted when it is asked.
     has_state: bool,
+    tells_nothing: bool,
 }
 
 /// What a kind is told by.
@@ -208,7 +210,8 @@ impl Kinds {
         let common = Common {
             platform: book.platform(&switch.traits, &switch.requires),
             silent: *book.silent.entry(silent).or_insert(next),
-            has_state: !switch.tells_nothing(),
+            has_state: switch.has_state(),
+            tells_nothing: switch.tells_nothing(),
         };
         Side { on, common, numbers, settled: FxHashMap::default() }
     }
@@ -284,9 +287,9 @@ impl Side<'_> {
                 let sites = policy.vlans_for(switch.name(), purpose);
                 book.entries(sites.map(|site| std::ptr::from_ref(site).addr()).collect()).into()
             }
-            Question::HasServer => self.on.has_server().into(),
-            Question::LeadsOutside => self.on.leads_outside().into(),
-            Question::IsUnattended => self.on.is_unattended().into(),
+            Question::HasServer => self.on.without_notes().has_server().into(),
+            Question::LeadsOutside => self.on.without_notes().leads_outside().into(),
+            Question::IsUnattended => self.on.without_notes().is_unattended().into(),
         }
     }
 }

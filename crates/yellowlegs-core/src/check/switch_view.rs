@@ -37,6 +37,11 @@ impl<'a> SwitchView<'a> {
         Self { notes: Some(notes), ..self }
     }
 
+    /// The same without notes.
+    pub(super) fn without_notes(self) -> Self {
+        Self { notes: None, ..self }
+    }
+
     /// Notes a question whose answer other switches may share.
     pub(super) fn note(&self, question: Question) {
         if let Some(notes) = self.notes {
