@@ -118,7 +118,7 @@ fn worn(text: &str, hands: &[(usize, u8, u8)]) -> String {
 
 /// Rows of which none is understood, their headings with them.
 fn nothing_understood() -> String {
-    TABLES[0].lines().map(|line| format!("{line} drift\n")).collect()
+    TABLES[0].lines().flat_map(|line| [line, " drift\n"]).collect()
 }
 
 /// A switch of whose state nothing is understood, and then one that tells all, of equal ports.

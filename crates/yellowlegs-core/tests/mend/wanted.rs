@@ -34,6 +34,11 @@ fn changes(fleet: &Fleet, answers: Answers, begins: &str) -> Vec<String> {
     "edge: recovery.",
     "edge: recovery.storm of the switch to 5 min"
 )]
+#[case::the_timer_of_one_cause_and_of_no_other(
+    &[("policy", "recovery-wanted = [\"storm\"]", "recovery-wanted = [\"storm\", \"bpdu-guard\"]")],
+    "edge: recovery.",
+    "edge: recovery.bpdu-guard of the switch to 5 min"
+)]
 #[case::detection_as_the_role_wants_it(
     &[
         ("policy", "ports = [\"core 1.2\"]\n", "ports = [\"core 1.2\"]\n[role.expect]\n\"unidirectional.mode\" = \"strict\"\n"),
@@ -73,6 +78,12 @@ fn a_finding_is_mended_by(#[case] edits: Edits<'_>, #[case] begins: &str, #[case
     "edge 1.7: which of them is port.native-vlan to be?",
     &["997", "999"],
     "edge: port.native-vlan of port 1.7 to "
+)]
+#[case::a_mode_where_the_role_takes_either(
+    &[("edge", "socket 1.6\n  carries single\n", "socket 1.6\n")],
+    "edge 1.6: which fixed mode is it to have?",
+    &["access", "trunk"],
+    "edge: port.mode of port 1.6 to "
 )]
 #[case::where_spare_ports_are_parked(
     &[
