@@ -172,6 +172,14 @@ fn mistakes_in_a_policy(#[case] text: &str, #[case] expected: &str) {
     assert!(told.iter().any(|t| t.starts_with(expected) || t.contains(&format!(" {expected}"))), "{told:#?}");
 }
 
+/// As many stations as are allowed may be needed.
+#[test]
+fn all_that_are_allowed_may_be_needed() {
+    let role = "[[role]]\nname = 'x'\nfaces = 'host'\nstations = 2\nstations-needed = 2\n";
+    let source = Arc::new(Source::of("yellowlegs.toml", role));
+    assert!(Policy::load(&source, &ids()).is_ok());
+}
+
 #[test]
 fn all_mistakes_are_told_at_once() {
     let many = "[sites]\nx = 1\n[vlans]\n9999 = {}\n[[role]]\nfaces = 'hst'\n";

@@ -64,6 +64,19 @@ fn a_patched_wire(
     assert_eq!(not_met(&steps, &port, &whole, 0), [""; 0]);
 }
 
+/// What was expected of a frame, and came otherwise, is told in words.
+#[rstest]
+#[case(true, "1000: circles, not does not circle")]
+#[case(false, "1000: does not circle, not circles")]
+fn a_loop_in_words(#[case] expected: bool, #[case] words: &str) {
+    let joined = if expected { "" } else { "at = \"0s\", port = \"1\", wire-to = \"2\"\n" };
+    let steps = format!(
+        "{joined}at = \"1s\", port = \"3\", from = \"a\", send = \"plain\", tags = [110], circles = {expected}"
+    );
+    let told = not_met(&steps, &json!({}), &json!({"spanning-tree.enabled": false}), 0);
+    assert_eq!(told.iter().map(|one| one.lines().next().unwrap_or_default()).collect::<Vec<_>>(), [words]);
+}
+
 /// A loop over two switches that were joined already, and are joined once more: the tree closes the new wire, or a probe finds it.
 #[rstest]
 #[case::tree(json!({"fast-start.mode": "edge"}), json!({}), "2s", false)]
@@ -267,7 +280,7 @@ fn whom_a_frame_is_for(#[case] steps: &str) {
 #[case::two(r#"port = "1", link = "up", wire-to = "2""#, "link, wire-to")]
 #[case::count(r#"port = "1", from = "a", send = "plain", count = 0"#, "1 to 100000")]
 #[case::vlan(r#"port = "1", from = "a", send = "plain", tags = [4095]"#, "0 to 4094")]
-#[case::too_late(r#"at = "8d", port = "1", port-is = "down""#, "at most a week, 604800 s in all, not 691200")]
+#[case::too_late(r#"at = "8d", port = "1", port-is = "down""#, "at most a week, 604800 s in all, not 691200\"")]
 #[case::too_long(r#"port = "1", from = "a", send = "plain", count = 100000, every = "60s""#, "at most a week")]
 fn mistakes(#[case] step: &str, #[case] words: &str) {
     let text = format!("step = [ {{ {step} }} ]\n{HEAD}");

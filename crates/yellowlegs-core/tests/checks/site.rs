@@ -248,6 +248,11 @@ fn the_classic_speed_up(#[case] words: &str, #[case] lines: &str, #[case] note: 
     "raw harbour clock 2031-03-04 06:10:00;raw 2031-03-04 06:00:00 socket 1.1 hears and is not heard;raw socket 1.1 two-way watch sees both-ways of tide-1",
     "met"
 )]
+// The table was taken after what the log had told by then.
+#[case::at_the_moment_of_the_table(
+    "raw harbour clock 2031-03-04 06:00:00;raw 2031-03-04 06:00:00 socket 1.1 hears and is not heard;raw socket 1.1 two-way watch sees both-ways of tide-1",
+    "met"
+)]
 #[case::the_log("raw 2031-03-04 06:00:00 socket 1.1 hears and is not heard", "violated")]
 #[case::and_the_table(
     "raw 2031-03-04 06:00:00 socket 1.1 hears and is not heard;raw socket 1.1 two-way watch sees both-ways of tide-1",

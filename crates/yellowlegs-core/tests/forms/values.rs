@@ -168,3 +168,50 @@ fn counted_ranges(#[case] words: &str, #[case] expected: Option<&str>) {
         None => assert_eq!(resolved.switch.unread().len(), 1, "{shown}"),
     }
 }
+
+/// A pair of single things: a station and its VLAN, a mark and its queue; a name that is a number.
+const ONE_BY_ONE: &str = "
+[dialect]
+name = 'eddy'
+[recognise]
+lines = ['vessel <n:int>']
+[ports]
+names = ['p<n>']
+[[rule]]
+pattern = 'vessel <n:int>'
+sets = { 'switch.name' = '<n>' }
+[[rule]]
+pattern = 'berths <p:ports>'
+declares = '<p>'
+[[rule]]
+pattern = 'whoever is <s:station> sits in <v:vlan>'
+adds = { 'switch.address-ranges' = '<s>@<v>' }
+[[rule]]
+pattern = 'mark <d:int> waits in <q:int>'
+adds = { 'queue.dscp-map' = '<d>@<q>' }
+";
+
+#[rstest]
+#[case::a_station(
+    "whoever is 02:00:5e:00:00:01 sits in 210\n",
+    "switch.address-ranges",
+    "02:00:5e:00:00:01-02:00:5e:00:00:01@210 global 3"
+)]
+#[case::a_mark("mark 46 waits in 7\nmark 24 waits in 5\n", "queue.dscp-map", "24:5, 46:7 global 4")]
+#[case::a_name("", "switch.name", "7 global 1")]
+fn single_things_make_pairs(#[case] lines: &str, #[case] setting: &str, #[case] value: &str) {
+    let dialect = dialect(ONE_BY_ONE);
+    let resolved = read(&dialect, &format!("vessel 7\nberths p1..p4\n{lines}"));
+    assert_eq!(fact(&resolved, setting), value);
+}
+
+/// A second header behind four other statements begins another configuration, where a number is the name as where a word is.
+#[rstest]
+#[case::another_vessel("vessel 8", true)]
+#[case::the_same_again("vessel 7", false)]
+fn a_number_is_a_name(#[case] header: &str, #[case] is_second: bool) {
+    let lines = "mark 46 waits in 7\nmark 24 waits in 5\n";
+    let resolved = read(&dialect(ONE_BY_ONE), &format!("vessel 7\n{lines}{header}\n{lines}"));
+    let second = resolved.switch.torn().iter().any(|(_, torn)| *torn == yellowlegs_core::model::Torn::Second);
+    assert_eq!(second, is_second, "{:?}", resolved.switch.torn());
+}
