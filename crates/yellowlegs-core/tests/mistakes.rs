@@ -163,6 +163,10 @@ fn mistakes_in_a_dialect(#[case] text: &str, #[case] expected: &str) {
 )]
 #[case::as_of("as-of = '2031-01-01'", "1:9 `2031-01-01` is no time with an offset")]
 #[case::derive("[roles]\nderive = ['magic']", "2:11 `derive` cannot be `magic`")]
+#[case::mirror_of_no_vlan(
+    "[[mirror]]\nswitch = 'a'\ntarget = '1.1'\nsources = ['vlan none']\nreason = 'x'\nowner = 'y'\nlast-day = '2031-01-01'",
+    "4:12 `vlan none`"
+)]
 #[case::stations(
     "[[role]]\nname = 'x'\nfaces = 'host'\nstations = 1\nstations-needed = 2",
     "4:12 the role needs 2 stations and allows 1"

@@ -39,6 +39,16 @@ fn changes(fleet: &Fleet, answers: Answers, begins: &str) -> Vec<String> {
     "edge: recovery.",
     "edge: recovery.bpdu-guard of the switch to 5 min"
 )]
+#[case::the_timer_of_a_cause_that_no_other_check_asks_for(
+    &[("policy", "recovery-wanted = [\"storm\"]", "recovery-wanted = [\"storm\", \"unidirectional\"]")],
+    "edge: recovery.",
+    "edge: recovery.unidirectional of the switch to 5 min"
+)]
+#[case::no_edge_where_a_bridge_is(
+    &[("edge", "  made of glass\n", "  made of glass\n  wakes quickly\n")],
+    "edge: fast-start.mode",
+    "edge: fast-start.mode of port 1.7 to off"
+)]
 #[case::detection_as_the_role_wants_it(
     &[
         ("policy", "ports = [\"core 1.2\"]\n", "ports = [\"core 1.2\"]\n[role.expect]\n\"unidirectional.mode\" = \"strict\"\n"),
