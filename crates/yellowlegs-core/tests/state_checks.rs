@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use rstest::rstest;
 use support::{POLICY, as_of, dialect, policy, verdicts_of};
-use yellowlegs_core::policy::{Inventory, InventoryFile};
+use yellowlegs_core::policy::{Inventory, InventoryFile, Policy};
 use yellowlegs_core::resolve::{State, resolve_with};
 use yellowlegs_core::source::Source;
 
@@ -37,19 +37,29 @@ fn framed(lines: &[&str]) -> String {
     text
 }
 
+/// The policy of these checks, its list of stations with it or not.
+fn policy_with(text: &str, is_listed: bool) -> Policy {
+    let listed = "address,kind\n02:00:5e:10:00:01,computer\n02:00:5e:20:00:01,phone\n";
+    let listed = Inventory::parse(&Source::of("stations.csv", listed), &InventoryFile::default()).unwrap();
+    let mut policy = policy(text);
+    policy.stations = is_listed.then_some(listed);
+    policy
+}
+
 /// What a check comes to on berth a:1.
 fn verdict(check: &str, config: &str, told: &[&str]) -> &'static str {
+    verdict_by(&policy_with(POLICY, true), check, config, told)
+}
+
+fn verdict_by(policy: &Policy, check: &str, config: &str, told: &[&str]) -> &'static str {
     let dialect = dialect(FATHOM.split("# ── examples").next().unwrap());
-    let mut policy = policy(POLICY);
-    let listed = "address,kind\n02:00:5e:10:00:01,computer\n02:00:5e:20:00:01,phone\n";
-    policy.stations = Some(Inventory::parse(&Source::of("stations.csv", listed), &InventoryFile::default()).unwrap());
     let lines: Vec<&str> = HEAD.split(';').chain(config.split(';')).collect();
     let config = format!("lay {}\n", lines.join("\nlay "));
     let texts = vec![Arc::new(Source::of("t/tables.out", framed(told)))];
     let state = State { texts, as_of: as_of().moment(), ..State::default() };
     let resolved = resolve_with("t", &dialect, Arc::new(Source::of("t/config.txt", config)), &state);
     assert!(resolved.switch.unread().is_empty(), "{:?}\n{}", resolved.switch.unread(), framed(told));
-    let told = verdicts_of(&resolved, &dialect, &policy, 0);
+    let told = verdicts_of(&resolved, &dialect, policy, 0);
     told.iter().find(|(id, ..)| *id == check).map(|(_, verdict, _)| *verdict).unwrap()
 }
 
@@ -100,4 +110,19 @@ fn what_fathom_tells_is_judged(
     #[case] expected: &str,
 ) {
     assert_eq!(verdict(check, config, told), expected);
+}
+
+/// Who is a phone is told by its address or by the list of stations; where neither says so, nobody knows of one that is heard.
+#[rstest]
+#[case::by_both(true, true, "a:1 | 110 | 0200.5e20.0001 | heard", "violated")]
+#[case::by_its_address(true, false, "a:1 | 110 | 0200.5e20.0001 | heard", "violated")]
+#[case::by_the_list(false, true, "a:1 | 110 | 0200.5e20.0001 | heard", "violated")]
+#[case::a_computer_by_the_list(false, true, "a:1 | 110 | 0200.5e10.0001 | heard", "met")]
+#[case::nobody_says(false, false, "a:1 | 110 | 0200.5e20.0001 | heard", "undetermined")]
+#[case::nobody_is_heard(false, false, "", "met")]
+fn who_is_a_phone(#[case] prefixes: bool, #[case] is_listed: bool, #[case] heard: &str, #[case] expected: &str) {
+    let text = if prefixes { POLICY.to_owned() } else { POLICY.replace("phone-prefixes = [\"02:00:5e:20\"]\n", "") };
+    let told: Vec<&str> = [STATIONS, heard].into_iter().filter(|line| !line.is_empty()).collect();
+    let policy = policy_with(&text, is_listed);
+    assert_eq!(verdict_by(&policy, "voice/phone-astray", DESK, &told), expected);
 }

@@ -140,6 +140,9 @@ pub(crate) const CASES: &[Case] = &[
     ("voice/phone-astray", "violated", "desk", "carries single;home lane 110;speech lane 210;seen station 110 02:00:5e:40:00:01 1.1 heard 5s;raw socket 1.1 hears;raw   chassis: 02:00:5e:40:00:01;raw   can: phone", &[]),
     // It was moved, and stands in the data VLAN until it is forgotten there.
     ("voice/phone-astray", "met", "desk", "carries single;home lane 110;speech lane 210;seen station 110 02:00:5e:20:00:01 1.1 heard 5s;seen station 210 02:00:5e:20:00:01 1.1 heard 5s", &[]),
+    // By its class, where it says nothing else of itself; another class is no phone.
+    ("voice/phone-astray", "violated", "desk", "carries single;home lane 110;speech lane 210;seen station 110 02:00:5e:40:00:01 1.1 heard 5s;raw socket 1.1 hears;raw   chassis: 02:00:5e:40:00:01;raw   class: 3", &[]),
+    ("voice/phone-astray", "met", "desk", "carries single;home lane 110;speech lane 210;seen station 110 02:00:5e:40:00:01 1.1 heard 5s;raw socket 1.1 hears;raw   chassis: 02:00:5e:40:00:01;raw   class: 2", &[]),
     ("voice/phone-astray", "undetermined", "desk", QUIET, &[]),
     ("voice/phone-astray", "undetermined", "desk", "seen station 110 02:00:5e:20:00:01 1.1 heard 5s", &["port.mode"]),
     ("voice/phone-astray", "not-applicable", "host", "seen station 110 02:00:5e:20:00:01 1.1 heard 5s", &[]),
@@ -170,6 +173,14 @@ pub(crate) const CASES: &[Case] = &[
     ("voice/power-short", "violated", "desk", "feeds;seen power 1.1 yes 2 6W 5W 5W", &[]),
     ("voice/power-short", "violated", "desk", "feeds;seen power 1.1 yes 1 6W 7W 5W", &[]),
     ("voice/power-short", "violated", "desk", "feeds;feeds at-most 5W;raw socket 1.1 hears;raw   power:;raw     asks: 6W", &[]),
+    // As much as is asked is enough, by the limit, by what is set aside, by the class (6.49 W) and by the port.
+    ("voice/power-short", "met", "desk", "feeds;feeds at-most 6W;seen power 1.1 yes 2 6W 6W 5W", &[]),
+    ("voice/power-short", "met", "desk", "feeds;seen power 1.1 yes 3 15W 15W 5W", &["power.maximum = \"15W\""]),
+    ("voice/power-short", "violated", "desk", "feeds;seen power 1.1 yes 3 15W 15W 5W", &["power.maximum = \"14W\""]),
+    // No limit, and a class that says nothing.
+    ("voice/power-short", "met", "desk", "feeds;feeds at-most 0W;seen power 1.1 yes 2 6W 7W 5W", &[]),
+    ("voice/power-short", "met", "desk", "feeds;seen power 1.1 yes 0 20W 20W 5W", &[]),
+    ("voice/power-short", "met", "desk", "feeds;seen power 1.1 yes 2 6W 7W 5W", &["power.maximum = 0"]),
     ("voice/power-short", "undetermined", "desk", "feeds;raw harbour clock 2031-03-04 06:00:00", &[]),
     ("voice/power-short", "not-applicable", "desk", "without feeds;seen power 1.1 yes 2 6W 5W 5W", &[]),
 
