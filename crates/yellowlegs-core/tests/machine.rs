@@ -318,6 +318,43 @@ fn port_security_admits(
     assert_eq!(machine.receive(on, &Frame::to_all(station(who), Payload::Plain)).unwrap().is_in(), admitted);
 }
 
+/// A station that is written on the trunk is let in nowhere else where it belongs: in the VLAN of its entry, or in all of the port's.
+#[rstest]
+#[case::in_another_vlan("02:00:5e:00:00:05@120", true)]
+#[case::in_this_vlan("02:00:5e:00:00:05@110", false)]
+#[case::in_any_vlan("02:00:5e:00:00:05", false)]
+#[case::somebody_else("02:00:5e:00:00:06", true)]
+fn a_station_that_belongs_on_another_port(#[case] written: &str, #[case] admitted: bool) {
+    let told =
+        json!({"port-security.enabled": true, "port-security.limit": 3, "3:port-security.written-stations": [written]});
+    let switch = switch(&told, &json!({}), &json!({}));
+    let mut machine = at_work(&switch);
+    assert_eq!(machine.receive(0, &Frame::to_all(station(5), Payload::Plain)).unwrap().is_in(), admitted);
+    // Where nothing counts stations nobody belongs anywhere.
+    let told = json!({"3:port-security.enabled": false, "port-security.enabled": true, "port-security.limit": 3, "3:port-security.written-stations": [written]});
+    let switch = self::switch(&told, &json!({}), &json!({}));
+    assert!(at_work(&switch).receive(0, &Frame::to_all(station(5), Payload::Plain)).unwrap().is_in());
+}
+
+/// A port that one station too many took down comes back: who is pinned still has the place, who was learned has lost it.
+#[rstest]
+#[case::pinned(true, false)]
+#[case::learned(false, true)]
+fn a_place_after_the_port_came_back(#[case] pins: bool, #[case] admitted: bool) {
+    let told = json!({"port-security.enabled": true, "port-security.action": "disable-port", "port-security.pinning": pins, "fast-start.mode": "edge"});
+    let switch = switch(&told, &json!({"recovery.port-security": 60}), &json!({}));
+    let mut machine = at_work(&switch);
+    let speaks = |machine: &mut Machine<'_>, who: u8| {
+        machine.receive(0, &Frame::to_all(station(who), Payload::Plain)).unwrap().is_in()
+    };
+    assert!(speaks(&mut machine, 1));
+    assert!(!speaks(&mut machine, 2));
+    assert!(machine.held_by(0).is_some());
+    machine.pass(61_000).unwrap();
+    assert!(machine.held_by(0).is_none());
+    assert_eq!(speaks(&mut machine, 2), admitted);
+}
+
 /// A mirror of port 2, both ways, to port 3: what it receives, dropped or not, and what it sends.
 #[rstest]
 #[case::received(1, Payload::Plain, &[], 1)]
