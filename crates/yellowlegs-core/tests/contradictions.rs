@@ -59,6 +59,39 @@ fn what_agrees_is_not_remarked(#[case] told: &[&str]) {
     assert_eq!(remarks("", told), []);
 }
 
+/// A mirror that is awake by its lines and awake by the table; and asleep by both.
+#[rstest]
+#[case::awake("awake", "awake from 1.1 onto 1.2", 0)]
+#[case::asleep("without awake", "awake from 1.1 onto 1.2", 1)]
+fn a_mirror_is_as_it_is_written(#[case] line: &str, #[case] told: &str, #[case] count: usize) {
+    let config = format!("looking-glass 1;  shows 1.1 both;  onto 1.2;  {line}");
+    let said = remarks(&config, &[&format!("looking-glass 1 {told}")]);
+    assert_eq!(said.len(), count, "{said:?}");
+}
+
+/// Times on the very edge are right, a second beyond it they are told: five minutes ahead, a quarter of an hour apart, saved with the state.
+#[rstest]
+#[case::ahead(&["2031-03-04 06:35:00 socket 1.1 line down"], &["2031-03-04 06:35:01 socket 1.1 line down"])]
+#[case::clocks_apart(&[CLOCK, "harbour clock 2031-03-04 05:45:00"], &[CLOCK, "harbour clock 2031-03-04 05:44:59"])]
+#[case::saved_with_it(&[CLOCK, "2031-03-04 06:00:00 everything stowed"], &[CLOCK, "2031-03-04 06:00:01 everything stowed"])]
+fn times_on_the_edge(#[case] right: &[&str], #[case] beyond: &[&str]) {
+    assert_eq!(remarks("", right), []);
+    assert_eq!(remarks("", beyond).len(), 1);
+}
+
+/// Of one kind of contradiction a few are told, and how many more there are; where there are no more nothing is added.
+#[rstest]
+#[case(1, "")]
+#[case(5, "")]
+#[case(7, "; 2 more like this")]
+fn many_of_one_kind(#[case] count: usize, #[case] ends: &str) {
+    let rows: Vec<String> = (0..count).map(|n| format!("2031-03-09 05:00:0{n} socket 1.1 line down")).collect();
+    let said = remarks("", &rows.iter().map(String::as_str).collect::<Vec<_>>());
+    assert_eq!(said.len(), count.min(5));
+    let last = &said.last().unwrap().1;
+    assert_eq!(last.split(')').next_back(), Some(ends), "{last}");
+}
+
 /// A port that a feature holds down: its configuration, and why that cannot be; nothing where it can.
 #[rstest]
 #[case::off("", "crowd", "port-security here, and it is off")]
