@@ -94,11 +94,6 @@ fn loops_count_as_often_as_their_lists_may_be_long() {
     assert_eq!(three - two - 1, turn);
     let (vlans, filtered) = (twice("port.tagged_vlans"), twice("port.tagged_vlans.filter(v, v > 1)"));
     let others = twice("port_security.written_stations");
-    eprintln!(
-        "{one} {two} {three} {turn} {vlans} {filtered} {others} {} {}",
-        vlans - turn * 4094,
-        others - turn * 1024
-    );
     // Around the turns: the list, what is begun with, and what comes of it.
     assert_eq!((vlans, others), (4_094 * turn + 3, 1_024 * turn + 3));
     assert!(filtered > vlans, "{filtered} {vlans}");
@@ -112,4 +107,29 @@ fn loops_are_bounded_before_they_run(#[case] when: &str, #[case] fine: bool) {
     let told = refused(&rule("house/odd", when));
     assert_eq!(told.is_empty(), fine, "{told:?}");
     assert!(told.iter().all(|(_, says)| says.contains("steps")), "{told:?}");
+}
+
+/// What an expression may be before anybody reads it: 4,096 bytes, 512 words and signs, brackets 24 deep; what stands in quotes is one
+/// thing, whatever it holds.
+#[rstest]
+#[case::as_long_as_may_be(format!("port.mtu == 1{}", " ".repeat(4096 - 13)), "")]
+#[case::too_long(format!("port.mtu == 1{}", " ".repeat(4096 - 12)), "4097 bytes long")]
+#[case::as_deep_as_may_be(format!("{}port.enabled{}", "(".repeat(24), ")".repeat(24)), "")]
+#[case::too_deep(format!("{}port.enabled{}", "(".repeat(25), ")".repeat(25)), "deeper than 24")]
+#[case::side_by_side(vec!["(port.enabled)"; 30].join(" && "), "")]
+#[case::brackets_in_quotes(format!("port.description == '{}'", "[".repeat(30)), "")]
+#[case::a_quote_in_quotes(format!(r"port.description == '\'{}'", "[".repeat(30)), "")]
+#[case::a_sign_that_guards_itself(format!(r"port.description == 'a\\' && {}port.enabled{}", "(".repeat(25), ")".repeat(25)), "deeper than 24")]
+#[case::behind_quotes(format!("port.description == 'a' && {}port.enabled{}", "(".repeat(25), ")".repeat(25)), "deeper than 24")]
+#[case::as_many_as_may_be(format!("{}port.enabled", "!".repeat(508)), "")]
+#[case::too_many(format!("{}port.enabled", "!".repeat(510)), "more than 512")]
+#[case::a_long_word(format!("port.description == '{}' || lldp.med", "a_b1".repeat(200)), "")]
+fn an_expression_is_bounded(#[case] when: String, #[case] says: &'static str) {
+    let judge = move || {
+        let told = refused(&rule("house/odd", &when.replace('\\', "\\\\").replace('"', "\\\"")));
+        assert_eq!(told.is_empty(), says.is_empty(), "{told:?}");
+        assert!(told.iter().all(|(_, told)| told.contains(says)), "{told:?}");
+    };
+    // What is not optimised needs more room for each bracket than a test's thread has; the program, as it is released, needs less than 1 MB.
+    std::thread::Builder::new().stack_size(64 << 20).spawn(judge).unwrap().join().unwrap();
 }
