@@ -7,6 +7,7 @@ mod support;
 mod cells;
 mod groups;
 mod precedence;
+mod quoted;
 mod reaches;
 mod recognised;
 mod several;
