@@ -2,6 +2,7 @@
 
 use rstest::rstest;
 use yellowlegs_core::model::{Choice, SettingId};
+use yellowlegs_core::policy::{Feature, Wish};
 
 use super::refused;
 use super::support::policy;
@@ -82,4 +83,28 @@ fn what_nothing_can_be(#[case] text: &str, #[case] says: &str) {
     let told = refused(&role(text));
     assert_eq!(told.iter().map(|(line, _)| *line).collect::<Vec<_>>(), [5], "{told:?}");
     assert!(told[0].1.contains(says), "{told:?}");
+}
+
+/// Whoever wants stations pinned wants port security, for without it nobody is; what is said of it stands, whatever is said of pinning.
+#[rstest]
+#[case::nothing("", Wish::Any)]
+#[case::pinning("\"port-security.pinning\" = \"wanted\"", Wish::Wanted)]
+#[case::no_pinning("\"port-security.pinning\" = \"unwanted\"", Wish::Any)]
+#[case::pinning_and_let_be("\"port-security.pinning\" = \"wanted\"\nport-security = \"any\"", Wish::Any)]
+#[case::pinning_and_none("\"port-security.pinning\" = \"wanted\"\nport-security = \"unwanted\"", Wish::Unwanted)]
+fn pinning_stands_on_port_security(#[case] expects: &str, #[case] wish: Wish) {
+    let policy = policy(&format!("[[role]]\nname = \"x\"\nfaces = \"router\"\n[role.expect]\n{expects}\n"));
+    assert_eq!(policy.roles[0].expect.wish(Feature::PortSecurity).value, wish);
+}
+
+/// A VLAN that a role expects of a setting is that setting's, the native VLAN's apart.
+#[rstest]
+#[case("port.voice-vlan", true)]
+#[case("port.access-vlan", true)]
+#[case("port.native-vlan", false)]
+fn a_vlan_of_a_setting(#[case] setting: &str, #[case] is_value: bool) {
+    let policy = policy(&format!("[[role]]\nname = \"x\"\nfaces = \"host\"\n[role.expect]\n\"{setting}\" = 210\n"));
+    let values: Vec<String> =
+        policy.roles[0].expect.values().map(|(id, wished)| format!("{} {}", id.name(), wished.value)).collect();
+    assert_eq!(values, if is_value { vec![format!("{setting} 210")] } else { Vec::new() });
 }
