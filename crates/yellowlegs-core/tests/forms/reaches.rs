@@ -1,7 +1,7 @@
 //! How far a default for many ports reaches: which ports have it, by their modes, and what the later or the port's own line does to it.
 
 use rstest::rstest;
-use yellowlegs_core::model::settings;
+use yellowlegs_core::model::{DoubtWidth, settings};
 
 use super::{dialect, fact, read};
 
@@ -26,6 +26,7 @@ in = 'berth'
 'is quick <how:(plainly=edge|even-wide=edge-on-trunk)>' = 'fast-start.mode'
 'holds <t:seconds>' = 'flap.hold'
 'holds as others do' = { resets = ['flap.hold'] }
+'link goes to <l:(one=point-to-point|many=shared)>' = 'spanning-tree.link-type'
 [[rule]]
 pattern = 'everywhere hold <t:seconds>'
 reach = 'all-ports'
@@ -98,4 +99,42 @@ fn whether_others_spoke(#[case] text: &str, #[case] value: Option<&str>, #[case]
     let resolved = read(&dialect(LANGUAGE), text);
     let slot = resolved.switch.slot(Some(0), settings::FLAP_HOLD.id);
     assert_eq!((slot.value.as_ref().map(ToString::to_string).as_deref(), slot.contested), (value, contested));
+}
+
+/// What nobody understands of a port's mode, or of what makes it an edge, leaves open how far a default reaches, and with that what it
+/// says there; one that reaches all, and what the port says itself, stay.
+#[rstest]
+#[case::by_mode("where wide hold 60", "is wade", None)]
+#[case::by_mode_of_others("where fixed hold 60", "is wade", None)]
+#[case::by_not_being_wide("where not wide hold 60", "is wade", None)]
+#[case::by_edge("where quick hold 60", "is quick somehow", None)]
+#[case::everywhere("everywhere hold 60", "is wade", Some("1 min"))]
+#[case::its_own("where wide hold 60", "is wade\n  holds 9", Some("9 s"))]
+#[case::by_a_link_that_is_detected("where quick hold 60", "link goes to some", None)]
+#[case::no_edge_by_its_mode("where wide hold 60", "link goes to some", Some("1 min"))]
+fn a_doubt_of_the_reach(#[case] default: &str, #[case] lines: &str, #[case] expected: Option<&str>) {
+    let detects = LANGUAGE.replace("[traits]\n", "[traits]\nedge-detected = 'yes'\n");
+    let rapid = detects.replace(
+        "[defaults]\n",
+        "[defaults]\nspanning-tree = [{ protocol = 'rapid', link-type = 'point-to-point' }]\n",
+    );
+    let text = format!("{default}\nberth p1\n  is wide\n  {lines}\nberth p2\n  is wide\n  is quick even-wide\n");
+    let resolved = read(&dialect(&rapid), &text);
+    assert_eq!(resolved.switch.unread().len(), 1);
+    let doubtful = resolved.doubtful(DoubtWidth::Near).unwrap().resolved.switch;
+    let held = |port: usize| doubtful.slot(Some(port), settings::FLAP_HOLD.id).value.as_ref().map(ToString::to_string);
+    assert_eq!(held(0).as_deref(), expected);
+    // Of another port nothing is doubted.
+    let before = resolved.switch.slot(Some(1), settings::FLAP_HOLD.id).value.as_ref().map(ToString::to_string);
+    assert_eq!(held(1), before);
+}
+
+/// Where no edge is detected the kind of a link makes none.
+#[test]
+fn a_link_makes_no_edge_where_none_is_detected() {
+    let text = "where quick hold 60\nberth p1\n  is fixed\n  is quick plainly\n  link goes to some\n";
+    let resolved = read(&dialect(LANGUAGE), text);
+    let doubtful = resolved.doubtful(DoubtWidth::Near).unwrap().resolved.switch;
+    let held = doubtful.slot(Some(0), settings::FLAP_HOLD.id);
+    assert_eq!(held.value.as_ref().map(ToString::to_string).as_deref(), Some("1 min"));
 }
