@@ -5,6 +5,7 @@
 mod support;
 
 mod cells;
+mod doubted;
 mod groups;
 mod precedence;
 mod quoted;
