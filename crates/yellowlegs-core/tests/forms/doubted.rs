@@ -33,6 +33,11 @@ opens = 'water'
 vlan = '<id>'
 adds = { 'switch.vlans' = '<id>' }
 [[rule]]
+pattern = 'waters <ids:vlans>'
+opens = 'water'
+vlan = '<ids>'
+adds = { 'switch.vlans' = '<ids>' }
+[[rule]]
 in = 'water'
 [rule.lines]
 'asks every <t:seconds>' = 'vlan.query-interval'
@@ -68,14 +73,18 @@ fn a_mode_from_membership(#[case] line: &str, #[case] expected: Option<&str>) {
 
 /// A line in a VLAN's block leaves that VLAN's settings open, one that speaks of all those of all, but for what later lines say.
 #[rstest]
-#[case::in_its_block("water 110\n  asks evry 9\nwater 120\n  asks every 60\n", [None, Some("1 min")])]
-#[case::of_all("every water asks every now\nwater 110\nwater 120\n", [None, None])]
-#[case::of_all_before_its_own("every water asks every now\nwater 110\nwater 120\n  asks every 60\n", [None, Some("1 min")])]
-fn settings_of_vlans(#[case] text: &str, #[case] expected: [Option<&str>; 2]) {
+#[case::in_its_block("water 110\n  asks every 30\n  asks evry 9\nwater 120\n  asks every 60\n", [None, Some("1 min"), None])]
+#[case::of_all("every water asks every 20\nevery water asks every now\nwater 110\nwater 120\n", [None, None, None])]
+#[case::of_all_before_its_own("every water asks every now\nwater 110\nwater 120\n  asks every 60\n", [None, Some("1 min"), None])]
+#[case::in_the_block_of_several(
+    "every water asks every 20\nwater 130\nwaters 110,120\n  asks every 60\n  asks evry 9\n",
+    [None, None, Some("20 s")]
+)]
+fn settings_of_vlans(#[case] text: &str, #[case] expected: [Option<&str>; 3]) {
     let doubtful = doubtful(&read(&dialect(LANGUAGE), &format!("{text}berth p1\n")));
     let interval = |vlan: u16| {
         let slot = doubtful.switch.vlan_slot(VlanId::new(vlan.into()).unwrap(), settings::QUERY_INTERVAL.id);
         slot.value.as_ref().map(ToString::to_string)
     };
-    assert_eq!([110, 120].map(interval).each_ref().map(Option::as_deref), expected);
+    assert_eq!([110, 120, 130].map(interval).each_ref().map(Option::as_deref), expected);
 }
