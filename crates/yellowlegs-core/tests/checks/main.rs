@@ -4,6 +4,7 @@
 
 mod addresses;
 mod edge;
+mod proofs;
 #[path = "../support/shown.rs"]
 mod shown;
 mod site;
