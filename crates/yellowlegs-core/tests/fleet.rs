@@ -149,6 +149,76 @@ fn outcome_of(
     FleetOutcome::judge(&view, None, &mut usage, &selection, &|name| resolved.get(name).cloned())
 }
 
+/// What checks across switches come to where lines are not understood: what is found, and what is open with what it lacks.
+fn doubted(changes: &[&str]) -> (BTreeSet<String>, BTreeSet<String>) {
+    let (mut fleet, dialect) = (fleet(), shingle_without(&[]));
+    changes.iter().for_each(|c| change(&mut fleet, c));
+    let (policy, as_of, selection) = (policy(&format!("{POLICY}{LINKS}")), as_of(), Selection::default());
+    let judge = Judge::new(&policy, &as_of, &selection, false);
+    let resolved: BTreeMap<&str, Resolved> =
+        fleet.iter().map(|(name, lines)| (*name, read(name, lines, "", &dialect))).collect();
+    let mut usage = Usage::default();
+    let (mut digests, mut certain): (Vec<Digest>, Vec<Digest>) = (Vec::new(), Vec::new());
+    for resolved in resolved.values() {
+        let judged = judge.switch(resolved, resolved.lists());
+        usage.merge(judged.usage);
+        certain.push(judged.doubtful.unwrap_or_else(|| judged.digest.clone()));
+        digests.push(judged.digest);
+    }
+    let (view, certain) =
+        (FleetView::new(&policy, &as_of, &digests, &[]), FleetView::new(&policy, &as_of, &certain, &[]));
+    let outcome =
+        FleetOutcome::judge(&view, Some(&certain), &mut usage, &selection, &|name| resolved.get(name).cloned());
+    told(&outcome)
+}
+
+/// What a line that nobody understands could say of a link, or of who asks, leaves open what hangs on it across switches; what is
+/// wrong all the same stays wrong, and what does not hang on it is decided.
+#[rstest]
+#[case::all_is_understood(&[], &[], &[])]
+#[case::trust(&["+b socket 1.1: dhcp beleived"], &[], &["dhcp-snooping/no-path b: lines that are understood"])]
+#[case::no_trust_at_all(&["-b socket 1.1: dhcp believed", "+b socket 1.1: dhcp beleived"], &["dhcp-snooping/uplink-untrusted b 1.1"], &[])]
+#[case::native(&["+b socket 1.2: bare line 999"], &[], &["port/peer-mismatch b: port.mtu"])]
+#[case::of_nothing(&["+b top: harbour master hears of it"], &[], &[])]
+fn doubts_across_switches(#[case] changes: &[&str], #[case] found: &[&str], #[case] open: &[&str]) {
+    let (told, undecided) = doubted(changes);
+    for one in found {
+        assert!(told.contains(*one), "{one}: {told:?}");
+    }
+    for one in open {
+        assert!(undecided.contains(*one), "{one}: {undecided:?}");
+    }
+    if found.is_empty() && open.is_empty() {
+        assert_eq!((told, undecided), Default::default());
+    }
+    // What is found is not open beside that.
+    let (told, undecided) = doubted(changes);
+    let place = |one: &str| one.split(' ').take(2).collect::<Vec<_>>().join(" ");
+    let told: BTreeSet<String> = told.iter().map(|one| place(one)).collect();
+    assert!(undecided.iter().all(|one| !told.contains(place(one).trim_end_matches(':'))), "{told:?} {undecided:?}");
+}
+
+/// Entries of the policy that nothing in the fleet answers to, each in its words.
+#[rstest]
+#[case::a_role("[[role]]\nname = \"ghost\"\nfaces = \"host\"\nvlans = [777]\n", "no port has the role ghost")]
+#[case::a_mirror(
+    "[[mirror]]\nswitch = \"a\"\nsources = [\"1.1 both\"]\ntarget = \"1.4\"\nreason = \"x\"\nowner = \"y\"\nlast-day = \"2031-12-31\"\n",
+    "no mirror session is what this entry of the register agrees to: a onto 1.4"
+)]
+#[case::an_end(
+    "[[link]]\na = { switch = \"a\", port = \"9.9\" }\nb = { switch = \"b\", port = \"1.4\" }\n",
+    "this link ends at a 9.9, which is no port of the fleet"
+)]
+fn entries_that_nothing_answers_to(#[case] entry: &str, #[case] words: &str) {
+    let unused = |extra: &str| {
+        let outcome = outcome(extra, &[], &[], &shingle_without(&[]));
+        let unused = outcome.findings.into_iter().filter(|f| f.check == "config/policy-unused");
+        unused.map(|f| f.message).collect::<Vec<_>>()
+    };
+    assert!(!unused(LINKS).iter().any(|told| told == words));
+    assert!(unused(&format!("{LINKS}{entry}")).iter().any(|told| told == words), "{:?}", unused(entry));
+}
+
 /// What is found across switches: check, switch and port, VLAN; then what could not be decided.
 fn judged(extra: &str, changes: &[&str], states: &[(&str, &str)]) -> (BTreeSet<String>, BTreeSet<String>) {
     told(&outcome(extra, changes, states, &shingle_without(&[])))
