@@ -3,6 +3,7 @@
 //! A check is a row and a function. Reports, docs, `yellowlegs checks` and the tests read the row. To
 //! add one: write both in a file of its family's folder and name the row in the family's `CHECKS`.
 
+mod absorb;
 mod arming;
 mod arp_inspection;
 mod compare;
