@@ -1,5 +1,7 @@
 //! What only shows across switches: a small fleet that is wholly right, and one change at a time.
 
+#[path = "support/chain.rs"]
+mod chain;
 #[path = "support/shown.rs"]
 mod shown;
 mod support;
@@ -8,6 +10,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use std::sync::Arc;
 
+use chain::{LINKS, Lines, POLICY, fleet, text};
 use rstest::rstest;
 use shown::shown;
 use support::{as_of, compare, policy, shingle_without};
@@ -15,80 +18,6 @@ use yellowlegs_core::check::{Digest, FleetOutcome, FleetView, Judge, Selection, 
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::resolve::{Resolved, State, resolve_with};
 use yellowlegs_core::source::Source;
-
-/// The server hangs on a 1.1; a 1.2 leads to b 1.1, b 1.2 to c 1.1; hosts are on b 1.3 and c 1.3.
-const POLICY: &str = r#"
-[site]
-multicast-snooping = "wanted"
-[vlans]
-110 = { purpose = "data" }
-140 = { purpose = "real-time" }
-999 = { purpose = "native" }
-[[role]]
-name = "host"
-faces = "host"
-vlans = [110, 140]
-ports = ["b 1.3", "c 1.3"]
-[[role]]
-name = "up"
-faces = "bridge-up"
-vlans = [110, 140]
-ports = ["b 1.1", "c 1.1"]
-[[role]]
-name = "down"
-faces = "bridge-down"
-vlans = [110, 140]
-ports = ["a 1.2", "b 1.2"]
-[[role]]
-name = "spare"
-faces = "nothing"
-ports = ["a 1.3..1.4", "b 1.4", "c 1.2,1.4"]
-[[role]]
-name = "hall"
-faces = "host"
-ports = ["a 1.1"]
-[[dhcp-server]]
-switch = "a"
-port = "1.1"
-"#;
-
-const LINKS: &str = r#"
-[[link]]
-a = { switch = "a", port = "1.2" }
-b = { switch = "b", port = "1.1" }
-[[link]]
-a = { switch = "c", port = "1.1" }
-b = { switch = "b", port = "1.2" }
-"#;
-
-const TOP: &str = "sockets 1.1..1.4;lane 110;lane 140;lane 999;loft cleared for binding-loft;dhcp watch;dhcp watch lanes 110,140;\
-    dhcp watch tag keep;arp watch lanes 110;tree kind young;choir watch;choir watch lanes 110,140;choir strangers refused";
-const TRUNK: &str =
-    "carries bundle;bundle lanes 110,140;bare lane 999;made of glass;two-way watch close;two-way watch every 1";
-const HOST: &str = "carries single;home lane 110";
-
-/// The lines of a switch by place: `top`, a port, a VLAN.
-type Lines = BTreeMap<String, Vec<String>>;
-
-fn fleet() -> BTreeMap<&'static str, Lines> {
-    let lines = |text: &str| text.split(';').map(str::to_owned).collect::<Vec<_>>();
-    let trusted = format!("{TRUNK};dhcp believed;arp believed");
-    let ports: [(&str, &[(&str, &str)]); 3] = [
-        ("a", &[("1.1", "carries single;home lane 110;dhcp believed"), ("1.2", TRUNK)]),
-        ("b", &[("1.1", &trusted), ("1.2", TRUNK), ("1.3", HOST)]),
-        ("c", &[("1.1", &trusted), ("1.3", HOST)]),
-    ];
-    let of_switch = |(name, ports): (&'static str, &[(&str, &str)])| {
-        let mut all: Lines = ports.iter().map(|(port, text)| (format!("socket {port}"), lines(text))).collect();
-        all.insert("top".into(), lines(TOP));
-        if name == "a" {
-            all.insert("lane 110".into(), lines("asks;asks from 192.0.2.1"));
-            all.insert("lane 140".into(), lines("asks;asks from 192.0.2.1"));
-        }
-        (name, all)
-    };
-    ports.into_iter().map(of_switch).collect()
-}
 
 /// `+b socket 1.1: line` adds a line, `-b socket 1.1: line` takes it away.
 fn change(fleet: &mut BTreeMap<&'static str, Lines>, change: &str) {
@@ -105,12 +34,7 @@ fn change(fleet: &mut BTreeMap<&'static str, Lines>, change: &str) {
 }
 
 fn read(name: &'static str, lines: &Lines, state: &str, dialect: &Arc<Dialect>) -> Resolved {
-    let mut text = format!("shingle 4 unit {name}\n{}\n", lines["top"].join("\n"));
-    for (place, lines) in lines.iter().filter(|(place, _)| *place != "top") {
-        let block: Vec<String> = lines.iter().map(|l| format!("  {l}")).collect();
-        text.extend([place, "\n", &block.join("\n"), "\n"]);
-    }
-    let source = Arc::new(Source::of("config.txt", text));
+    let source = Arc::new(Source::of("config.txt", text(name, lines)));
     let state =
         State { texts: vec![Arc::new(Source::of("tables.out", state))], as_of: as_of().moment(), ..State::default() };
     resolve_with(name, dialect, source, &state)

@@ -50,7 +50,7 @@ fn endings(policy: &Policy, fleet: &BTreeMap<&str, Resolved>, told: &mut BTreeMa
 #[test]
 fn a_flood_ends_as_if_each_frame_were_played() {
     let fleet = fleet();
-    let (base, strategy) = (records(&fleet), recorded::changes(steps(&fleet)));
+    let (base, strategy) = (records(&fleet), recorded::changes(steps(&fleet), 1..14));
     let config = Config { rng_seed: RngSeed::Fixed(23), failure_persistence: None, ..Config::default() };
     let mut runner = TestRunner::new(config);
     let mut told = BTreeMap::new();

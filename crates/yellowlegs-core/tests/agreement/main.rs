@@ -1,11 +1,15 @@
 //! Checks and drills held against each other. Both stand on the settings in force; neither knows the other. `generated.rs` changes a
 //! right fleet: each setting, trait and role alone, then several at once. `table.rs` says of each drill how it comes out. `own_policy.rs`
 //! changes what is asked for together with the fleet; `played.rs` keeps every word; `stories.rs` lets happen what
-//! comes, `tables.rs` lets switches tell what comes; `noted.rs` holds drills to what they ask; `floods.rs` plays floods in both ways, `limits.rs` holds limits against limits.
+//! comes, `tables.rs` lets switches tell what comes; `noted.rs` holds drills to what they ask; `floods.rs` plays floods in both ways, `limits.rs` holds limits against limits; `drawn.rs` keeps what is said of
+//! fleets whose texts `written.rs` changes by a number, and of others.
 
 mod asks;
+#[path = "../support/chain.rs"]
+mod chain;
 #[path = "../support/changes.rs"]
 mod changes;
+mod drawn;
 mod floods;
 mod generated;
 mod limits;
@@ -20,6 +24,9 @@ mod stories;
 mod support;
 mod table;
 mod tables;
+#[path = "../support/texts.rs"]
+mod texts;
+mod written;
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;

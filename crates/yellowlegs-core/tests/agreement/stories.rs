@@ -137,7 +137,7 @@ fn happens() -> impl Strategy<Value = String> {
 }
 
 /// The steps of a story, in the order of time. A story has few ports, so that what happens meets.
-fn story() -> impl Strategy<Value = String> {
+pub(super) fn story() -> impl Strategy<Value = String> {
     let places = proptest::collection::vec(select(&PORTS[..]), 2..5);
     let step = (any::<proptest::sample::Index>(), select(&PAUSES[..]), happens());
     (places, proptest::collection::vec(step, 12..30)).prop_map(|(places, steps)| {
@@ -155,7 +155,7 @@ fn story() -> impl Strategy<Value = String> {
 }
 
 /// Settings and traits that are others.
-fn changed(steps: &[Vec<Step>; 3]) -> impl Strategy<Value = Vec<Step>> {
+pub(super) fn changed(steps: &[Vec<Step>; 3]) -> impl Strategy<Value = Vec<Step>> {
     let weak: Vec<Step> = steps[0].iter().filter(|step| step.weakens()).cloned().collect();
     let known: Vec<Step> = steps[0].iter().filter(|step| !step.is_unknown()).cloned().collect();
     let traits: Vec<Step> = steps[1].iter().filter(|step| !step.is_unknown()).cloned().collect();
@@ -163,7 +163,7 @@ fn changed(steps: &[Vec<Step>; 3]) -> impl Strategy<Value = Vec<Step>> {
 }
 
 /// A story played: a line of it for the page, how much it tells, and how many frames it saw stopped.
-fn played(number: usize, after: &BTreeMap<&str, Resolved>, story: &str) -> (String, usize, usize) {
+pub(super) fn played(number: u64, after: &BTreeMap<&str, Resolved>, story: &str) -> (String, usize, usize) {
     let script = Script::load(&Source::of("story.toml", story)).unwrap_or_else(|p| panic!("{p:?}\n{story}"));
     let switches = [&after["edge"].switch, &after["core"].switch];
     let ran = play(&script, &switches, &[((0, 6), (1, 1))]).unwrap_or_else(|p| panic!("{p:?}"));
@@ -197,7 +197,7 @@ fn what_happens_goes_on_happening() {
     let told: Vec<_> = std::thread::scope(|scope| {
         let (fleet, records) = (&fleet, &records);
         let play = |(number, (steps, story)): &(usize, (Vec<Step>, String))| {
-            after(fleet, records, steps).map(|after| played(*number, &after, story))
+            after(fleet, records, steps).map(|after| played(*number as u64, &after, story))
         };
         let chunks = drawn.chunks(CASES.div_ceil(workers));
         let all: Vec<_> =
