@@ -11,6 +11,7 @@ use std::fmt::Write as _;
 use std::sync::Arc;
 
 use chain::{LINKS, Lines, POLICY, fleet, text};
+use globset::{Glob, GlobMatcher};
 use rstest::rstest;
 use shown::shown;
 use support::{as_of, compare, policy, shingle_without};
@@ -75,10 +76,14 @@ fn outcome_of(
 
 /// What checks across switches come to where lines are not understood: what is found, and what is open with what it lacks.
 fn doubted(changes: &[&str]) -> (BTreeSet<String>, BTreeSet<String>) {
+    told(&doubted_of(changes, &Selection::default()))
+}
+
+fn doubted_of(changes: &[&str], selection: &Selection) -> FleetOutcome {
     let (mut fleet, dialect) = (fleet(), shingle_without(&[]));
     changes.iter().for_each(|c| change(&mut fleet, c));
-    let (policy, as_of, selection) = (policy(&format!("{POLICY}{LINKS}")), as_of(), Selection::default());
-    let judge = Judge::new(&policy, &as_of, &selection, false);
+    let (policy, as_of) = (policy(&format!("{POLICY}{LINKS}")), as_of());
+    let judge = Judge::new(&policy, &as_of, selection, false);
     let resolved: BTreeMap<&str, Resolved> =
         fleet.iter().map(|(name, lines)| (*name, read(name, lines, "", &dialect))).collect();
     let mut usage = Usage::default();
@@ -91,9 +96,7 @@ fn doubted(changes: &[&str]) -> (BTreeSet<String>, BTreeSet<String>) {
     }
     let (view, certain) =
         (FleetView::new(&policy, &as_of, &digests, &[]), FleetView::new(&policy, &as_of, &certain, &[]));
-    let outcome =
-        FleetOutcome::judge(&view, Some(&certain), &mut usage, &selection, &|name| resolved.get(name).cloned());
-    told(&outcome)
+    FleetOutcome::judge(&view, Some(&certain), &mut usage, selection, &|name| resolved.get(name).cloned())
 }
 
 /// What a line that nobody understands could say of a link, or of who asks, leaves open what hangs on it across switches; what is
@@ -120,6 +123,31 @@ fn doubts_across_switches(#[case] changes: &[&str], #[case] found: &[&str], #[ca
     let place = |one: &str| one.split(' ').take(2).collect::<Vec<_>>().join(" ");
     let told: BTreeSet<String> = told.iter().map(|one| place(one)).collect();
     assert!(undecided.iter().all(|one| !told.contains(place(one).trim_end_matches(':'))), "{told:?} {undecided:?}");
+}
+
+/// Of what is found and open across switches, what stands on the chosen switches and ports and is of the chosen checks is reported.
+#[rstest]
+#[case::all(Selection::default(), true, true)]
+#[case::its_switch(Selection { switch: Some(only("b")), ..Selection::default() }, true, true)]
+#[case::another(Selection { switch: Some(only("c")), ..Selection::default() }, false, false)]
+#[case::among(Selection { among: Some(["c".to_owned()].into()), ..Selection::default() }, false, false)]
+#[case::its_port(Selection { port: Some(only("1.1")), ..Selection::default() }, true, false)]
+#[case::another_port(Selection { port: Some(only("1.2")), ..Selection::default() }, false, false)]
+#[case::its_check(Selection { only: vec!["dhcp-snooping/uplink-untrusted".into()], ..Selection::default() }, true, false)]
+#[case::the_other(Selection { only: vec!["dhcp-snooping/no-path".into()], ..Selection::default() }, false, true)]
+#[case::its_port_of_another_switch(Selection { switch: Some(only("c")), port: Some(only("1.1")), ..Selection::default() }, false, false)]
+#[case::another_check_there(Selection { switch: Some(only("b")), only: vec!["port".into()], ..Selection::default() }, false, false)]
+fn what_is_chosen_is_reported(#[case] selection: Selection, #[case] found: bool, #[case] open: bool) {
+    let of = |changes: &[&str]| told(&doubted_of(changes, &selection));
+    let (wrong, _) = of(&["-b socket 1.1: dhcp believed"]);
+    assert_eq!(wrong.contains("dhcp-snooping/uplink-untrusted b 1.1"), found, "{wrong:?}");
+    let (_, undecided) = of(&["+b socket 1.1: dhcp beleived"]);
+    let is_open = undecided.contains("dhcp-snooping/no-path b: lines that are understood");
+    assert_eq!(is_open, open, "{undecided:?}");
+}
+
+fn only(name: &str) -> GlobMatcher {
+    Glob::new(name).unwrap().compile_matcher()
 }
 
 /// Entries of the policy that nothing in the fleet answers to, each in its words.

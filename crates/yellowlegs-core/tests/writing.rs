@@ -11,11 +11,12 @@ use std::fmt::Write as _;
 use std::sync::Arc;
 
 use proptest::prelude::*;
+use rstest::rstest;
 use support::{SHINGLE, compare, dialect, read};
 use texts::{COVE, COVE_TEXT, FATHOM, FATHOM_TEXT, SHINGLE_TEXT};
 use yellowlegs_core::dialect::{Captured, Dialect, Reading};
 use yellowlegs_core::model::{Direction, Kind, Scope, SettingId, Value, settings};
-use yellowlegs_core::resolve::{About, EditProblem, Resolved, Wanted};
+use yellowlegs_core::resolve::{About, EditProblem, Resolved, Wanted, differences};
 use yellowlegs_core::source::Source;
 
 fn dialects() -> [(&'static str, Arc<Dialect>, &'static str); 3] {
@@ -283,4 +284,44 @@ proptest! {
             prop_assert!(edit.also.iter().all(|(a, s)| *a == about && may_go_along(setting, *s)), "{:?} {:?}", edit.lines, edit.also);
         }
     }
+}
+
+/// Where two readings are unlike is told for each place, whatever else of them is alike; of ports that only one of them has, what is
+/// known of them.
+#[rstest]
+#[case::nothing("", "", &[])]
+#[case::a_port("socket 1.1\n  home lane 110\n", "socket 1.1\n  home lane 120\n", &["port 1.1: port.access-vlan"])]
+#[case::the_switch("dhcp watch\n", "", &["the switch: dhcp-snooping.enabled"])]
+#[case::a_vlan("lane 110\n  called \"one\"\n", "lane 110\n  called \"two\"\n", &["VLAN 110: vlan.name"])]
+#[case::a_mirror("looking-glass 1\n  onto 1.2\n", "looking-glass 1\n  onto 1.1\n", &["mirror session 1: mirror.target"])]
+fn where_readings_are_unlike(#[case] one: &str, #[case] other: &str, #[case] expected: &[&str]) {
+    let dialect = dialect(SHINGLE);
+    let of = |text: &str| read(&dialect, &format!("shingle 4 unit t\nsockets 1.1..1.2\nlane 110\n{text}"));
+    let told = |one: &Resolved, other: &Resolved| -> Vec<String> {
+        differences(one, other).iter().map(|(about, id)| format!("{about}: {}", id.name())).collect()
+    };
+    assert_eq!(told(&of(one), &of(other)), expected);
+    assert_eq!(told(&of(other), &of(one)), expected);
+}
+
+#[test]
+fn a_port_that_only_one_reading_has_is_unlike_in_what_is_known_of_it() {
+    let dialect = dialect(SHINGLE);
+    let of = |ports: &str| read(&dialect, &format!("shingle 4 unit t\nsockets {ports}\nlane 110\n"));
+    let (two, three) = (of("1.1..1.2"), of("1.1..1.3"));
+    for (one, other) in [(&two, &three), (&three, &two)] {
+        let told = differences(one, other);
+        let known = SettingId::of(Scope::Port).filter(|id| three.switch.slot(Some(2), *id).value.is_some());
+        assert_eq!(told.iter().map(|(_, id)| *id).collect::<Vec<_>>(), known.collect::<Vec<_>>());
+        assert!(told.iter().all(|(about, _)| *about == About::Port("1.3".into())) && !told.is_empty(), "{told:?}");
+    }
+}
+
+#[test]
+fn every_vlan_alone_is_unlike() {
+    let dialect = dialect(FATHOM);
+    let of = |text: &str| read(&dialect, &format!("lay vessel t\nlay berths a:1 to 2\nlay water 120\n{text}"));
+    let told = differences(&of(""), &of("lay every-water asks every 60s\n"));
+    let shown: Vec<String> = told.iter().map(|(about, id)| format!("{about}: {}", id.name())).collect();
+    assert_eq!(shown, ["VLAN 1: vlan.query-interval", "VLAN 120: vlan.query-interval"]);
 }

@@ -2,7 +2,7 @@
 
 use rstest::rstest;
 use yellowlegs_core::model::{SettingId, Value};
-use yellowlegs_core::policy::Name;
+use yellowlegs_core::policy::{AsOf, Name};
 
 use super::refused;
 use super::support::policy;
@@ -132,4 +132,13 @@ fn an_expression_is_bounded(#[case] when: String, #[case] says: &'static str) {
     };
     // What is not optimised needs more room for each bracket than a test's thread has; the program, as it is released, needs less than 1 MB.
     std::thread::Builder::new().stack_size(64 << 20).spawn(judge).unwrap().join().unwrap();
+}
+
+/// What is told of a condition is its text, and a moment is told as it was given.
+#[test]
+fn what_was_given_is_told_as_it_was_given() {
+    let policy = policy(&rule("house/odd", "port.mtu > 1500"));
+    assert!(format!("{:?}", policy.rules).contains("port.mtu > 1500"), "{:?}", policy.rules);
+    let moment = AsOf::parse("2031-03-04T07:30:00+01:00").unwrap();
+    assert_eq!(moment.as_str(), "2031-03-04T07:30:00+01:00");
 }

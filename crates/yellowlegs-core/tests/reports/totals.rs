@@ -279,6 +279,20 @@ fn findings_across_the_fleet_stand_in_the_rows_of_their_switches() {
     assert_eq!((nowhere.findings, nowhere.switches), (1, 0));
 }
 
+/// Of what is open across the fleet, the first five places are told, and every switch and port is counted.
+#[test]
+fn what_is_open_across_the_fleet_is_sampled() {
+    let mut totals = two();
+    for number in 0..7 {
+        let place = Sample { switch: format!("s{}", number / 2).into(), port: Some(format!("1.{number}").into()) };
+        totals.open("port/peer", Level::Risk, "links", place);
+    }
+    let rows = totals.undetermined();
+    let row = rows.iter().find(|row| row.check == "port/peer").unwrap();
+    let sample: Vec<_> = row.sample.iter().map(|one| one.port.as_deref().unwrap_or_default()).collect();
+    assert_eq!((row.switches, row.ports, sample), (4, 7, vec!["1.0", "1.1", "1.2", "1.3", "1.4"]));
+}
+
 #[test]
 fn an_earlier_report_is_kept() {
     let mut totals = two();

@@ -1,9 +1,10 @@
 //! In which settings two readings of a switch differ.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use super::About;
-use crate::model::{Scope, SettingId, Switch, VlanId};
+use crate::model::{Scope, SettingId, Switch, Value, VlanId, settings};
 use crate::resolve::Resolved;
 
 /// The settings that two readings of one switch differ in, or two switches of the same ports.
@@ -32,10 +33,18 @@ pub fn differences(before: &Resolved, after: &Resolved) -> Vec<(About, SettingId
     {
         return found;
     }
-    let vlans = |r: &Resolved| r.switch.vlan_slots.keys().map(|(v, _)| *v).collect::<Vec<_>>();
-    let mut all: Vec<VlanId> = vlans(before).into_iter().chain(vlans(after)).collect();
-    all.sort_unstable();
-    all.dedup();
+    let mut all: BTreeSet<VlanId> =
+        one.vlan_slots.keys().chain(other.vlan_slots.keys()).map(|(vlan, _)| *vlan).collect();
+    if one.vlan_defaults != other.vlan_defaults {
+        // What is said of every VLAN is said of those of which nothing else is.
+        let there = |switch: &Switch| switch.slot(None, settings::VLANS.id).value.clone();
+        let there = [one, other].into_iter().filter_map(there);
+        all.extend(
+            there
+                .filter_map(|vlans| if let Value::Vlans(vlans) = vlans { Some(vlans) } else { None })
+                .flat_map(|vlans| vlans.iter().collect::<Vec<_>>()),
+        );
+    }
     all.into_iter().for_each(|vlan| compare(About::Vlan(vlan), Scope::Vlan));
     let mut mirrors: Vec<Arc<str>> =
         before.switch.mirrors().keys().chain(after.switch.mirrors().keys()).cloned().collect();
