@@ -8,6 +8,7 @@ mod support;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
+use globset::{Glob, GlobMatcher};
 use rstest::rstest;
 use support::{POLICY, as_of, policy, shingle_without};
 use yellowlegs_core::check::{Judge, Selection};
@@ -499,4 +500,56 @@ fn a_header_that_comes_again(#[case] between: &str, #[case] expected: bool) {
         let resolved = shingle(&format!("{before}shingle 4 unit sw1\n{between}shingle 4 unit sw1\n"));
         assert_eq!(resolved.switch.torn().iter().any(|(_, torn)| *torn == Torn::Second), expected, "{before}");
     }
+}
+
+/// A rule of the house is open where a line that nobody understands could decide it, and names the line; elsewhere it is decided.
+#[test]
+fn a_rule_of_the_house_is_open_where_a_line_could_decide_it() {
+    let rule = "[[rule]]\nid = 'house/room'\nmessage = 'm'\nremedy = 'r'\nwhen = 'port_security.limit > 8'\n";
+    let policy = policy(&format!("{POLICY}{rule}"));
+    let open = |text: &str| {
+        let open = judged(&policy, &shingle(text)).undetermined.into_iter().filter(|one| one.check == "house/room");
+        open.map(|one| (one.port.unwrap_or_default(), one.needs, one.doubts.len())).collect::<Vec<_>>()
+    };
+    assert_eq!(open(RIGHT), Vec::new());
+    let one = RIGHT.replace("  note \"desk\"\nsocket 1.2", "  note \"desk\"\n  crowd ceilng 9\nsocket 1.2");
+    let open = open(&one);
+    assert_eq!(open.iter().map(|(port, ..)| port.as_str()).collect::<Vec<_>>(), ["1.1"], "{open:?}");
+    assert!(open.iter().all(|(_, needs, doubts)| !needs.is_empty() && *doubts == 1), "{open:?}");
+}
+
+/// What is open is told of the ports and checks that are chosen, of rules of the house as of others.
+#[rstest]
+#[case::all(Selection::default(), &["house/room 1.1", "house/room 1.2", "port-security/limit-high 1.1", "port-security/limit-high 1.2"])]
+#[case::a_port(Selection { port: Some(only("1.2")), ..Selection::default() }, &["house/room 1.2", "port-security/limit-high 1.2"])]
+#[case::the_rule(Selection { only: vec!["house".into()], ..Selection::default() }, &["house/room 1.1", "house/room 1.2"])]
+#[case::a_check(Selection { only: vec!["port-security".into()], ..Selection::default() }, &["port-security/limit-high 1.1", "port-security/limit-high 1.2"])]
+#[case::both(Selection { port: Some(only("1.1")), only: vec!["house".into()], ..Selection::default() }, &["house/room 1.1"])]
+#[case::a_port_without(Selection { port: Some(only("1.3")), only: vec!["house".into()], ..Selection::default() }, &[])]
+fn what_is_open_is_told_of_what_is_chosen(#[case] selection: Selection, #[case] expected: &[&str]) {
+    let rule = "[[rule]]\nid = 'house/room'\nmessage = 'm'\nremedy = 'r'\nwhen = 'port_security.limit > 8'\n";
+    let (policy, as_of) = (policy(&format!("{POLICY}{rule}")), as_of());
+    // Without the limit that is in force where no line says one.
+    let text = RIGHT.replace("  crowd ceiling 3 then shut-out\n", "");
+    let dialect = shingle_without(&["port-security.limit"]);
+    let resolved = resolve("sw1", &dialect, Arc::new(Source::of("sw1/config.txt", text)));
+    let outcome = Judge::new(&policy, &as_of, &selection, false).switch(&resolved, resolved.lists()).outcome;
+    let told: BTreeSet<String> = outcome
+        .undetermined
+        .iter()
+        .filter(|one| {
+            ["house/room", "port-security/limit-high"].contains(&one.check) && one.port.as_deref() != Some("1.3")
+        })
+        .map(|one| format!("{} {}", one.check, one.port.as_deref().unwrap_or("-")))
+        .collect();
+    assert_eq!(told, expected.iter().map(|line| (*line).to_owned()).collect());
+    let foreign = outcome.undetermined.iter().find(|one| {
+        let port = one.port.as_deref().unwrap_or_default();
+        !selection.takes_check(one.check) || selection.names_ports() && !selection.takes_port(port, None)
+    });
+    assert!(foreign.is_none(), "{foreign:?}");
+}
+
+fn only(name: &str) -> GlobMatcher {
+    Glob::new(name).unwrap().compile_matcher()
 }

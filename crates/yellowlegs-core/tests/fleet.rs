@@ -407,6 +407,13 @@ fn a_station_that_moved() {
     let table = "Lane  Station            Socket  Kept  Silent for\n110   02:00:5e:10:00:01  1.3     kept  12s\n";
     let (told, _) = judged(LINKS, &changes, &[("b", table)]);
     assert_eq!(told, ["port-security/pinned-twice c 1.3".to_owned()].into());
+    // Another that is heard on the port of the pin that was left does not make it the place of this one.
+    let other = "Lane  Station            Socket  Kept  Silent for\n110   02:00:5e:10:00:02  1.3     no  12s\n";
+    for (of_b, of_c, left) in [(table, other, "c"), (other, table, "b"), (other, other, "b"), (table, table, "b")] {
+        let (told, _) = judged(LINKS, &changes, &[("b", of_b), ("c", of_c)]);
+        let twice: Vec<_> = told.iter().filter(|line| line.starts_with("port-security/pinned-twice")).collect();
+        assert_eq!(twice, [&format!("port-security/pinned-twice {left} 1.3")]);
+    }
 }
 
 #[rstest]

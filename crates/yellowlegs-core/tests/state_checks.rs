@@ -88,6 +88,12 @@ fn verdict_by(policy: &Policy, check: &str, config: &str, told: &[&str]) -> &'st
 #[case("dhcp-snooping/foreign-subnet", DESK, &[BINDINGS, "198.51.100.7 | 0200.5e10.0001 | 110 | a:1 | 04 Mar 2031 19:00:00"], "violated")]
 #[case("voice/phone-astray", DESK, &[STATIONS, "a:1 | 110 | 0200.5e20.0001 | heard"], "violated")]
 #[case("voice/phone-astray", DESK, &[STATIONS, "a:1 | 210 | 0200.5e20.0001 | heard"], "met")]
+// A neighbour whose chassis is a station that is heard is the phone, if it says that it is one or is of class 3.
+#[case("voice/phone-astray", DESK, &[STATIONS, "a:1 | 110 | 0200.5e10.0001 | heard", "", "neighbour at a:1", "  chassis = 0200.5e10.0001", "  able = T"], "violated")]
+#[case("voice/phone-astray", DESK, &[STATIONS, "a:1 | 110 | 0200.5e10.0001 | heard", "", "neighbour at a:1", "  chassis = 0200.5e10.0001", "  endpoint = 3"], "violated")]
+#[case("voice/phone-astray", DESK, &[STATIONS, "a:1 | 110 | 0200.5e10.0001 | heard", "", "neighbour at a:1", "  chassis = 0200.5e10.0001", "  endpoint = 1"], "met")]
+#[case("voice/phone-astray", DESK, &[STATIONS, "a:1 | 110 | 0200.5e10.0001 | heard", "", "neighbour at a:1", "  chassis = 0200.5e10.0001", "  able = S"], "met")]
+#[case("voice/phone-astray", DESK, &[STATIONS, "a:1 | 110 | 0200.5e10.0001 | heard", "", "neighbour at a:1", "  chassis = 0200.5e10.0002", "  able = T"], "met")]
 #[case("voice/neighbour-disagrees", "berth a:1 note \"desk\";water 110 plain a:1;calling 1 tells marked;calling 1 tells water 210;calling 1 tells dscp 46;calling 1 at a:1", &["neighbour at a:1", "  calling = marked water 210 dscp 0"], "violated")]
 #[case("voice/neighbour-disagrees", "berth a:1 note \"desk\";water 110 plain a:1;calling 1 tells marked;calling 1 tells water 210;calling 1 tells dscp 46;calling 1 at a:1", &["neighbour at a:1", "  calling = marked water 210 dscp 46"], "met")]
 #[case("voice/power-short", "berth a:1 note \"desk\";water 110 plain a:1;berth a:1 power;berth a:1 power most 5W", &["neighbour at a:1", "  power = 6.4 of 15.4"], "violated")]

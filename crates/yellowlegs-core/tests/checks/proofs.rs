@@ -5,7 +5,7 @@ use rstest::rstest;
 use yellowlegs_core::check::{Judge, Selection};
 use yellowlegs_core::finding::{Evidence, EvidenceKind, Finding, fingerprint};
 
-use super::support::{POLICY, as_of, policy, shingle_without};
+use super::support::{HEAD, POLICY, as_of, policy, read, shingle_without};
 use super::switch;
 
 /// What a check finds on port 1.1 of a desk.
@@ -59,4 +59,29 @@ fn what_no_line_says() {
     let found = found("port/vlan-undefined", "home lane 777");
     let silent = found.evidence.iter().find(|line| line.text.contains("no line defines VLAN 777")).unwrap();
     assert_eq!((silent.kind, silent.file.as_deref(), silent.line), (EvidenceKind::Silent, Some("t/config.txt"), None));
+}
+
+/// Of a list that several lines give, the line is quoted that gave what is wrong.
+#[rstest]
+#[case(
+    "voice/range-wide",
+    "stations 02:00:5e:00:00:00/16 into lane 210\nstations 02:00:5e:20:00:00/32 into lane 210\n",
+    "02:00:5e:00:00:00/16"
+)]
+#[case(
+    "voice/range-wide",
+    "stations 02:00:5e:20:00:00/32 into lane 210\nstations 02:00:5e:00:00:00/16 into lane 210\n",
+    "02:00:5e:00:00:00/16"
+)]
+#[case("arp-inspection/no-bindings", "arp watch lanes 300\narp watch lanes 110\n", "lanes 300")]
+#[case("arp-inspection/no-bindings", "arp watch lanes 110\narp watch lanes 300\n", "lanes 300")]
+fn the_line_that_gave_what_is_wrong(#[case] check: &str, #[case] lines: &str, #[case] words: &str) {
+    let (dialect, policy) = (shingle_without(&[]), policy(POLICY));
+    let (as_of, selection) = (as_of(), Selection::default());
+    let resolved = read(&dialect, &format!("{HEAD}{lines}"));
+    let outcome = Judge::new(&policy, &as_of, &selection, false).switch(&resolved, Some(dialect.lists())).outcome;
+    let found = outcome.findings.iter().find(|f| f.check == check).unwrap_or_else(|| panic!("{check} finds nothing"));
+    let own: Vec<&str> =
+        found.evidence.iter().filter(|e| e.kind == EvidenceKind::Line).map(|e| e.text.as_str()).collect();
+    assert!(own.iter().any(|line| line.contains(words)), "{own:?}");
 }

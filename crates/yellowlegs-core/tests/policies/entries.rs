@@ -40,6 +40,7 @@ fn sources_of_mirrors(#[case] sources: &str, #[case] ports: &[&str], #[case] vla
 #[case("['vlan']")]
 #[case("['vlan some']")]
 #[case("['vlan 4095']")]
+#[case("['vlan none']")]
 #[case("['']")]
 #[case("['received']")]
 fn sources_that_are_none(#[case] sources: &str) {
