@@ -36,7 +36,7 @@ use proptest::test_runner::{Config, FileFailurePersistence, RngSeed, TestCaseErr
 use support::as_of;
 use yellowlegs_core::check;
 use yellowlegs_core::drill::{self, Around, Outcome, Rehearsal, Rehearser, Sketch};
-use yellowlegs_core::policy::Policy;
+use yellowlegs_core::policy::{Policy, assign};
 use yellowlegs_core::resolve::Resolved;
 
 /// Tries so many cases on all processors, each from seeds of its own; what was wrong, shrunk.
@@ -123,4 +123,68 @@ fn the_cables_among_some_switches() {
     assert_eq!(sorted(&["edge", "core"]), [[(0, 6), (1, 1)]]);
     assert_eq!(sorted(&["core", "edge"]), [[(0, 1), (1, 6)]]);
     assert!(sorted(&["edge"]).is_empty() && sorted(&["core", "nobody"]).is_empty());
+}
+
+/// What answers for a drill are its own checks and those that say that a port is not what it should be; no other.
+#[test]
+fn what_answers_for_a_drill() {
+    for drill in drill::all() {
+        let answers = |check: &&check::Check| drill.is_answered_by(check.id);
+        let told: BTreeSet<&str> = check::all().filter(answers).map(|check| check.id).collect();
+        assert_eq!(told, drill.answers.iter().chain(drill::PLACED).copied().collect(), "{}", drill.name);
+    }
+}
+
+/// A reading in which other ports lead on makes what is around stale; one in which the same do does not.
+#[test]
+fn what_is_around_is_stale_where_other_ports_lead_on() {
+    let (policy, fleet) = (generated::strict(), generated::fleet());
+    let records = generated::records(&fleet);
+    let reading = |roles: &[(usize, &'static str)]| {
+        let steps: Vec<_> = roles.iter().map(|(port, role)| generated::Step::Role("edge", *port, role)).collect();
+        generated::after(&fleet, &records, &steps).unwrap()
+    };
+    let is_stale = |before: &[(usize, &'static str)], after: &[(usize, &'static str)]| {
+        let mut around = around(&policy, &reading(before));
+        assert!(!around.is_stale());
+        let edge = Arc::new(reading(after).remove("edge").unwrap());
+        let said = around.update(&edge, &policy, &as_of(), &assign(&policy, &edge.switch, edge.lists()));
+        assert!(said || !around.is_stale(), "what is stale is other");
+        around.is_stale()
+    };
+    assert!(!is_stale(&[], &[]) && !is_stale(&[], &[(0, "host")]));
+    assert!(is_stale(&[], &[(4, "up")]), "one more");
+    assert!(is_stale(&[(4, "up")], &[]), "one less");
+    assert!(is_stale(&[(4, "up")], &[(3, "up")]), "another");
+}
+
+/// Beside a finding of a port stands the worst drill on that port alone; beside one of the switch, that on any.
+#[test]
+fn drills_stand_beside_the_findings_of_their_ports() {
+    let (policy, fleet) = (generated::strict(), generated::fleet());
+    let records = generated::records(&fleet);
+    let off = |port: usize| changes::Change {
+        switch: "edge",
+        place: String::new(),
+        path: vec!["ports".into(), port.to_string()],
+        setting: "port-security.enabled",
+        value: Some(serde_json::json!(false)),
+    };
+    let steps = [0, 1, 3].map(|port| generated::Step::Setting(off(port)));
+    let after = generated::after(&fleet, &records, &steps).unwrap();
+    let (around, edge, as_of, selection) =
+        (around(&policy, &after), &after["edge"], as_of(), check::Selection::default());
+    let mut outcome = check::Judge::new(&policy, &as_of, &selection, false).switch(edge, edge.lists()).outcome;
+    drill::attach(&mut outcome, edge, &policy, &around);
+    let found: Vec<_> = outcome.findings.iter().filter(|found| found.check == "port-security/not-armed").collect();
+    let told: Vec<_> = outcome.findings.iter().map(|f| (f.check, f.port.as_deref())).collect();
+    assert_eq!(
+        found.iter().filter_map(|found| found.port.as_deref()).collect::<Vec<_>>(),
+        ["1.1", "1.2", "1.4"],
+        "{told:?}"
+    );
+    for found in found {
+        let shown = found.drill.as_ref().unwrap_or_else(|| panic!("{found:?}"));
+        assert_eq!(shown.ports, 1, "{shown:?}");
+    }
 }
