@@ -1,6 +1,7 @@
 //! What is said of drawn fleets stays said: what is read and settled, what is doubtful, what is found and left open, how it is mended,
-//! what every drill tells. Half of them are texts that `written.rs` draws, half the right fleet after changes of settings, traits, roles and
-//! of what the policy asks for. The numbers are those that told a broken program from this one where no other test did.
+//! what every drill tells, what happens. A number draws texts (`written.rs`), or the right fleet with other settings, traits, roles and wishes,
+//! with what its switches tell (`tables.rs`), or with a story (`stories.rs`). The numbers are those that told a broken program from this one
+//! where no other test did: docs/reliability.md, Mutation testing.
 //! `YELLOWLEGS_RENEW=1` writes the page anew.
 
 use std::collections::BTreeMap;
@@ -52,10 +53,13 @@ const LATER: &[&str] = &["tree-port"];
 /// So many settings, traits and roles are others at once.
 const MANY: Range<usize> = 20..90;
 
+/// A configuration with its dialect.
+type Text = (Arc<Dialect>, Arc<Source>);
+
 /// What is read of a fleet, by switch, where it is of text with its dialect; and what is wrong with what was written.
 struct Read {
     policy: Option<Policy>,
-    switches: BTreeMap<&'static str, (Resolved, Option<(Arc<Dialect>, Arc<Source>)>)>,
+    switches: BTreeMap<&'static str, (Resolved, Option<Text>)>,
     problems: String,
 }
 
@@ -252,7 +256,7 @@ impl Right {
             }
         };
         let mut policy = policy(&text);
-        if matches!(drawn, Drawn::Tables(_)) && number % 3 > 0 {
+        if matches!(drawn, Drawn::Tables(_)) && !number.is_multiple_of(3) {
             policy.stations = Some(tables::listed());
         }
         let switches = after.unwrap_or_default().into_iter().map(|(name, one)| (name, (one, None))).collect();

@@ -284,7 +284,7 @@ fn findings_across_the_fleet_stand_in_the_rows_of_their_switches() {
 fn what_is_open_across_the_fleet_is_sampled() {
     let mut totals = two();
     for number in 0..7 {
-        let place = Sample { switch: format!("s{}", number / 2).into(), port: Some(format!("1.{number}").into()) };
+        let place = Sample { switch: format!("s{}", number / 2).into(), port: Some(format!("1.{number}")) };
         totals.open("port/peer", Level::Risk, "links", place);
     }
     let rows = totals.undetermined();
