@@ -35,8 +35,8 @@ const VLAN_WORDS: [&str; 4] = ["vlan", "vlans", "vid", "pvid"];
 const RANGES: [&str; 4] = ["..", "-", "~", "to"];
 
 impl Guessed {
-    pub(super) fn of(texts: &[&str]) -> Self {
-        let all: Vec<(u32, &str)> =
+    pub(super) fn of<'t>(texts: &[&'t str]) -> Self {
+        let all: Vec<(u32, &'t str)> =
             texts.iter().flat_map(|t| lines(t)).filter(|l| !l.text.is_empty()).map(|l| (l.indent, l.text)).collect();
         let (all, has_blocks) = without_block_comments(all);
         let comments: Vec<String> = COMMENTS
@@ -44,7 +44,7 @@ impl Guessed {
             .filter(|sign| all.iter().any(|(_, l)| l.starts_with(**sign)))
             .map(|s| (*s).to_owned())
             .collect();
-        let meant: Vec<(u32, &str)> =
+        let meant: Vec<(u32, &'t str)> =
             all.into_iter().filter(|(_, l)| !comments.iter().any(|c| l.starts_with(c.as_str()))).collect();
         let (meant, continuation) = joined(meant);
         let (structure, braces) = structure(&meant);
@@ -62,19 +62,20 @@ impl Guessed {
             words_alone.push_str(braces.end.as_deref().unwrap_or_default());
         }
         let splitter = Splitter::new(&words_alone);
-        let split = |line: &'_ str| -> Vec<String> {
-            let mut words = Vec::new();
+        let mut words = Vec::new();
+        let mut split = |line: &'t str| -> Vec<&'t str> {
+            words.clear();
             splitter.split(line, 0, &mut words);
-            words.iter().map(|w| w.of(line).to_owned()).collect()
+            words.iter().map(|w| w.of(line)).collect()
         };
-        let worded: Vec<Vec<String>> = meant.iter().map(|(_, l)| split(l)).collect();
+        let worded: Vec<Vec<&str>> = meant.iter().map(|(_, l)| split(l)).collect();
         let opens = meant.windows(2).zip(&worded).filter(|(pair, _)| pair[1].0 > pair[0].0);
-        let openers: BTreeSet<&str> = opens.filter_map(|(_, words)| words.first()).map(String::as_str).collect();
+        let openers: BTreeSet<&str> = opens.filter_map(|(_, words)| words.first().copied()).collect();
         let (verb, negation) = leading(&worded, structure, &openers);
         let (forms, range) = ports(&worded);
         let (mut vlan_words, vlans) = vlans(&worded);
         let of_trade = worded.iter().flatten().filter(|word| is_vlan_word(word));
-        vlan_words.extend(of_trade.cloned());
+        vlan_words.extend(of_trade.map(|word| (*word).to_owned()));
         let port_words = if forms.is_empty() { port_words(&worded, &vlan_words) } else { BTreeSet::new() };
         let forms = if forms.is_empty() && !port_words.is_empty() { vec!["<n>".to_owned()] } else { forms };
         let carry = carried(&worded);
@@ -200,9 +201,9 @@ fn structure(lines: &[(u32, &str)]) -> (Structure, Braces) {
 
 /// The word that most lines of a text of paths begin with, and the word that negates.
 /// A line that is negated opens nothing.
-fn leading(lines: &[Vec<String>], structure: Structure, openers: &BTreeSet<&str>) -> (Option<String>, Option<String>) {
+fn leading(lines: &[Vec<&str>], structure: Structure, openers: &BTreeSet<&str>) -> (Option<String>, Option<String>) {
     let mut firsts: BTreeMap<&str, usize> = BTreeMap::new();
-    for word in lines.iter().filter_map(|l| l.first()) {
+    for word in lines.iter().filter_map(|l| l.first().copied()) {
         *firsts.entry(word).or_default() += 1;
     }
     let most = firsts.iter().max_by_key(|(_, count)| **count).map(|(word, count)| (*word, *count));
@@ -211,17 +212,12 @@ fn leading(lines: &[Vec<String>], structure: Structure, openers: &BTreeSet<&str>
     let skip = usize::from(verb.is_some());
     let plain: BTreeSet<&str> = lines
         .iter()
-        .filter(|l| verb.is_none() || l.first().map(String::as_str) == verb)
-        .filter_map(|l| l.get(skip))
-        .map(String::as_str)
+        .filter(|l| verb.is_none() || l.first().copied() == verb)
+        .filter_map(|l| l.get(skip).copied())
         .collect();
     let negates = |word: &str| {
-        let behind: Vec<&str> = lines
-            .iter()
-            .filter(|l| l.first().map(String::as_str) == Some(word))
-            .filter_map(|l| l.get(1))
-            .map(String::as_str)
-            .collect();
+        let behind: Vec<&str> =
+            lines.iter().filter(|l| l.first().copied() == Some(word)).filter_map(|l| l.get(1).copied()).collect();
         let known = behind
             .iter()
             .filter(|w| plain.contains(**w) && w.bytes().all(|b| b.is_ascii_alphabetic() || b == b'-'))
@@ -270,7 +266,7 @@ fn form(word: &str) -> Option<String> {
 }
 
 /// The forms of port names, the most frequent first, and the sign between the ends of a range.
-fn ports(lines: &[Vec<String>]) -> (Vec<String>, Option<&'static str>) {
+fn ports(lines: &[Vec<&str>]) -> (Vec<String>, Option<&'static str>) {
     let mut forms: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
     let mut ranges: BTreeMap<&'static str, usize> = BTreeMap::new();
     let mut said: BTreeSet<String> = BTreeSet::new();
@@ -297,7 +293,7 @@ fn ports(lines: &[Vec<String>]) -> (Vec<String>, Option<&'static str>) {
                 } else if let Some(found) = form(part) {
                     forms.entry(found).or_default().insert(part.to_owned());
                 }
-                let next = words.get(at + 1).map(String::as_str);
+                let next = words.get(at + 1).copied();
                 if next == Some("to") && form(part).is_some() {
                     *ranges.entry("to").or_default() += 1;
                 }
@@ -317,7 +313,7 @@ fn ports(lines: &[Vec<String>]) -> (Vec<String>, Option<&'static str>) {
 }
 
 /// Whether a list of ports goes on with plain numbers: `a:3, 5`.
-fn carried(lines: &[Vec<String>]) -> bool {
+fn carried(lines: &[Vec<&str>]) -> bool {
     let number = |word: &str| !word.is_empty() && word.trim_end_matches(',').bytes().all(|b| b.is_ascii_digit());
     let apart = lines.iter().flat_map(|l| l.windows(2)).any(|pair| {
         let [port, next] = pair else { return false };
@@ -325,31 +321,31 @@ fn carried(lines: &[Vec<String>]) -> bool {
     });
     let ranged = lines.iter().flat_map(|l| l.windows(4)).any(|four| {
         let [port, sign, end, next] = four else { return false };
-        form(port).is_some() && RANGES.contains(&sign.as_str()) && end.ends_with(',') && number(end) && number(next)
+        form(port).is_some() && RANGES.contains(sign) && end.ends_with(',') && number(end) && number(next)
     });
-    let in_one = |word: &String| {
+    let in_one = |word: &&str| {
         word.split_once(',').is_some_and(|(port, rest)| form(port).is_some() && rest.split(',').any(number))
     };
     apart || ranged || lines.iter().flatten().any(in_one)
 }
 
 /// The word that VLANs stand behind: the one that numbers of 1 to 4094 follow behind most other words.
-fn vlans(lines: &[Vec<String>]) -> (BTreeSet<String>, BTreeSet<u32>) {
-    let mut behind: BTreeMap<String, (BTreeSet<String>, BTreeSet<u32>, usize)> = BTreeMap::new();
+fn vlans(lines: &[Vec<&str>]) -> (BTreeSet<String>, BTreeSet<u32>) {
+    let mut behind: BTreeMap<&str, (BTreeSet<&str>, BTreeSet<u32>, usize)> = BTreeMap::new();
     for words in lines {
         for (position, pair) in words.windows(2).enumerate() {
             let [word, number] = pair else { continue };
-            if !word.bytes().all(|b| b.is_ascii_alphabetic() || b == b'-') || RANGES.contains(&word.as_str()) {
+            if !word.bytes().all(|b| b.is_ascii_alphabetic() || b == b'-') || RANGES.contains(word) {
                 continue;
             }
             let numbers: Vec<u32> = number.split([',', '-', '.']).filter_map(|n| n.parse().ok()).collect();
-            let entry = behind.entry(word.clone()).or_default();
+            let entry = behind.entry(word).or_default();
             if numbers.is_empty() || numbers.iter().any(|n| !(1..=4094).contains(n)) {
                 entry.2 += 1;
                 continue;
             }
-            let before = position.checked_sub(1).and_then(|p| words.get(p)).map_or("", String::as_str);
-            entry.0.insert(if form(before).is_some() { "a port".to_owned() } else { before.to_owned() });
+            let before = position.checked_sub(1).and_then(|p| words.get(p)).map_or("", |word| word);
+            entry.0.insert(if form(before).is_some() { "a port" } else { before });
             entry.1.extend(numbers);
         }
     }
@@ -359,17 +355,17 @@ fn vlans(lines: &[Vec<String>]) -> (BTreeSet<String>, BTreeSet<u32>) {
     });
     let best = good.max_by_key(|(_, (ways, numbers, _))| (ways.len(), numbers.len()));
     let Some((word, (_, numbers, _))) = best else { return (BTreeSet::new(), BTreeSet::new()) };
-    let same = behind.keys().filter(|w| stem(w) == stem(word)).cloned().collect();
+    let same = behind.keys().filter(|w| stem(w) == stem(word)).map(|w| (*w).to_owned()).collect();
     (same, numbers.clone())
 }
 
 /// Where no word has a port's form, ports may be plain numbers: behind the word that opens most blocks of small numbers.
-fn port_words(lines: &[Vec<String>], vlan_words: &BTreeSet<String>) -> BTreeSet<String> {
+fn port_words(lines: &[Vec<&str>], vlan_words: &BTreeSet<String>) -> BTreeSet<String> {
     let mut behind: BTreeMap<&str, BTreeSet<u32>> = BTreeMap::new();
     for words in lines {
         let [word, number, ..] = &words[..] else { continue };
         let first = number.split([',', '-', '.']).next().and_then(|n| n.parse::<u32>().ok());
-        if let Some(number) = first.filter(|n| (1..=64).contains(n) && !vlan_words.contains(word)) {
+        if let Some(number) = first.filter(|n| (1..=64).contains(n) && !vlan_words.contains(*word)) {
             behind.entry(word).or_default().insert(number);
         }
     }

@@ -1,6 +1,9 @@
 //! The lines of the texts as words with guessed types, each in its context.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+use rustc_hash::FxHashMap;
 
 use super::super::HoleType;
 use super::super::hole::duration;
@@ -15,7 +18,7 @@ use crate::syntax::Nesting;
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
 pub(super) enum Sign {
     /// A word that may be a literal.
-    Word(String),
+    Word(Arc<str>),
     /// A value.
     Typed(HoleType),
     /// The name of a block that other lines name, too: a profile.
@@ -49,18 +52,18 @@ pub(super) struct Told {
     pub(super) text: usize,
     /// Where it stands.
     pub(super) at: At,
-    /// Where its first words begin: what negates or is the same everywhere may be left out elsewhere.
-    pub(super) begins: Vec<usize>,
+    /// Where its first words begin: what negates or is the same everywhere may be left out elsewhere. `usize::MAX`: there are fewer.
+    pub(super) begins: [usize; 3],
     /// Which line of that text it is, comments apart.
     pub(super) position: usize,
     /// Its line number.
     pub(super) line: u32,
     /// It begins with the word that negates, which is left out.
     pub(super) negated: bool,
-    pub(super) context: String,
-    pub(super) words: Vec<Sign>,
+    pub(super) context: Arc<str>,
+    pub(super) words: Arc<[Sign]>,
     /// The context of the lines inside it.
-    pub(super) opens: Option<String>,
+    pub(super) opens: Option<Arc<str>>,
 }
 
 /// A word as a pattern writes it: in quotes where it holds signs.
@@ -74,7 +77,12 @@ pub(super) fn literal(word: &str) -> String {
 
 /// All lines of all texts.
 pub(super) fn told(texts: &[&str], guessed: &Guessed) -> Vec<Told> {
-    let mut told = texts.iter().enumerate().flat_map(|(number, text)| of_text(number, text, guessed)).collect();
+    let mut known = Known { guessed, words: FxHashMap::default(), key: String::new() };
+    let mut told = Vec::new();
+    for (number, text) in texts.iter().enumerate() {
+        let statements = statements(text, &mut known);
+        in_contexts(number, statements, guessed, &mut told);
+    }
     name_profiles(&mut told);
     told
 }
@@ -84,154 +92,204 @@ const BLOCKS: [&str; 8] = ["template", "profile", "class", "group", "kind", "pat
 
 /// Finds blocks with a name of their own that lines elsewhere end with: `template desk` where a port says `follows desk`. That name is a
 /// value in both, and so it is in blocks that begin alike.
-fn name_profiles(told: &mut Vec<Told>) {
-    let own = |line: &Told| match &line.words[..] {
-        [front @ .., Sign::Word(name)] if !front.is_empty() => {
-            let says_so = || front.iter().filter_map(Sign::literal).any(|word| BLOCKS.contains(&word));
-            let may_be = if line.opens.is_some() { is_a_name(name) || says_so() } else { !is_switch(name) };
-            let is_plain = front.iter().all(|sign| matches!(sign, Sign::Word(_)));
-            (may_be && is_plain).then(|| (front.to_vec(), name.clone()))
-        }
-        _ => None,
-    };
-    let openers: BTreeMap<String, Vec<Sign>> =
-        told.iter().filter(|line| line.opens.is_some()).filter_map(own).map(|(front, name)| (name, front)).collect();
-    let users: BTreeSet<Vec<Sign>> = told
+fn name_profiles(told: &mut [Told]) {
+    fn own(line: &Told) -> Option<(&[Sign], &Arc<str>)> {
+        let [front @ .., Sign::Word(name)] = &line.words[..] else { return None };
+        let says_so = || front.iter().filter_map(Sign::literal).any(|word| BLOCKS.contains(&word));
+        let may_be = if line.opens.is_some() { is_a_name(name) || says_so() } else { !is_switch(name) };
+        let is_plain = front.iter().all(|sign| matches!(sign, Sign::Word(_)));
+        (may_be && is_plain && !front.is_empty()).then_some((front, name))
+    }
+    let openers: BTreeMap<Arc<str>, Vec<Sign>> = told
         .iter()
-        .filter(|line| line.opens.is_none())
-        .filter_map(|line| Some((own(line)?, &line.context)))
-        .filter(|((front, name), context)| {
-            openers.get(name).is_some_and(|opens| opens.first() != front.first() || *context != "top")
-        })
-        .map(|((front, _), _)| front)
+        .filter(|line| line.opens.is_some())
+        .filter_map(own)
+        .map(|(front, name)| (Arc::clone(name), front.to_vec()))
         .collect();
-    let used: BTreeSet<&Vec<Sign>> = told
+    let mut users: BTreeSet<Vec<Sign>> = BTreeSet::new();
+    for line in told.iter().filter(|line| line.opens.is_none()) {
+        let Some((front, name)) = own(line) else { continue };
+        let opens = openers.get(name).filter(|opens| opens.first() != front.first() || &*line.context != TOP);
+        if opens.is_some() && !users.contains(front) {
+            users.insert(front.to_vec());
+        }
+    }
+    let used: BTreeSet<Vec<Sign>> = told
         .iter()
         .filter(|line| line.opens.is_none())
         .filter_map(own)
-        .filter(|(front, _)| users.contains(front))
-        .filter_map(|(_, name)| openers.get(&name))
+        .filter(|(front, _)| users.contains(*front))
+        .filter_map(|(_, name)| openers.get(name).cloned())
         .collect();
-    let mut renamed: Vec<(String, String)> = Vec::new();
+    let mut renamed: Vec<(Arc<str>, Arc<str>)> = Vec::new();
     for line in told.iter_mut() {
         let Some((front, name)) = own(line) else { continue };
-        let is_opener = line.opens.is_some() && used.contains(&front);
-        let is_user = line.opens.is_none() && users.contains(&front);
-        if !is_opener && !is_user {
+        let is_named = if line.opens.is_some() { used.contains(front) } else { users.contains(front) };
+        if !is_named {
             continue;
         }
-        line.words = front.into_iter().chain([Sign::Profile]).collect();
-        if let Some(opens) = &mut line.opens {
-            let short = opens.strip_suffix(&format!("-{name}")).unwrap_or(opens).to_owned();
-            renamed.push((std::mem::replace(opens, short.clone()), short));
-        }
-    }
-    for line in told {
-        for (old, new) in &renamed {
-            let below = |context: &str| context == old || context.starts_with(&format!("{old}-"));
-            if below(&line.context) {
-                line.context = line.context.replacen(old.as_str(), new, 1);
+        let words = front.iter().cloned().chain([Sign::Profile]).collect();
+        if let Some(opens) = &line.opens {
+            let short: Arc<str> = opens.strip_suffix(&format!("-{name}")).unwrap_or(opens).into();
+            let pair = (Arc::clone(opens), Arc::clone(&short));
+            if !renamed.contains(&pair) {
+                renamed.push(pair);
             }
-            line.opens =
-                line.opens.take().map(|opens| if below(&opens) { opens.replacen(old.as_str(), new, 1) } else { opens });
+            line.opens = Some(short);
         }
+        line.words = words;
+    }
+    // A context and those below it have the name without the profile's; few contexts, many lines.
+    let mut known: FxHashMap<Arc<str>, Arc<str>> = FxHashMap::default();
+    let mut named = |context: &Arc<str>| {
+        let name = known.entry(Arc::clone(context)).or_insert_with(|| {
+            renamed.iter().fold(Arc::clone(context), |name, (old, new)| match name.strip_prefix(&**old) {
+                Some(rest) if rest.is_empty() || rest.starts_with('-') => format!("{new}{rest}").into(),
+                _ => name,
+            })
+        });
+        Arc::clone(name)
+    };
+    for line in told {
+        line.context = named(&line.context);
+        line.opens = line.opens.as_ref().map(&mut named);
     }
 }
 
-fn of_text(number: usize, text: &str, guessed: &Guessed) -> Vec<Told> {
-    let mut lines = Logicals::new(text, &guessed.layout);
-    let mut line = Logical::default();
-    let mut statements: Vec<Placed> = Vec::new();
-    let braces = &guessed.layout.braces;
-    let mut depth = 0_u32;
-    let mut gathered: Vec<(Word, String)> = Vec::new();
-    let placed = |depth: u32, line: u32, words: &[(Word, String)]| {
-        let text: Vec<String> = words.iter().map(|(_, word)| word.clone()).collect();
-        let (start, end) = (words.first().map_or(0, |(w, _)| w.start), words.last().map_or(0, |(w, _)| w.end));
-        let begins = words.iter().take(3).map(|(word, _)| word.start).collect();
-        Placed { depth, line, words: Word { start, end }, begins, signs: signs(&text, guessed) }
-    };
-    while lines.next(&mut line) {
-        let words = line.words.iter().map(|word| (*word, word.of(text).to_owned()));
-        if guessed.layout.structure != Structure::Braces {
-            statements.push(placed(line.indent, line.number, &words.collect::<Vec<_>>()));
-            continue;
+/// The context of what stands in no block.
+const TOP: &str = "top";
+
+/// The words of a statement with their types.
+#[derive(Clone)]
+struct Worded {
+    /// Without the word that negates, and without the verb.
+    words: Arc<[Sign]>,
+    negated: bool,
+    /// What its block is called.
+    name: Arc<str>,
+}
+
+/// Statements that were looked at before: those of one switch are those of others.
+struct Known<'g> {
+    guessed: &'g Guessed,
+    words: FxHashMap<String, Worded>,
+    key: String,
+}
+
+impl Known<'_> {
+    fn worded(&mut self, words: &[(Word, &str)]) -> Worded {
+        self.key.clear();
+        for (_, word) in words {
+            self.key.push_str(word);
+            self.key.push('\n');
         }
-        for (at, word) in words {
-            let (opens, closes) = (word == braces.open, word == braces.close);
-            if !opens && !closes && braces.end.as_deref() != Some(&word) {
-                gathered.push((at, word));
-                continue;
-            }
-            if !gathered.is_empty() {
-                statements.push(placed(depth, line.number, &gathered));
-                gathered.clear();
-            }
-            depth = if opens { depth + 1 } else { depth.saturating_sub(u32::from(closes)) };
+        if let Some(known) = self.words.get(&self.key) {
+            return known.clone();
         }
-        if braces.end.is_none() && !gathered.is_empty() {
-            statements.push(placed(depth, line.number, &gathered));
-            gathered.clear();
-        }
+        let layout = &self.guessed.layout;
+        let words: Vec<&str> = words.iter().map(|(_, word)| *word).collect();
+        let signs = signs(&words, self.guessed);
+        let first = signs.first().and_then(Sign::literal).filter(|_| signs.len() > 1);
+        let is = |front: &Option<String>| first.is_some_and(|word| front.as_deref() == Some(word));
+        let negated = is(&layout.negation);
+        let signs = signs.get(usize::from(negated || is(&layout.verb))..).unwrap_or_default();
+        let words: Vec<&str> = signs.iter().filter_map(Sign::literal).filter(|w| !"[]".contains(w)).take(3).collect();
+        let name = if words.is_empty() { "block".to_owned() } else { words.join("-") };
+        let worded = Worded { words: signs.into(), negated, name: name.into() };
+        self.words.insert(self.key.clone(), worded.clone());
+        worded
     }
-    in_contexts(number, statements, guessed)
 }
 
 /// A statement with how deep it stands.
 struct Placed {
     depth: u32,
     line: u32,
-    words: Word,
-    begins: Vec<usize>,
-    signs: Vec<Sign>,
+    stretch: Word,
+    begins: [usize; 3],
+    worded: Worded,
+}
+
+impl Placed {
+    fn new(depth: u32, line: u32, words: &[(Word, &str)], known: &mut Known<'_>) -> Self {
+        let begin = |at: usize| words.get(at).map_or(usize::MAX, |(word, _)| word.start);
+        let (start, end) = (words.first().map_or(0, |(w, _)| w.start), words.last().map_or(0, |(w, _)| w.end));
+        let begins = [begin(0), begin(1), begin(2)];
+        Self { depth, line, stretch: Word { start, end }, begins, worded: known.worded(words) }
+    }
+}
+
+/// The statements of a text.
+fn statements(text: &str, known: &mut Known<'_>) -> Vec<Placed> {
+    let layout = &known.guessed.layout;
+    let (braces, is_braced) = (&layout.braces, layout.structure == Structure::Braces);
+    let mut lines = Logicals::new(text, layout);
+    let mut line = Logical::default();
+    let mut statements: Vec<Placed> = Vec::new();
+    let mut depth = 0_u32;
+    let mut gathered: Vec<(Word, &str)> = Vec::new();
+    while lines.next(&mut line) {
+        let words = line.words.iter().map(|word| (*word, word.of(text)));
+        if !is_braced {
+            gathered.clear();
+            gathered.extend(words);
+            statements.push(Placed::new(line.indent, line.number, &gathered, known));
+            continue;
+        }
+        for (at, word) in words {
+            let (opens, closes) = (word == braces.open, word == braces.close);
+            if !opens && !closes && braces.end.as_deref() != Some(word) {
+                gathered.push((at, word));
+                continue;
+            }
+            if !gathered.is_empty() {
+                statements.push(Placed::new(depth, line.number, &gathered, known));
+                gathered.clear();
+            }
+            depth = if opens { depth + 1 } else { depth.saturating_sub(u32::from(closes)) };
+        }
+        if braces.end.is_none() && !gathered.is_empty() {
+            statements.push(Placed::new(depth, line.number, &gathered, known));
+            gathered.clear();
+        }
+    }
+    statements
 }
 
 /// Puts each statement into its context: what is deeper than the one before is inside it.
-fn in_contexts(number: usize, statements: Vec<Placed>, guessed: &Guessed) -> Vec<Told> {
-    let mut nesting: Nesting<String> = Nesting::default();
-    let mut section = "top".to_owned();
-    let mut told = Vec::new();
+fn in_contexts(text: usize, statements: Vec<Placed>, guessed: &Guessed, told: &mut Vec<Told>) {
+    let top: Arc<str> = TOP.into();
+    let mut nesting: Nesting<Arc<str>> = Nesting::default();
+    let mut section = Arc::clone(&top);
     let next: Vec<u32> = statements.iter().skip(1).map(|next| next.depth).chain([0]).collect();
     for (position, (placed, next)) in statements.into_iter().zip(next).enumerate() {
-        let Placed { depth: indent, line, words: stretch, begins, signs: mut words } = placed;
-        let at = At { text: number, line, words: stretch };
-        let is =
-            |front: &Option<String>| words.first().and_then(Sign::literal).is_some_and(|w| front.as_deref() == Some(w));
-        let negated = is(&guessed.layout.negation) && words.len() > 1;
-        if negated || is(&guessed.layout.verb) && words.len() > 1 {
-            words.remove(0);
-        }
-        let name = || {
-            let words: Vec<&str> =
-                words.iter().filter_map(Sign::literal).filter(|w| !"[]".contains(w)).take(3).collect();
-            if words.is_empty() { "block".to_owned() } else { words.join("-") }
-        };
+        let Placed { depth: indent, line, stretch, begins, worded: Worded { words, negated, name } } = placed;
+        let at = At { text, line, words: stretch };
         if guessed.layout.structure == Structure::Sections {
             let title = words.first().and_then(Sign::literal) == Some("[");
-            let (context, opens) = if title { ("top".to_owned(), Some(name())) } else { (section.clone(), None) };
+            let (context, opens) = if title { (Arc::clone(&top), Some(name)) } else { (Arc::clone(&section), None) };
             if let Some(opened) = &opens {
-                section.clone_from(opened);
+                section = Arc::clone(opened);
             }
-            told.push(Told { text: number, at, begins, position, line, negated, context, words, opens });
+            told.push(Told { text, at, begins, position, line, negated, context, words, opens });
             continue;
         }
-        let context = nesting.enclosing(indent).cloned().unwrap_or_else(|| "top".to_owned());
+        let context = nesting.enclosing(indent).map_or_else(|| Arc::clone(&top), Arc::clone);
         let opens = (next > indent && guessed.layout.structure != Structure::Paths)
-            .then(|| if context == "top" { name() } else { format!("{context}-{}", name()) });
-        nesting.open(indent, opens.clone().unwrap_or_else(|| "top".to_owned()));
-        told.push(Told { text: number, at, begins, position, line, negated, context, words, opens });
+            .then(|| if *context == *top { name } else { format!("{context}-{name}").into() });
+        nesting.open(indent, opens.clone().unwrap_or_else(|| Arc::clone(&top)));
+        told.push(Told { text, at, begins, position, line, negated, context, words, opens });
     }
-    told
 }
 
 /// The words with their types; the words of one list are one value.
-fn signs(words: &[String], guessed: &Guessed) -> Vec<Sign> {
+fn signs(words: &[&str], guessed: &Guessed) -> Vec<Sign> {
     let mut signs: Vec<Sign> = Vec::new();
     let mut at = 0;
     while let Some(word) = words.get(at) {
-        let said = words.iter().take(at).rev().map(String::as_str).find(|w| !matches!(*w, "=" | ":"));
+        let said = words.iter().take(at).rev().copied().find(|w| !matches!(*w, "=" | ":"));
         let before = said.unwrap_or_default();
-        let following = || words.iter().skip(at).map(String::as_str);
+        let following = || words.iter().skip(at).copied();
         let ports_here = guessed.port_words.is_empty() || guessed.port_words.contains(before);
         if let Some((taken, items)) = guessed.lists.ports(following()).filter(|_| ports_here) {
             let single = taken == 1 && items.len() == 1 && guessed.lists.port(word).is_some();
@@ -249,7 +307,7 @@ fn signs(words: &[String], guessed: &Guessed) -> Vec<Sign> {
         } else {
             let is_name = at + 1 == words.len() && signs.last() == Some(&Sign::Typed(HoleType::Vlan));
             let named = || (is_name && is_a_name(word)).then_some(HoleType::Word);
-            signs.push(value(before, word).or_else(named).map_or_else(|| Sign::Word(word.clone()), Sign::Typed));
+            signs.push(value(before, word).or_else(named).map_or_else(|| Sign::Word((*word).into()), Sign::Typed));
         }
         at += 1;
     }
@@ -257,9 +315,9 @@ fn signs(words: &[String], guessed: &Guessed) -> Vec<Sign> {
 }
 
 /// Whether a word of a line seems to be a secret.
-fn is_secret(words: &[String], at: usize) -> bool {
-    let Some(word) = words.get(at).filter(|word| !matches!(word.as_str(), "=" | ":")) else { return false };
-    let earlier = words.iter().take(at).rev().map(String::as_str).filter(|w| !matches!(*w, "=" | ":"));
+fn is_secret(words: &[&str], at: usize) -> bool {
+    let Some(word) = words.get(at).filter(|word| !matches!(**word, "=" | ":")) else { return false };
+    let earlier = words.iter().take(at).rev().copied().filter(|w| !matches!(*w, "=" | ":"));
     follows_secret(earlier) || looks_random(word)
 }
 
@@ -267,7 +325,7 @@ fn is_secret(words: &[String], at: usize) -> bool {
 pub(super) fn shown(line: &str, guessed: &Guessed) -> String {
     let mut split = Vec::new();
     guessed.layout.splitter.split(line, 0, &mut split);
-    let words: Vec<String> = split.iter().map(|word| word.of(line).to_owned()).collect();
+    let words: Vec<&str> = split.iter().map(|word| word.of(line)).collect();
     let mut shown = line.to_owned();
     // From the end, so that places stay where they are.
     for (at, word) in split.iter().enumerate().rev() {

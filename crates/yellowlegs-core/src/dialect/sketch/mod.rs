@@ -91,14 +91,13 @@ pub fn sketch(name: &str, texts: &[&str]) -> Option<String> {
         return None;
     }
     // Negated lines speak of what stands elsewhere without the word; only what does not is told by them.
-    let plain: Vec<Told> = told.iter().filter(|t| !t.negated).cloned().collect();
-    let mut rules = rules(&plain, texts.len());
+    let mut rules = rules(told.iter().filter(|t| !t.negated), texts.len());
     prune(&mut rules);
     let first = write(name, &guessed, &rules, &told, texts.len());
     if let Ok(dialect) = Dialect::load(&Arc::new(Source::of("sketch", first))) {
         let lines = unread_lines(&dialect, texts);
         let needed = |t: &&Told| !t.negated || lines.contains(&(t.text, t.line));
-        rules = self::rules(&told.iter().filter(needed).cloned().collect::<Vec<_>>(), texts.len());
+        rules = self::rules(told.iter().filter(needed), texts.len());
     }
     // What does not go together is told by the loader; what is not known yet, by reading.
     for _ in 0..60 {
@@ -131,7 +130,7 @@ fn unread_lines(dialect: &Dialect, texts: &[&str]) -> BTreeSet<(usize, u32)> {
 }
 
 /// The rules that the lines of each context come to.
-fn rules(told: &[Told], texts: usize) -> BTreeMap<Rule, Seen> {
+fn rules<'t>(told: impl Iterator<Item = &'t Told>, texts: usize) -> BTreeMap<Rule, Seen> {
     let mut trees: BTreeMap<&str, Tree> = BTreeMap::new();
     for line in told {
         trees.entry(&line.context).or_default().add(line);
@@ -162,7 +161,7 @@ fn unquoted(text: &str) -> String {
 
 /// The last resort: lines that nothing takes are known by their first words and the rest.
 fn add_unread(rules: &mut BTreeMap<Rule, Seen>, dialect: &Dialect, texts: &[&str], told: &[Told]) -> bool {
-    let opens: BTreeMap<(usize, u32), &String> =
+    let opens: BTreeMap<(usize, u32), &Arc<str>> =
         told.iter().filter_map(|t| Some(((t.text, t.line), t.opens.as_ref()?))).collect();
     let mut added = false;
     for (number, text) in texts.iter().enumerate() {
@@ -181,7 +180,7 @@ fn add_unread(rules: &mut BTreeMap<Rule, Seen>, dialect: &Dialect, texts: &[&str
             let more = words.len() > 1 || rules.keys().any(|rule| rule.pattern == first);
             let pattern = if more { format!("{first} <rest:rest>") } else { first };
             let holes = if more { vec![("rest".to_owned(), HoleType::Rest)] } else { Vec::new() };
-            let inside = opens.get(&(number, unread.mark.line())).map(|o| (*o).clone());
+            let inside = opens.get(&(number, unread.mark.line())).map(|o| o.to_string());
             // One pattern opens one context: what was there without one gets it.
             let there = rules.keys().find(|r| r.pattern == pattern).cloned();
             let opened = there.as_ref().and_then(|r| r.opens.clone()).or(inside);
@@ -212,7 +211,7 @@ fn open_around(
     let Some(pattern) = rule.map(|rule| rule.pattern.text.to_string()) else { return false };
     let Some(there) = rules.keys().find(|r| r.pattern == pattern && r.opens.is_none()).cloned() else { return false };
     let Some(seen) = rules.remove(&there) else { return false };
-    rules.insert(Rule { opens: Some(context.clone()), ..there }, seen);
+    rules.insert(Rule { opens: Some(context.to_string()), ..there }, seen);
     true
 }
 
@@ -412,7 +411,7 @@ fn prune(rules: &mut BTreeMap<Rule, Seen>) {
 
 /// A pattern that each text has near its beginning: of those at the top, the one that stands first.
 fn recognised(guessed: &Guessed, rules: &BTreeMap<Rule, Seen>, told: &[Told], texts: usize) -> Vec<String> {
-    let mut first: Vec<&Told> = told.iter().filter(|t| t.context == "top" && t.position < 12).collect();
+    let mut first: Vec<&Told> = told.iter().filter(|t| &*t.context == "top" && t.position < 12).collect();
     first.sort_by_key(|t| t.position);
     let words = |line: &Told| line.words.iter().find_map(|w| w.literal().map(str::to_owned));
     let common = first.iter().filter_map(|line| words(line)).find(|word| {

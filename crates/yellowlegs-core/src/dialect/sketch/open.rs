@@ -205,9 +205,9 @@ fn unread(
         let place = line.begins.iter().find_map(|begin| not_taken.get(&(line.text, *begin)));
         let Some(context) = place.and_then(|context| dialect.contexts().get(*context)) else { continue };
         // A context of that name is about something else.
-        let fresh = |name: String| if known.contains(name.as_str()) { format!("{name}-block") } else { name };
+        let fresh = |name: Arc<str>| if known.contains(&*name) { format!("{name}-block").into() } else { name };
         line.opens = line.opens.map(fresh);
-        line.context.clone_from(context);
+        line.context = context.as_str().into();
         by_context.entry(context.clone()).or_default().push(line);
     }
     by_context

@@ -1,6 +1,7 @@
 //! The lines of one context as a tree of words; where a place takes many words it becomes a hole.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 use super::super::HoleType;
 use super::lines::{At, Sign, Told, literal};
@@ -18,7 +19,7 @@ pub(super) struct Tree {
     ends: Vec<At>,
     /// In which texts it stands, and what its lines open.
     texts: BTreeSet<usize>,
-    opens: Option<String>,
+    opens: Option<Arc<str>>,
 }
 
 impl Tree {
@@ -151,11 +152,11 @@ impl Tree {
         rules
     }
 
-    fn gather(&self, so_far: &mut Vec<Sign>, rules: &mut Vec<(Rule, Vec<At>)>) {
+    fn gather(&mut self, so_far: &mut Vec<Sign>, rules: &mut Vec<(Rule, Vec<At>)>) {
         if !self.ends.is_empty() && !so_far.is_empty() {
-            rules.push((rule(so_far, self.opens.clone()), self.ends.clone()));
+            rules.push((rule(so_far, self.opens.as_deref().map(str::to_owned)), std::mem::take(&mut self.ends)));
         }
-        for (sign, tree) in &self.next {
+        for (sign, tree) in &mut self.next {
             so_far.push(sign.clone());
             tree.gather(so_far, rules);
             so_far.pop();
