@@ -2,6 +2,9 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
+use std::rc::Rc;
+
+use rustc_hash::FxHashMap;
 
 use super::super::Dialect;
 use super::super::layout::{Braces, Layout, Structure};
@@ -24,6 +27,9 @@ pub(super) struct Guessed {
     pub(super) port_words: BTreeSet<String>,
     alone: String,
 }
+
+/// The words of a line.
+type Words<'t> = Rc<[&'t str]>;
 
 /// The signs around comments that go over lines.
 const BLOCK: (&str, &str) = ("/*", "*/");
@@ -62,19 +68,23 @@ impl Guessed {
             words_alone.push_str(braces.end.as_deref().unwrap_or_default());
         }
         let splitter = Splitter::new(&words_alone);
-        let mut words = Vec::new();
-        let mut split = |line: &'t str| -> Vec<&'t str> {
-            words.clear();
-            splitter.split(line, 0, &mut words);
-            words.iter().map(|w| w.of(line)).collect()
+        // The lines of one switch are those of others: their words are split and kept once.
+        let (mut words, mut known) = (Vec::new(), FxHashMap::default());
+        let mut split = |line: &'t str| -> Words<'t> {
+            let fresh = || {
+                words.clear();
+                splitter.split(line, 0, &mut words);
+                words.iter().map(|w| w.of(line)).collect()
+            };
+            Rc::clone(known.entry(line).or_insert_with(fresh))
         };
-        let worded: Vec<Vec<&str>> = meant.iter().map(|(_, l)| split(l)).collect();
+        let worded: Vec<Words<'_>> = meant.iter().map(|(_, l)| split(l)).collect();
         let opens = meant.windows(2).zip(&worded).filter(|(pair, _)| pair[1].0 > pair[0].0);
         let openers: BTreeSet<&str> = opens.filter_map(|(_, words)| words.first().copied()).collect();
         let (verb, negation) = leading(&worded, structure, &openers);
         let (forms, range) = ports(&worded);
         let (mut vlan_words, vlans) = vlans(&worded);
-        let of_trade = worded.iter().flatten().filter(|word| is_vlan_word(word));
+        let of_trade = worded.iter().flat_map(|words| words.iter()).filter(|word| is_vlan_word(word));
         vlan_words.extend(of_trade.map(|word| (*word).to_owned()));
         let port_words = if forms.is_empty() { port_words(&worded, &vlan_words) } else { BTreeSet::new() };
         let forms = if forms.is_empty() && !port_words.is_empty() { vec!["<n>".to_owned()] } else { forms };
@@ -201,7 +211,7 @@ fn structure(lines: &[(u32, &str)]) -> (Structure, Braces) {
 
 /// The word that most lines of a text of paths begin with, and the word that negates.
 /// A line that is negated opens nothing.
-fn leading(lines: &[Vec<&str>], structure: Structure, openers: &BTreeSet<&str>) -> (Option<String>, Option<String>) {
+fn leading(lines: &[Words<'_>], structure: Structure, openers: &BTreeSet<&str>) -> (Option<String>, Option<String>) {
     let mut firsts: BTreeMap<&str, usize> = BTreeMap::new();
     for word in lines.iter().filter_map(|l| l.first().copied()) {
         *firsts.entry(word).or_default() += 1;
@@ -266,7 +276,7 @@ fn form(word: &str) -> Option<String> {
 }
 
 /// The forms of port names, the most frequent first, and the sign between the ends of a range.
-fn ports(lines: &[Vec<&str>]) -> (Vec<String>, Option<&'static str>) {
+fn ports(lines: &[Words<'_>]) -> (Vec<String>, Option<&'static str>) {
     let mut forms: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
     let mut ranges: BTreeMap<&'static str, usize> = BTreeMap::new();
     let mut said: BTreeSet<String> = BTreeSet::new();
@@ -313,7 +323,7 @@ fn ports(lines: &[Vec<&str>]) -> (Vec<String>, Option<&'static str>) {
 }
 
 /// Whether a list of ports goes on with plain numbers: `a:3, 5`.
-fn carried(lines: &[Vec<&str>]) -> bool {
+fn carried(lines: &[Words<'_>]) -> bool {
     let number = |word: &str| !word.is_empty() && word.trim_end_matches(',').bytes().all(|b| b.is_ascii_digit());
     let apart = lines.iter().flat_map(|l| l.windows(2)).any(|pair| {
         let [port, next] = pair else { return false };
@@ -326,11 +336,11 @@ fn carried(lines: &[Vec<&str>]) -> bool {
     let in_one = |word: &&str| {
         word.split_once(',').is_some_and(|(port, rest)| form(port).is_some() && rest.split(',').any(number))
     };
-    apart || ranged || lines.iter().flatten().any(in_one)
+    apart || ranged || lines.iter().flat_map(|l| l.iter()).any(in_one)
 }
 
 /// The word that VLANs stand behind: the one that numbers of 1 to 4094 follow behind most other words.
-fn vlans(lines: &[Vec<&str>]) -> (BTreeSet<String>, BTreeSet<u32>) {
+fn vlans(lines: &[Words<'_>]) -> (BTreeSet<String>, BTreeSet<u32>) {
     let mut behind: BTreeMap<&str, (BTreeSet<&str>, BTreeSet<u32>, usize)> = BTreeMap::new();
     for words in lines {
         for (position, pair) in words.windows(2).enumerate() {
@@ -360,7 +370,7 @@ fn vlans(lines: &[Vec<&str>]) -> (BTreeSet<String>, BTreeSet<u32>) {
 }
 
 /// Where no word has a port's form, ports may be plain numbers: behind the word that opens most blocks of small numbers.
-fn port_words(lines: &[Vec<&str>], vlan_words: &BTreeSet<String>) -> BTreeSet<String> {
+fn port_words(lines: &[Words<'_>], vlan_words: &BTreeSet<String>) -> BTreeSet<String> {
     let mut behind: BTreeMap<&str, BTreeSet<u32>> = BTreeMap::new();
     for words in lines {
         let [word, number, ..] = &words[..] else { continue };

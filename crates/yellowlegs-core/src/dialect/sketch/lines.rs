@@ -15,7 +15,7 @@ use crate::source::Word;
 use crate::syntax::Nesting;
 
 /// A word of a line: itself, or what it seems to be a value of.
-#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub(super) enum Sign {
     /// A word that may be a literal.
     Word(Arc<str>),
@@ -45,25 +45,45 @@ pub struct At {
     pub words: Word,
 }
 
-/// A line as it was told.
-#[derive(Debug, Clone)]
-pub(super) struct Told {
-    /// Which text it is from.
-    pub(super) text: usize,
-    /// Where it stands.
-    pub(super) at: At,
-    /// Where its first words begin: what negates or is the same everywhere may be left out elsewhere. `usize::MAX`: there are fewer.
-    pub(super) begins: [usize; 3],
-    /// Which line of that text it is, comments apart.
-    pub(super) position: usize,
-    /// Its line number.
-    pub(super) line: u32,
+/// What a line says, wherever it stands.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub(super) struct Saying {
     /// It begins with the word that negates, which is left out.
     pub(super) negated: bool,
     pub(super) context: Arc<str>,
     pub(super) words: Arc<[Sign]>,
     /// The context of the lines inside it.
     pub(super) opens: Option<Arc<str>>,
+}
+
+/// A line as it was told.
+#[derive(Debug)]
+pub(super) struct Told {
+    /// Where it stands.
+    pub(super) at: At,
+    /// Where its first words begin: what negates or is the same everywhere may be left out elsewhere. `u32::MAX`: there are fewer.
+    pub(super) begins: [u32; 3],
+    /// Which line of its text it is, comments apart.
+    pub(super) position: u32,
+    /// By position among what is said.
+    says: u32,
+}
+
+/// The lines of all texts. What many of them say is kept once.
+pub(super) struct Lines {
+    sayings: Vec<Saying>,
+    told: Vec<Told>,
+}
+
+impl Lines {
+    /// Each with what it says.
+    pub(super) fn iter(&self) -> impl DoubleEndedIterator<Item = (&Told, &Saying)> + Clone {
+        self.told.iter().map(|line| (line, &self.sayings[line.says as usize]))
+    }
+
+    pub(super) fn len(&self) -> usize {
+        self.told.len()
+    }
 }
 
 /// A word as a pattern writes it: in quotes where it holds signs.
@@ -76,15 +96,22 @@ pub(super) fn literal(word: &str) -> String {
 }
 
 /// All lines of all texts.
-pub(super) fn told(texts: &[&str], guessed: &Guessed) -> Vec<Told> {
+pub(super) fn told(texts: &[&str], guessed: &Guessed) -> Lines {
     let mut known = Known { guessed, words: FxHashMap::default(), key: String::new() };
+    let mut sayings: FxHashMap<Saying, u32> = FxHashMap::default();
     let mut told = Vec::new();
     for (number, text) in texts.iter().enumerate() {
         let statements = statements(text, &mut known);
-        in_contexts(number, statements, guessed, &mut told);
+        in_contexts(number, statements, guessed, |at, begins, position, saying| {
+            let next = sayings.len() as u32;
+            told.push(Told { at, begins, position, says: *sayings.entry(saying).or_insert(next) });
+        });
     }
-    name_profiles(&mut told);
-    told
+    let mut sayings: Vec<(u32, Saying)> = sayings.into_iter().map(|(saying, number)| (number, saying)).collect();
+    sayings.sort_unstable_by_key(|(number, _)| *number);
+    let mut sayings: Vec<Saying> = sayings.into_iter().map(|(_, saying)| saying).collect();
+    name_profiles(&mut sayings);
+    Lines { sayings, told }
 }
 
 /// Words for blocks that others use.
@@ -92,8 +119,8 @@ const BLOCKS: [&str; 8] = ["template", "profile", "class", "group", "kind", "pat
 
 /// Finds blocks with a name of their own that lines elsewhere end with: `template desk` where a port says `follows desk`. That name is a
 /// value in both, and so it is in blocks that begin alike.
-fn name_profiles(told: &mut [Told]) {
-    fn own(line: &Told) -> Option<(&[Sign], &Arc<str>)> {
+fn name_profiles(told: &mut [Saying]) {
+    fn own(line: &Saying) -> Option<(&[Sign], &Arc<str>)> {
         let [front @ .., Sign::Word(name)] = &line.words[..] else { return None };
         let says_so = || front.iter().filter_map(Sign::literal).any(|word| BLOCKS.contains(&word));
         let may_be = if line.opens.is_some() { is_a_name(name) || says_so() } else { !is_switch(name) };
@@ -206,13 +233,13 @@ struct Placed {
     depth: u32,
     line: u32,
     stretch: Word,
-    begins: [usize; 3],
+    begins: [u32; 3],
     worded: Worded,
 }
 
 impl Placed {
     fn new(depth: u32, line: u32, words: &[(Word, &str)], known: &mut Known<'_>) -> Self {
-        let begin = |at: usize| words.get(at).map_or(usize::MAX, |(word, _)| word.start);
+        let begin = |at: usize| words.get(at).map_or(u32::MAX, |(word, _)| word.start as u32);
         let (start, end) = (words.first().map_or(0, |(w, _)| w.start), words.last().map_or(0, |(w, _)| w.end));
         let begins = [begin(0), begin(1), begin(2)];
         Self { depth, line, stretch: Word { start, end }, begins, worded: known.worded(words) }
@@ -257,12 +284,17 @@ fn statements(text: &str, known: &mut Known<'_>) -> Vec<Placed> {
 }
 
 /// Puts each statement into its context: what is deeper than the one before is inside it.
-fn in_contexts(text: usize, statements: Vec<Placed>, guessed: &Guessed, told: &mut Vec<Told>) {
+fn in_contexts(
+    text: usize,
+    statements: Vec<Placed>,
+    guessed: &Guessed,
+    mut tell: impl FnMut(At, [u32; 3], u32, Saying),
+) {
     let top: Arc<str> = TOP.into();
     let mut nesting: Nesting<Arc<str>> = Nesting::default();
     let mut section = Arc::clone(&top);
     let next: Vec<u32> = statements.iter().skip(1).map(|next| next.depth).chain([0]).collect();
-    for (position, (placed, next)) in statements.into_iter().zip(next).enumerate() {
+    for (position, (placed, next)) in (0..).zip(statements.into_iter().zip(next)) {
         let Placed { depth: indent, line, stretch, begins, worded: Worded { words, negated, name } } = placed;
         let at = At { text, line, words: stretch };
         if guessed.layout.structure == Structure::Sections {
@@ -271,14 +303,14 @@ fn in_contexts(text: usize, statements: Vec<Placed>, guessed: &Guessed, told: &m
             if let Some(opened) = &opens {
                 section = Arc::clone(opened);
             }
-            told.push(Told { text, at, begins, position, line, negated, context, words, opens });
+            tell(at, begins, position, Saying { negated, context, words, opens });
             continue;
         }
         let context = nesting.enclosing(indent).map_or_else(|| Arc::clone(&top), Arc::clone);
         let opens = (next > indent && guessed.layout.structure != Structure::Paths)
             .then(|| if *context == *top { name } else { format!("{context}-{name}").into() });
         nesting.open(indent, opens.clone().unwrap_or_else(|| Arc::clone(&top)));
-        told.push(Told { text, at, begins, position, line, negated, context, words, opens });
+        tell(at, begins, position, Saying { negated, context, words, opens });
     }
 }
 

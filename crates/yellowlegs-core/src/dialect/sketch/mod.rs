@@ -16,7 +16,7 @@ use super::{Dialect, HoleType, Reading};
 use crate::source::{Source, quoted};
 use layout::Guessed;
 pub use lines::At;
-use lines::{Told, told};
+use lines::{Lines, Saying, Told, told};
 pub use open::{Open, open};
 pub use propose::Proposal;
 use propose::{Subject, likely, literals, ranked};
@@ -86,17 +86,17 @@ pub fn sketch_with_state(name: &str, texts: &[&str], state: &[&str]) -> Option<S
 /// Writes a dialect for texts of one system; `None` when they hold no line.
 pub fn sketch(name: &str, texts: &[&str]) -> Option<String> {
     let guessed = Guessed::of(texts);
-    let told: Vec<Told> = told(texts, &guessed);
-    if told.is_empty() {
+    let told = told(texts, &guessed);
+    if told.len() == 0 {
         return None;
     }
     // Negated lines speak of what stands elsewhere without the word; only what does not is told by them.
-    let mut rules = rules(told.iter().filter(|t| !t.negated), texts.len());
+    let mut rules = rules(told.iter().filter(|(_, says)| !says.negated), texts.len());
     prune(&mut rules);
     let first = write(name, &guessed, &rules, &told, texts.len());
     if let Ok(dialect) = Dialect::load(&Arc::new(Source::of("sketch", first))) {
         let lines = unread_lines(&dialect, texts);
-        let needed = |t: &&Told| !t.negated || lines.contains(&(t.text, t.line));
+        let needed = |(t, says): &(&Told, &Saying)| !says.negated || lines.contains(&(t.at.text, t.at.line));
         rules = self::rules(told.iter().filter(needed), texts.len());
     }
     // What does not go together is told by the loader; what is not known yet, by reading.
@@ -130,10 +130,10 @@ fn unread_lines(dialect: &Dialect, texts: &[&str]) -> BTreeSet<(usize, u32)> {
 }
 
 /// The rules that the lines of each context come to.
-fn rules<'t>(told: impl Iterator<Item = &'t Told>, texts: usize) -> BTreeMap<Rule, Seen> {
+fn rules<'t>(told: impl Iterator<Item = (&'t Told, &'t Saying)>, texts: usize) -> BTreeMap<Rule, Seen> {
     let mut trees: BTreeMap<&str, Tree> = BTreeMap::new();
-    for line in told {
-        trees.entry(&line.context).or_default().add(line);
+    for (line, says) in told {
+        trees.entry(&says.context).or_default().add(line.at, &says.words, says.opens.as_ref());
     }
     let mut rules: BTreeMap<Rule, Seen> = BTreeMap::new();
     for (context, tree) in trees {
@@ -160,9 +160,9 @@ fn unquoted(text: &str) -> String {
 }
 
 /// The last resort: lines that nothing takes are known by their first words and the rest.
-fn add_unread(rules: &mut BTreeMap<Rule, Seen>, dialect: &Dialect, texts: &[&str], told: &[Told]) -> bool {
+fn add_unread(rules: &mut BTreeMap<Rule, Seen>, dialect: &Dialect, texts: &[&str], told: &Lines) -> bool {
     let opens: BTreeMap<(usize, u32), &Arc<str>> =
-        told.iter().filter_map(|t| Some(((t.text, t.line), t.opens.as_ref()?))).collect();
+        told.iter().filter_map(|(t, says)| Some(((t.at.text, t.at.line), says.opens.as_ref()?))).collect();
     let mut added = false;
     for (number, text) in texts.iter().enumerate() {
         let reading = dialect.read(&Source::of("text", *text), 1);
@@ -199,14 +199,19 @@ fn open_around(
     rules: &mut BTreeMap<Rule, Seen>,
     dialect: &Dialect,
     reading: &Reading,
-    told: &[Told],
+    told: &Lines,
     (text, line): (usize, u32),
 ) -> bool {
-    let Some(inner) = told.iter().position(|t| t.text == text && t.line == line) else { return false };
-    let context = &told[inner].context;
-    let before = told.iter().take(inner).rev().find(|t| t.text == text && t.opens.as_ref() == Some(context));
-    let Some(opener) = before else { return false };
-    let statement = reading.statements.iter().find(|s| s.mark.line() == opener.line);
+    let is_here = |(t, _): &(&Told, &Saying)| t.at.text == text && t.at.line == line;
+    let Some((_, inner)) = told.iter().find(is_here) else { return false };
+    // The last before it that opens what it stands in.
+    let before = told
+        .iter()
+        .take_while(|one| !is_here(one))
+        .filter(|(t, says)| t.at.text == text && says.opens.as_ref() == Some(&inner.context));
+    let Some((opener, says)) = before.last() else { return false };
+    let context = says.opens.as_ref().unwrap_or(&inner.context);
+    let statement = reading.statements.iter().find(|s| s.mark.line() == opener.at.line);
     let rule = statement.and_then(|s| dialect.rules().get(s.rule as usize));
     let Some(pattern) = rule.map(|rule| rule.pattern.text.to_string()) else { return false };
     let Some(there) = rules.keys().find(|r| r.pattern == pattern && r.opens.is_none()).cloned() else { return false };
@@ -220,7 +225,7 @@ fn list(items: &[String]) -> String {
     if let [one] = &items[..] { one.clone() } else { format!("[{}]", items.join(", ")) }
 }
 
-fn write(name: &str, guessed: &Guessed, rules: &BTreeMap<Rule, Seen>, told: &[Told], texts: usize) -> String {
+fn write(name: &str, guessed: &Guessed, rules: &BTreeMap<Rule, Seen>, told: &Lines, texts: usize) -> String {
     let mut out = String::new();
     let _ = writeln!(
         out,
@@ -410,13 +415,14 @@ fn prune(rules: &mut BTreeMap<Rule, Seen>) {
 }
 
 /// A pattern that each text has near its beginning: of those at the top, the one that stands first.
-fn recognised(guessed: &Guessed, rules: &BTreeMap<Rule, Seen>, told: &[Told], texts: usize) -> Vec<String> {
-    let mut first: Vec<&Told> = told.iter().filter(|t| &*t.context == "top" && t.position < 12).collect();
-    first.sort_by_key(|t| t.position);
-    let words = |line: &Told| line.words.iter().find_map(|w| w.literal().map(str::to_owned));
-    let common = first.iter().filter_map(|line| words(line)).find(|word| {
+fn recognised(guessed: &Guessed, rules: &BTreeMap<Rule, Seen>, told: &Lines, texts: usize) -> Vec<String> {
+    let mut first: Vec<(&Told, &Saying)> =
+        told.iter().filter(|(t, says)| &*says.context == "top" && t.position < 12).collect();
+    first.sort_by_key(|(t, _)| t.position);
+    let words = |says: &Saying| says.words.iter().find_map(|w| w.literal().map(str::to_owned));
+    let common = first.iter().filter_map(|(_, says)| words(says)).find(|word| {
         let having: BTreeSet<usize> =
-            first.iter().filter(|l| words(l).as_ref() == Some(word)).map(|l| l.text).collect();
+            first.iter().filter(|(_, says)| words(says).as_ref() == Some(word)).map(|(t, _)| t.at.text).collect();
         having.len() == texts
     });
     let Some(word) = common else { return Vec::new() };

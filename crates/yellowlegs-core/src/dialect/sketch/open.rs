@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use super::layout::Guessed;
-use super::lines::{self, At, Told, told};
+use super::lines::{self, At, told};
 use super::propose::{Proposal, Subject, likely, ranked};
 use super::tree::Tree;
 use super::{Around, Rule, Seen};
@@ -125,9 +125,7 @@ pub fn open(dialect: &Dialect, texts: &[Arc<Source>]) -> Vec<Open> {
         let (of_dialect, seen) = of_rule(dialect, rule);
         open.push(Open { lines, ..Open::new(&of_dialect, &around, seen.contexts, Some(rule.line)) });
     }
-    for (context, told) in unread(dialect, &all, &guessed, &not_taken) {
-        let mut tree = Tree::default();
-        told.iter().for_each(|line| tree.add(line));
+    for (context, tree) in unread(dialect, &all, &guessed, &not_taken) {
         for (rule, lines) in tree.rules(texts.len()) {
             open.push(Open { lines, ..Open::new(&rule, &around, vec![context.clone()], None) });
         }
@@ -198,17 +196,19 @@ fn unread(
     texts: &[&str],
     guessed: &Guessed,
     not_taken: &BTreeMap<(usize, usize), usize>,
-) -> BTreeMap<String, Vec<Told>> {
+) -> BTreeMap<String, Tree> {
     let known: BTreeSet<&str> = dialect.contexts().iter().map(String::as_str).collect();
-    let mut by_context: BTreeMap<String, Vec<Told>> = BTreeMap::new();
-    for mut line in told(texts, guessed) {
-        let place = line.begins.iter().find_map(|begin| not_taken.get(&(line.text, *begin)));
+    let mut by_context: BTreeMap<String, Tree> = BTreeMap::new();
+    for (line, says) in told(texts, guessed).iter() {
+        let begins = line.begins.iter().filter_map(|begin| usize::try_from(*begin).ok());
+        let place = begins.filter_map(|begin| not_taken.get(&(line.at.text, begin))).next();
         let Some(context) = place.and_then(|context| dialect.contexts().get(*context)) else { continue };
         // A context of that name is about something else.
-        let fresh = |name: Arc<str>| if known.contains(&*name) { format!("{name}-block").into() } else { name };
-        line.opens = line.opens.map(fresh);
-        line.context = context.as_str().into();
-        by_context.entry(context.clone()).or_default().push(line);
+        let fresh = |name: &Arc<str>| {
+            if known.contains(&**name) { format!("{name}-block").into() } else { Arc::clone(name) }
+        };
+        let opens = says.opens.as_ref().map(fresh);
+        by_context.entry(context.clone()).or_default().add(line.at, &says.words, opens.as_ref());
     }
     by_context
 }

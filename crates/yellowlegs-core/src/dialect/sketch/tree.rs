@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use super::super::HoleType;
-use super::lines::{At, Sign, Told, literal};
+use super::lines::{At, Sign, literal};
 use super::{NAME, PROFILE, Rule};
 
 /// So many words at one place are values, not keywords.
@@ -23,19 +23,20 @@ pub(super) struct Tree {
 }
 
 impl Tree {
-    pub(super) fn add(&mut self, line: &Told) {
+    /// A line of these words, with the context that it opens.
+    pub(super) fn add(&mut self, at: At, words: &[Sign], opens: Option<&Arc<str>>) {
         let mut node = self;
-        for sign in line.words.iter().take(LONGEST) {
-            node.texts.insert(line.text);
+        for sign in words.iter().take(LONGEST) {
+            node.texts.insert(at.text);
             node = node.next.entry(sign.clone()).or_default();
         }
-        if line.words.len() > LONGEST {
+        if words.len() > LONGEST {
             node = node.next.entry(Sign::Typed(HoleType::Rest)).or_default();
         }
-        node.texts.insert(line.text);
-        node.ends.push(line.at);
+        node.texts.insert(at.text);
+        node.ends.push(at);
         if node.opens.is_none() {
-            node.opens.clone_from(&line.opens);
+            node.opens = opens.cloned();
         }
     }
 
