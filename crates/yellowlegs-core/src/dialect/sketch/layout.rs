@@ -2,7 +2,6 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
-use std::rc::Rc;
 
 use rustc_hash::FxHashMap;
 
@@ -28,8 +27,11 @@ pub(super) struct Guessed {
     alone: String,
 }
 
-/// The words of a line.
-type Words<'t> = Rc<[&'t str]>;
+/// The words of a line, and how often it stands there.
+struct Worded<'t> {
+    words: Vec<&'t str>,
+    often: usize,
+}
 
 /// The signs around comments that go over lines.
 const BLOCK: (&str, &str) = ("/*", "*/");
@@ -68,23 +70,27 @@ impl Guessed {
             words_alone.push_str(braces.end.as_deref().unwrap_or_default());
         }
         let splitter = Splitter::new(&words_alone);
-        // The lines of one switch are those of others: their words are split and kept once.
-        let (mut words, mut known) = (Vec::new(), FxHashMap::default());
-        let mut split = |line: &'t str| -> Words<'t> {
-            let fresh = || {
+        // The lines of one switch are those of others: each is looked at once, and counted.
+        let mut positions: FxHashMap<&str, usize> = FxHashMap::default();
+        let mut worded: Vec<Worded<'_>> = Vec::new();
+        let mut words = Vec::new();
+        for (_, line) in &meant {
+            let next = worded.len();
+            let position = *positions.entry(line).or_insert(next);
+            if position == next {
                 words.clear();
                 splitter.split(line, 0, &mut words);
-                words.iter().map(|w| w.of(line)).collect()
-            };
-            Rc::clone(known.entry(line).or_insert_with(fresh))
-        };
-        let worded: Vec<Words<'_>> = meant.iter().map(|(_, l)| split(l)).collect();
-        let opens = meant.windows(2).zip(&worded).filter(|(pair, _)| pair[1].0 > pair[0].0);
-        let openers: BTreeSet<&str> = opens.filter_map(|(_, words)| words.first().copied()).collect();
+                worded.push(Worded { words: words.iter().map(|w| w.of(line)).collect(), often: 0 });
+            }
+            worded[position].often += 1;
+        }
+        let first = |line: &str| worded.get(*positions.get(line)?)?.words.first().copied();
+        let opens = meant.windows(2).filter(|pair| pair[1].0 > pair[0].0);
+        let openers: BTreeSet<&str> = opens.filter_map(|pair| first(pair[0].1)).collect();
         let (verb, negation) = leading(&worded, structure, &openers);
         let (forms, range) = ports(&worded);
         let (mut vlan_words, vlans) = vlans(&worded);
-        let of_trade = worded.iter().flat_map(|words| words.iter()).filter(|word| is_vlan_word(word));
+        let of_trade = worded.iter().flat_map(|line| &line.words).filter(|word| is_vlan_word(word));
         vlan_words.extend(of_trade.map(|word| (*word).to_owned()));
         let port_words = if forms.is_empty() { port_words(&worded, &vlan_words) } else { BTreeSet::new() };
         let forms = if forms.is_empty() && !port_words.is_empty() { vec!["<n>".to_owned()] } else { forms };
@@ -211,29 +217,32 @@ fn structure(lines: &[(u32, &str)]) -> (Structure, Braces) {
 
 /// The word that most lines of a text of paths begin with, and the word that negates.
 /// A line that is negated opens nothing.
-fn leading(lines: &[Words<'_>], structure: Structure, openers: &BTreeSet<&str>) -> (Option<String>, Option<String>) {
+fn leading(lines: &[Worded<'_>], structure: Structure, openers: &BTreeSet<&str>) -> (Option<String>, Option<String>) {
     let mut firsts: BTreeMap<&str, usize> = BTreeMap::new();
-    for word in lines.iter().filter_map(|l| l.first().copied()) {
-        *firsts.entry(word).or_default() += 1;
+    for (word, line) in lines.iter().filter_map(|line| Some((*line.words.first()?, line))) {
+        *firsts.entry(word).or_default() += line.often;
     }
+    let all: usize = lines.iter().map(|line| line.often).sum();
     let most = firsts.iter().max_by_key(|(_, count)| **count).map(|(word, count)| (*word, *count));
-    let verb = most.filter(|(_, count)| structure == Structure::Paths && count * 10 > lines.len() * 7).map(|(w, _)| w);
+    let verb = most.filter(|(_, count)| structure == Structure::Paths && count * 10 > all * 7).map(|(w, _)| w);
     // What negates stands before words that stand without it elsewhere: behind the verb, or first.
     let skip = usize::from(verb.is_some());
     let plain: BTreeSet<&str> = lines
         .iter()
-        .filter(|l| verb.is_none() || l.first().copied() == verb)
-        .filter_map(|l| l.get(skip).copied())
+        .filter(|line| verb.is_none() || line.words.first().copied() == verb)
+        .filter_map(|line| line.words.get(skip).copied())
         .collect();
     let negates = |word: &str| {
-        let behind: Vec<&str> =
-            lines.iter().filter(|l| l.first().copied() == Some(word)).filter_map(|l| l.get(1).copied()).collect();
-        let known = behind
-            .iter()
-            .filter(|w| plain.contains(**w) && w.bytes().all(|b| b.is_ascii_alphabetic() || b == b'-'))
-            .count();
-        let ways: BTreeSet<&str> = behind.iter().copied().collect();
-        Some(word) != verb && !openers.contains(word) && ways.len() >= 2 && known * 10 >= behind.len() * 6
+        let mut behind: BTreeMap<&str, usize> = BTreeMap::new();
+        for line in lines.iter().filter(|line| line.words.first().copied() == Some(word)) {
+            if let Some(next) = line.words.get(1) {
+                *behind.entry(next).or_default() += line.often;
+            }
+        }
+        let is_known = |w: &str| plain.contains(w) && w.bytes().all(|b| b.is_ascii_alphabetic() || b == b'-');
+        let known: usize = behind.iter().filter(|(w, _)| is_known(w)).map(|(_, often)| often).sum();
+        let all: usize = behind.values().sum();
+        Some(word) != verb && !openers.contains(word) && behind.len() >= 2 && known * 10 >= all * 6
     };
     let negation = firsts.keys().filter(|w| negates(w)).max_by_key(|w| firsts.get(**w).copied().unwrap_or_default());
     (verb.map(str::to_owned), negation.map(|w| (*w).to_owned()))
@@ -276,11 +285,11 @@ fn form(word: &str) -> Option<String> {
 }
 
 /// The forms of port names, the most frequent first, and the sign between the ends of a range.
-fn ports(lines: &[Words<'_>]) -> (Vec<String>, Option<&'static str>) {
+fn ports(lines: &[Worded<'_>]) -> (Vec<String>, Option<&'static str>) {
     let mut forms: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
     let mut ranges: BTreeMap<&'static str, usize> = BTreeMap::new();
     let mut said: BTreeSet<String> = BTreeSet::new();
-    for words in lines {
+    for Worded { words, often } in lines {
         for (at, word) in words.iter().enumerate() {
             // Behind the trade's own word for it one is enough.
             if at > 0 && PORT_WORDS.contains(&words[at - 1].to_ascii_lowercase().as_str()) {
@@ -296,7 +305,7 @@ fn ports(lines: &[Words<'_>]) -> (Vec<String>, Option<&'static str>) {
                     both.then_some((*sign, from))
                 });
                 if let Some((sign, from)) = cut {
-                    *ranges.entry(sign).or_default() += 1;
+                    *ranges.entry(sign).or_default() += often;
                     for end in [from, part.get(from.len() + sign.len()..).unwrap_or_default()] {
                         form(end).map(|f| forms.entry(f).or_default().insert(end.to_owned()));
                     }
@@ -305,7 +314,7 @@ fn ports(lines: &[Words<'_>]) -> (Vec<String>, Option<&'static str>) {
                 }
                 let next = words.get(at + 1).copied();
                 if next == Some("to") && form(part).is_some() {
-                    *ranges.entry("to").or_default() += 1;
+                    *ranges.entry("to").or_default() += often;
                 }
             }
         }
@@ -323,26 +332,26 @@ fn ports(lines: &[Words<'_>]) -> (Vec<String>, Option<&'static str>) {
 }
 
 /// Whether a list of ports goes on with plain numbers: `a:3, 5`.
-fn carried(lines: &[Words<'_>]) -> bool {
+fn carried(lines: &[Worded<'_>]) -> bool {
     let number = |word: &str| !word.is_empty() && word.trim_end_matches(',').bytes().all(|b| b.is_ascii_digit());
-    let apart = lines.iter().flat_map(|l| l.windows(2)).any(|pair| {
+    let apart = lines.iter().flat_map(|l| l.words.windows(2)).any(|pair| {
         let [port, next] = pair else { return false };
         port.strip_suffix(',').is_some_and(|p| form(p).is_some()) && number(next)
     });
-    let ranged = lines.iter().flat_map(|l| l.windows(4)).any(|four| {
+    let ranged = lines.iter().flat_map(|l| l.words.windows(4)).any(|four| {
         let [port, sign, end, next] = four else { return false };
         form(port).is_some() && RANGES.contains(sign) && end.ends_with(',') && number(end) && number(next)
     });
     let in_one = |word: &&str| {
         word.split_once(',').is_some_and(|(port, rest)| form(port).is_some() && rest.split(',').any(number))
     };
-    apart || ranged || lines.iter().flat_map(|l| l.iter()).any(in_one)
+    apart || ranged || lines.iter().flat_map(|l| &l.words).any(in_one)
 }
 
 /// The word that VLANs stand behind: the one that numbers of 1 to 4094 follow behind most other words.
-fn vlans(lines: &[Words<'_>]) -> (BTreeSet<String>, BTreeSet<u32>) {
+fn vlans(lines: &[Worded<'_>]) -> (BTreeSet<String>, BTreeSet<u32>) {
     let mut behind: BTreeMap<&str, (BTreeSet<&str>, BTreeSet<u32>, usize)> = BTreeMap::new();
-    for words in lines {
+    for Worded { words, often } in lines {
         for (position, pair) in words.windows(2).enumerate() {
             let [word, number] = pair else { continue };
             if !word.bytes().all(|b| b.is_ascii_alphabetic() || b == b'-') || RANGES.contains(word) {
@@ -351,7 +360,7 @@ fn vlans(lines: &[Words<'_>]) -> (BTreeSet<String>, BTreeSet<u32>) {
             let numbers: Vec<u32> = number.split([',', '-', '.']).filter_map(|n| n.parse().ok()).collect();
             let entry = behind.entry(word).or_default();
             if numbers.is_empty() || numbers.iter().any(|n| !(1..=4094).contains(n)) {
-                entry.2 += 1;
+                entry.2 += often;
                 continue;
             }
             let before = position.checked_sub(1).and_then(|p| words.get(p)).map_or("", |word| word);
@@ -370,10 +379,10 @@ fn vlans(lines: &[Words<'_>]) -> (BTreeSet<String>, BTreeSet<u32>) {
 }
 
 /// Where no word has a port's form, ports may be plain numbers: behind the word that opens most blocks of small numbers.
-fn port_words(lines: &[Words<'_>], vlan_words: &BTreeSet<String>) -> BTreeSet<String> {
+fn port_words(lines: &[Worded<'_>], vlan_words: &BTreeSet<String>) -> BTreeSet<String> {
     let mut behind: BTreeMap<&str, BTreeSet<u32>> = BTreeMap::new();
-    for words in lines {
-        let [word, number, ..] = &words[..] else { continue };
+    for line in lines {
+        let [word, number, ..] = &line.words[..] else { continue };
         let first = number.split([',', '-', '.']).next().and_then(|n| n.parse::<u32>().ok());
         if let Some(number) = first.filter(|n| (1..=64).contains(n) && !vlan_words.contains(*word)) {
             behind.entry(word).or_default().insert(number);

@@ -56,17 +56,30 @@ pub(super) struct Saying {
     pub(super) opens: Option<Arc<str>>,
 }
 
-/// A line as it was told.
+/// A line as it was told: small, for there are many.
 #[derive(Debug)]
 pub(super) struct Told {
-    /// Where it stands.
-    pub(super) at: At,
+    /// Which text it is from.
+    pub(super) text: u32,
+    /// Its line number.
+    pub(super) line: u32,
+    /// The stretch of the text that its words are.
+    start: u32,
+    end: u32,
     /// Where its first words begin: what negates or is the same everywhere may be left out elsewhere. `u32::MAX`: there are fewer.
     pub(super) begins: [u32; 3],
     /// Which line of its text it is, comments apart.
     pub(super) position: u32,
     /// By position among what is said.
     says: u32,
+}
+
+impl Told {
+    /// Where it stands.
+    pub(super) fn at(&self) -> At {
+        let words = Word { start: self.start as usize, end: self.end as usize };
+        At { text: self.text as usize, line: self.line, words }
+    }
 }
 
 /// The lines of all texts. What many of them say is kept once.
@@ -102,9 +115,12 @@ pub(super) fn told(texts: &[&str], guessed: &Guessed) -> Lines {
     let mut told = Vec::new();
     for (number, text) in texts.iter().enumerate() {
         let statements = statements(text, &mut known);
-        in_contexts(number, statements, guessed, |at, begins, position, saying| {
+        in_contexts(statements, guessed, |placed, position, saying| {
+            let Placed { line, stretch, begins, .. } = placed;
             let next = sayings.len() as u32;
-            told.push(Told { at, begins, position, says: *sayings.entry(saying).or_insert(next) });
+            let says = *sayings.entry(saying).or_insert(next);
+            let (start, end) = (stretch.start as u32, stretch.end as u32);
+            told.push(Told { text: number as u32, line, start, end, begins, position, says });
         });
     }
     let mut sayings: Vec<(u32, Saying)> = sayings.into_iter().map(|(saying, number)| (number, saying)).collect();
@@ -284,33 +300,27 @@ fn statements(text: &str, known: &mut Known<'_>) -> Vec<Placed> {
 }
 
 /// Puts each statement into its context: what is deeper than the one before is inside it.
-fn in_contexts(
-    text: usize,
-    statements: Vec<Placed>,
-    guessed: &Guessed,
-    mut tell: impl FnMut(At, [u32; 3], u32, Saying),
-) {
+fn in_contexts(statements: Vec<Placed>, guessed: &Guessed, mut tell: impl FnMut(Placed, u32, Saying)) {
     let top: Arc<str> = TOP.into();
     let mut nesting: Nesting<Arc<str>> = Nesting::default();
     let mut section = Arc::clone(&top);
     let next: Vec<u32> = statements.iter().skip(1).map(|next| next.depth).chain([0]).collect();
     for (position, (placed, next)) in (0..).zip(statements.into_iter().zip(next)) {
-        let Placed { depth: indent, line, stretch, begins, worded: Worded { words, negated, name } } = placed;
-        let at = At { text, line, words: stretch };
+        let (indent, Worded { words, negated, name }) = (placed.depth, placed.worded.clone());
         if guessed.layout.structure == Structure::Sections {
             let title = words.first().and_then(Sign::literal) == Some("[");
             let (context, opens) = if title { (Arc::clone(&top), Some(name)) } else { (Arc::clone(&section), None) };
             if let Some(opened) = &opens {
                 section = Arc::clone(opened);
             }
-            tell(at, begins, position, Saying { negated, context, words, opens });
+            tell(placed, position, Saying { negated, context, words, opens });
             continue;
         }
         let context = nesting.enclosing(indent).map_or_else(|| Arc::clone(&top), Arc::clone);
         let opens = (next > indent && guessed.layout.structure != Structure::Paths)
             .then(|| if *context == *top { name } else { format!("{context}-{name}").into() });
         nesting.open(indent, opens.clone().unwrap_or_else(|| Arc::clone(&top)));
-        tell(at, begins, position, Saying { negated, context, words, opens });
+        tell(placed, position, Saying { negated, context, words, opens });
     }
 }
 

@@ -96,7 +96,7 @@ pub fn sketch(name: &str, texts: &[&str]) -> Option<String> {
     let first = write(name, &guessed, &rules, &told, texts.len());
     if let Ok(dialect) = Dialect::load(&Arc::new(Source::of("sketch", first))) {
         let lines = unread_lines(&dialect, texts);
-        let needed = |(t, says): &(&Told, &Saying)| !says.negated || lines.contains(&(t.at.text, t.at.line));
+        let needed = |(t, says): &(&Told, &Saying)| !says.negated || lines.contains(&(t.text as usize, t.line));
         rules = self::rules(told.iter().filter(needed), texts.len());
     }
     // What does not go together is told by the loader; what is not known yet, by reading.
@@ -132,8 +132,9 @@ fn unread_lines(dialect: &Dialect, texts: &[&str]) -> BTreeSet<(usize, u32)> {
 /// The rules that the lines of each context come to.
 fn rules<'t>(told: impl Iterator<Item = (&'t Told, &'t Saying)>, texts: usize) -> BTreeMap<Rule, Seen> {
     let mut trees: BTreeMap<&str, Tree> = BTreeMap::new();
+    // Where they stand is not asked here.
     for (line, says) in told {
-        trees.entry(&says.context).or_default().add(line.at, &says.words, says.opens.as_ref());
+        trees.entry(&says.context).or_default().add(line.line, line.text, &says.words, says.opens.as_ref());
     }
     let mut rules: BTreeMap<Rule, Seen> = BTreeMap::new();
     for (context, tree) in trees {
@@ -162,7 +163,7 @@ fn unquoted(text: &str) -> String {
 /// The last resort: lines that nothing takes are known by their first words and the rest.
 fn add_unread(rules: &mut BTreeMap<Rule, Seen>, dialect: &Dialect, texts: &[&str], told: &Lines) -> bool {
     let opens: BTreeMap<(usize, u32), &Arc<str>> =
-        told.iter().filter_map(|(t, says)| Some(((t.at.text, t.at.line), says.opens.as_ref()?))).collect();
+        told.iter().filter_map(|(t, says)| Some(((t.text as usize, t.line), says.opens.as_ref()?))).collect();
     let mut added = false;
     for (number, text) in texts.iter().enumerate() {
         let reading = dialect.read(&Source::of("text", *text), 1);
@@ -180,7 +181,7 @@ fn add_unread(rules: &mut BTreeMap<Rule, Seen>, dialect: &Dialect, texts: &[&str
             let more = words.len() > 1 || rules.keys().any(|rule| rule.pattern == first);
             let pattern = if more { format!("{first} <rest:rest>") } else { first };
             let holes = if more { vec![("rest".to_owned(), HoleType::Rest)] } else { Vec::new() };
-            let inside = opens.get(&(number, unread.mark.line())).map(|o| o.to_string());
+            let inside = opens.get(&(number, unread.mark.line())).map(ToString::to_string);
             // One pattern opens one context: what was there without one gets it.
             let there = rules.keys().find(|r| r.pattern == pattern).cloned();
             let opened = there.as_ref().and_then(|r| r.opens.clone()).or(inside);
@@ -202,16 +203,16 @@ fn open_around(
     told: &Lines,
     (text, line): (usize, u32),
 ) -> bool {
-    let is_here = |(t, _): &(&Told, &Saying)| t.at.text == text && t.at.line == line;
+    let is_here = |(t, _): &(&Told, &Saying)| t.text as usize == text && t.line == line;
     let Some((_, inner)) = told.iter().find(is_here) else { return false };
     // The last before it that opens what it stands in.
     let before = told
         .iter()
         .take_while(|one| !is_here(one))
-        .filter(|(t, says)| t.at.text == text && says.opens.as_ref() == Some(&inner.context));
+        .filter(|(t, says)| t.text as usize == text && says.opens.as_ref() == Some(&inner.context));
     let Some((opener, says)) = before.last() else { return false };
     let context = says.opens.as_ref().unwrap_or(&inner.context);
-    let statement = reading.statements.iter().find(|s| s.mark.line() == opener.at.line);
+    let statement = reading.statements.iter().find(|s| s.mark.line() == opener.line);
     let rule = statement.and_then(|s| dialect.rules().get(s.rule as usize));
     let Some(pattern) = rule.map(|rule| rule.pattern.text.to_string()) else { return false };
     let Some(there) = rules.keys().find(|r| r.pattern == pattern && r.opens.is_none()).cloned() else { return false };
@@ -421,8 +422,8 @@ fn recognised(guessed: &Guessed, rules: &BTreeMap<Rule, Seen>, told: &Lines, tex
     first.sort_by_key(|(t, _)| t.position);
     let words = |says: &Saying| says.words.iter().find_map(|w| w.literal().map(str::to_owned));
     let common = first.iter().filter_map(|(_, says)| words(says)).find(|word| {
-        let having: BTreeSet<usize> =
-            first.iter().filter(|(_, says)| words(says).as_ref() == Some(word)).map(|(t, _)| t.at.text).collect();
+        let having: BTreeSet<u32> =
+            first.iter().filter(|(_, says)| words(says).as_ref() == Some(word)).map(|(t, _)| t.text).collect();
         having.len() == texts
     });
     let Some(word) = common else { return Vec::new() };

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use super::layout::Guessed;
-use super::lines::{self, At, told};
+use super::lines::{self, At, Lines, told};
 use super::propose::{Proposal, Subject, likely, ranked};
 use super::tree::Tree;
 use super::{Around, Rule, Seen};
@@ -125,8 +125,11 @@ pub fn open(dialect: &Dialect, texts: &[Arc<Source>]) -> Vec<Open> {
         let (of_dialect, seen) = of_rule(dialect, rule);
         open.push(Open { lines, ..Open::new(&of_dialect, &around, seen.contexts, Some(rule.line)) });
     }
-    for (context, tree) in unread(dialect, &all, &guessed, &not_taken) {
+    let told = told(&all, &guessed);
+    let places: Vec<At> = told.iter().map(|(line, _)| line.at()).collect();
+    for (context, tree) in unread(dialect, &told, &not_taken) {
         for (rule, lines) in tree.rules(texts.len()) {
+            let lines = lines.into_iter().filter_map(|line| places.get(line as usize).copied()).collect();
             open.push(Open { lines, ..Open::new(&rule, &around, vec![context.clone()], None) });
         }
     }
@@ -191,24 +194,19 @@ fn of_rule(dialect: &Dialect, rule: &crate::dialect::Rule) -> (Rule, Seen) {
 }
 
 /// The lines that no rule takes, as words with types, by context.
-fn unread(
-    dialect: &Dialect,
-    texts: &[&str],
-    guessed: &Guessed,
-    not_taken: &BTreeMap<(usize, usize), usize>,
-) -> BTreeMap<String, Tree> {
+fn unread(dialect: &Dialect, told: &Lines, not_taken: &BTreeMap<(usize, usize), usize>) -> BTreeMap<String, Tree> {
     let known: BTreeSet<&str> = dialect.contexts().iter().map(String::as_str).collect();
     let mut by_context: BTreeMap<String, Tree> = BTreeMap::new();
-    for (line, says) in told(texts, guessed).iter() {
-        let begins = line.begins.iter().filter_map(|begin| usize::try_from(*begin).ok());
-        let place = begins.filter_map(|begin| not_taken.get(&(line.at.text, begin))).next();
+    for (number, (line, says)) in (0..).zip(told.iter()) {
+        let mut begins = line.begins.iter().filter_map(|begin| usize::try_from(*begin).ok());
+        let place = begins.find_map(|begin| not_taken.get(&(line.text as usize, begin)));
         let Some(context) = place.and_then(|context| dialect.contexts().get(*context)) else { continue };
         // A context of that name is about something else.
         let fresh = |name: &Arc<str>| {
             if known.contains(&**name) { format!("{name}-block").into() } else { Arc::clone(name) }
         };
         let opens = says.opens.as_ref().map(fresh);
-        by_context.entry(context.clone()).or_default().add(line.at, &says.words, opens.as_ref());
+        by_context.entry(context.clone()).or_default().add(number, line.text, &says.words, opens.as_ref());
     }
     by_context
 }

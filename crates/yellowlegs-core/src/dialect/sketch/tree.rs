@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use super::super::HoleType;
-use super::lines::{At, Sign, literal};
+use super::lines::{Sign, literal};
 use super::{NAME, PROFILE, Rule};
 
 /// So many words at one place are values, not keywords.
@@ -15,26 +15,26 @@ const LONGEST: usize = 40;
 #[derive(Debug, Clone, Default)]
 pub(super) struct Tree {
     next: BTreeMap<Sign, Tree>,
-    /// The lines that end here.
-    ends: Vec<At>,
+    /// The lines that end here, by number.
+    ends: Vec<u32>,
     /// In which texts it stands, and what its lines open.
-    texts: BTreeSet<usize>,
+    texts: BTreeSet<u32>,
     opens: Option<Arc<str>>,
 }
 
 impl Tree {
-    /// A line of these words, with the context that it opens.
-    pub(super) fn add(&mut self, at: At, words: &[Sign], opens: Option<&Arc<str>>) {
+    /// A line of a text, both by number, of these words, with the context that it opens.
+    pub(super) fn add(&mut self, line: u32, text: u32, words: &[Sign], opens: Option<&Arc<str>>) {
         let mut node = self;
         for sign in words.iter().take(LONGEST) {
-            node.texts.insert(at.text);
+            node.texts.insert(text);
             node = node.next.entry(sign.clone()).or_default();
         }
         if words.len() > LONGEST {
             node = node.next.entry(Sign::Typed(HoleType::Rest)).or_default();
         }
-        node.texts.insert(at.text);
-        node.ends.push(at);
+        node.texts.insert(text);
+        node.ends.push(line);
         if node.opens.is_none() {
             node.opens = opens.cloned();
         }
@@ -45,7 +45,7 @@ impl Tree {
     }
 
     /// All lines that end here or further on.
-    fn lines(self) -> Vec<At> {
+    fn lines(self) -> Vec<u32> {
         let mut lines = self.ends;
         lines.extend(self.next.into_values().flat_map(Tree::lines));
         lines
@@ -146,14 +146,14 @@ impl Tree {
     }
 
     /// The rules that the lines come to, each with its lines.
-    pub(super) fn rules(mut self, texts: usize) -> Vec<(Rule, Vec<At>)> {
+    pub(super) fn rules(mut self, texts: usize) -> Vec<(Rule, Vec<u32>)> {
         self.generalise(texts, None);
         let mut rules = Vec::new();
         self.gather(&mut Vec::new(), &mut rules);
         rules
     }
 
-    fn gather(&mut self, so_far: &mut Vec<Sign>, rules: &mut Vec<(Rule, Vec<At>)>) {
+    fn gather(&mut self, so_far: &mut Vec<Sign>, rules: &mut Vec<(Rule, Vec<u32>)>) {
         if !self.ends.is_empty() && !so_far.is_empty() {
             rules.push((rule(so_far, self.opens.as_deref().map(str::to_owned)), std::mem::take(&mut self.ends)));
         }
