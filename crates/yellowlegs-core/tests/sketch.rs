@@ -172,3 +172,14 @@ fn a_statement_over_lines_behind_odd_words() {
     let reading = language.read(&Source::of("t", text), 1);
     assert_eq!(reading.not_taken().count(), 0, "{written}");
 }
+
+/// Of two kinds of blocks of one name, the kind that is opened last is the profile that ports follow, also where it was seen before.
+#[test]
+fn of_two_blocks_of_one_name_the_last_counts() {
+    let ports = "port 1/1\n  follows desk\nport 1/2\n  follows desk\nport 1/3\n  follows desk\n";
+    let one = format!("system a\ntemplate desk\n  limit 3\nclass desk\n  rank 5\n{ports}");
+    let other = format!("system b\ntemplate desk\n  limit 4\n{ports}");
+    let written = yellowlegs_core::dialect::sketch("new", &[&one, &other]).unwrap();
+    assert!(written.contains("pattern = \"template <profile:word>\""), "{written}");
+    assert!(written.contains("pattern = \"class desk\""), "{written}");
+}

@@ -90,7 +90,7 @@ pub(super) struct Lines {
 
 impl Lines {
     /// Each with what it says.
-    pub(super) fn iter(&self) -> impl DoubleEndedIterator<Item = (&Told, &Saying)> + Clone {
+    pub(super) fn iter(&self) -> impl Iterator<Item = (&Told, &Saying)> {
         self.told.iter().map(|line| (line, &self.sayings[line.says as usize]))
     }
 
@@ -126,7 +126,10 @@ pub(super) fn told(texts: &[&str], guessed: &Guessed) -> Lines {
     let mut sayings: Vec<(u32, Saying)> = sayings.into_iter().map(|(saying, number)| (number, saying)).collect();
     sayings.sort_unstable_by_key(|(number, _)| *number);
     let mut sayings: Vec<Saying> = sayings.into_iter().map(|(_, saying)| saying).collect();
-    name_profiles(&mut sayings);
+    // Of two blocks of one name the one that comes last counts.
+    let mut last = vec![0_usize; sayings.len()];
+    told.iter().enumerate().for_each(|(number, line): (usize, &Told)| last[line.says as usize] = number);
+    name_profiles(&mut sayings, &last);
     Lines { sayings, told }
 }
 
@@ -135,7 +138,7 @@ const BLOCKS: [&str; 8] = ["template", "profile", "class", "group", "kind", "pat
 
 /// Finds blocks with a name of their own that lines elsewhere end with: `template desk` where a port says `follows desk`. That name is a
 /// value in both, and so it is in blocks that begin alike.
-fn name_profiles(told: &mut [Saying]) {
+fn name_profiles(told: &mut [Saying], last: &[usize]) {
     fn own(line: &Saying) -> Option<(&[Sign], &Arc<str>)> {
         let [front @ .., Sign::Word(name)] = &line.words[..] else { return None };
         let says_so = || front.iter().filter_map(Sign::literal).any(|word| BLOCKS.contains(&word));
@@ -143,10 +146,11 @@ fn name_profiles(told: &mut [Saying]) {
         let is_plain = front.iter().all(|sign| matches!(sign, Sign::Word(_)));
         (may_be && is_plain && !front.is_empty()).then_some((front, name))
     }
-    let openers: BTreeMap<Arc<str>, Vec<Sign>> = told
-        .iter()
-        .filter(|line| line.opens.is_some())
-        .filter_map(own)
+    let mut opening: Vec<(&usize, &Saying)> = last.iter().zip(told.iter()).filter(|(_, s)| s.opens.is_some()).collect();
+    opening.sort_unstable_by_key(|(last, _)| **last);
+    let openers: BTreeMap<Arc<str>, Vec<Sign>> = opening
+        .into_iter()
+        .filter_map(|(_, saying)| own(saying))
         .map(|(front, name)| (Arc::clone(name), front.to_vec()))
         .collect();
     let mut users: BTreeSet<Vec<Sign>> = BTreeSet::new();

@@ -210,14 +210,13 @@ fn open_around(
         .iter()
         .take_while(|one| !is_here(one))
         .filter(|(t, says)| t.text as usize == text && says.opens.as_ref() == Some(&inner.context));
-    let Some((opener, says)) = before.last() else { return false };
-    let context = says.opens.as_ref().unwrap_or(&inner.context);
+    let Some((opener, _)) = before.last() else { return false };
     let statement = reading.statements.iter().find(|s| s.mark.line() == opener.line);
     let rule = statement.and_then(|s| dialect.rules().get(s.rule as usize));
     let Some(pattern) = rule.map(|rule| rule.pattern.text.to_string()) else { return false };
     let Some(there) = rules.keys().find(|r| r.pattern == pattern && r.opens.is_none()).cloned() else { return false };
     let Some(seen) = rules.remove(&there) else { return false };
-    rules.insert(Rule { opens: Some(context.to_string()), ..there }, seen);
+    rules.insert(Rule { opens: Some(inner.context.to_string()), ..there }, seen);
     true
 }
 
