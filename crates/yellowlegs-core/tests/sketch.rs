@@ -179,7 +179,7 @@ fn of_two_blocks_of_one_name_the_last_counts() {
     let ports = "port 1/1\n  follows desk\nport 1/2\n  follows desk\nport 1/3\n  follows desk\n";
     let one = format!("system a\ntemplate desk\n  limit 3\nclass desk\n  rank 5\n{ports}");
     let other = format!("system b\ntemplate desk\n  limit 4\n{ports}");
-    let written = yellowlegs_core::dialect::sketch("new", &[&one, &other]).unwrap();
+    let written = sketch("new", &[&one, &other]).unwrap();
     assert!(written.contains("pattern = \"template <profile:word>\""), "{written}");
     assert!(written.contains("pattern = \"class desk\""), "{written}");
 }
