@@ -82,6 +82,17 @@ fn every_member_of_a_class_agrees() {
     assert!(seen > 40 && whole["classes"].as_u64() < Some(30), "{seen} {}", whole["classes"]);
 }
 
+/// What a restart takes hangs on what was saved for the port, too: one that is alike in what runs is not in that.
+#[test]
+fn ports_that_are_saved_otherwise_are_played_by_themselves() {
+    let fleet = Fleet::demo();
+    let saved = fleet.read("northquay/nq-desks-2/saved.txt");
+    fleet.write("northquay/nq-desks-2/saved.txt", format!("{saved}socket 1.9\n  gale broadcast 2%\n"));
+    let told = drills(&fleet, &["restart", "--switch", "nq-desks-2"]);
+    let unsaved = list(&told, "drills").iter().filter(|one| text(one, "says").contains("unsaved: storm.broadcast"));
+    assert_eq!(unsaved.map(|one| text(one, "port")).collect::<Vec<_>>(), ["1.9"], "{told}");
+}
+
 #[rstest]
 #[case::through(&["drill", "negotiate", "--switch", "nq-desks-1"], 1)]
 #[case::held(&["drill", "negotiate", "--switch", "nq-desks-1", "--port", "1.1"], 0)]

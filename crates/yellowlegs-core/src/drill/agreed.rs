@@ -1,9 +1,12 @@
 //! Whether the policy asks for anything that would have stopped what got through. Where it does not, nobody is told of a hole: the
 //! site has agreed to it.
 
+use std::collections::BTreeMap;
+use std::sync::LazyLock;
+
 use super::Drill;
 use super::rehearse::{Outcome, Rehearsal, Stage};
-use crate::check;
+use crate::check::{self, Check};
 use crate::model::{SettingId, settings};
 use crate::policy::{Faces, Feature, Role, Wish};
 
@@ -68,11 +71,19 @@ fn is_asked(stage: &Stage<'_>, drill: &Drill, role: &Role, id: SettingId) -> boo
 
 /// Whether every check that answers for the drill and looks at the setting is off for the role.
 fn is_off(stage: &Stage<'_>, drill: &Drill, role: &Role, id: SettingId) -> bool {
-    let looks = |check: &&check::Check| {
-        drill.is_answered_by(check.id) && check.needs.iter().chain(check.uses).any(|name| *name == id.name())
-    };
-    let mut levels = check::all().filter(looks).map(|c| stage.policy.level(c.id, Some(&role.name), c.level)).peekable();
+    let looks = |check: &&'static Check| check.needs.iter().chain(check.uses).any(|name| *name == id.name());
+    let looking = answering(drill).iter().copied().filter(looks);
+    let mut levels = looking.map(|c| stage.policy.level(c.id, Some(&role.name), c.level)).peekable();
     levels.peek().is_some() && levels.all(|level| level.is_none())
+}
+
+/// The checks that answer for a drill.
+fn answering(drill: &Drill) -> &'static [&'static Check] {
+    static ANSWERING: LazyLock<BTreeMap<&str, Vec<&Check>>> = LazyLock::new(|| {
+        let of = |drill: &'static Drill| (drill.name, check::all().filter(|c| drill.is_answered_by(c.id)).collect());
+        super::all().iter().map(of).collect()
+    });
+    ANSWERING.get(drill.name).map(Vec::as_slice).unwrap_or_default()
 }
 
 /// The feature that a setting switches on; none: what it says is right or wrong whatever features are wanted.

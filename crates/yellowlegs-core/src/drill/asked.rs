@@ -62,6 +62,13 @@ impl Notes {
         page
     }
 
+    /// What was asked of one switch.
+    pub(super) fn of(&self, switch: &str) -> SettingSet {
+        let pages = self.0.borrow();
+        let page = pages.iter().find(|(name, _)| **name == *switch);
+        page.map(|(_, page)| SettingSet::of_words(page.each_ref().map(Cell::get))).unwrap_or_default()
+    }
+
     /// What was asked of each switch.
     pub fn all(&self) -> Vec<(Arc<str>, SettingSet)> {
         self.0
@@ -105,10 +112,29 @@ impl<'a> Asked<'a> {
         }
     }
 
+    /// Takes a note of all of these.
+    pub(super) fn note_all(&self, asked: SettingSet) {
+        if let Some(page) = &self.noted {
+            page.iter().zip(asked.words()).for_each(|(noted, more)| noted.set(noted.get() | more));
+        }
+    }
+
+    /// What comes when something is asked, and which settings it hangs on.
+    pub(super) fn asking<T>(&self, ask: impl FnOnce(&Self) -> T) -> (T, SettingSet) {
+        let page = Page::default();
+        let told = ask(&Self { noted: Some(Rc::clone(&page)), ..self.clone() });
+        (told, SettingSet::of_words(page.each_ref().map(Cell::get)))
+    }
+
     /// With something in place of what is unknown.
     #[must_use]
     pub fn assuming(self, assumed: Assumed) -> Self {
         Self { assumed: Some(assumed), ..self }
+    }
+
+    /// Whether something is.
+    pub(super) fn assumes(&self) -> bool {
+        self.assumed.is_some()
     }
 
     /// The switch.

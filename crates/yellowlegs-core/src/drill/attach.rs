@@ -1,6 +1,7 @@
 //! What a finding means: the worst drill that it lets happen, beside it.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use super::around::Around;
 use super::rehearse::{Outcome, Rehearsed, Rehearser};
@@ -12,10 +13,10 @@ use crate::resolve::Resolved;
 /// not hold: on its port, or for a finding of the switch on any port.
 pub fn attach(outcome: &mut SwitchOutcome, resolved: &Resolved, policy: &Policy, around: &Around) {
     let rehearser = Rehearser::new(resolved, policy, around);
-    let mut played: BTreeMap<usize, Vec<Rehearsed>> = BTreeMap::new();
+    let mut played: BTreeMap<usize, Vec<Arc<Rehearsed>>> = BTreeMap::new();
     for port in &outcome.ports {
         let first = rehearser.class_of(port.position);
-        played.entry(first).or_insert_with(|| rehearser.play(first, |_| true));
+        played.entry(first).or_insert_with(|| rehearser.play_alike(first, |_| true));
     }
     for finding in outcome.findings.iter_mut().filter(|finding| finding.waiver.is_none()) {
         let here = |name: &str| finding.port.as_deref().is_none_or(|port| port == name);

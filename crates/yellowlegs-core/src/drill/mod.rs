@@ -3,6 +3,7 @@
 //! The machine stands on the settings in force alone and knows no check, so that the two can be held against each other.
 
 mod agreed;
+mod alike;
 mod around;
 mod asked;
 mod asks;

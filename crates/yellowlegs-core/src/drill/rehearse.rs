@@ -1,15 +1,19 @@
 //! Plays drills on ports: on each once, and once more for either value of what nobody knows.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::rc::Rc;
 use std::sync::Arc;
 
 use super::agreed::agree;
+use super::alike::Ends;
 use super::around::Around;
 use super::asked::{Asked, Assumed, Hang, Known, Notes};
-use super::machine::{Because, Machine, Millis, Session, Told};
+use super::machine::{Because, Machine, Millis, OfAll, Session, Told};
 use super::{Drill, all};
 use crate::finding::{Evidence, quote_slot};
-use crate::model::{Cause, Scope, SettingId, SettingSet, Slot, StationAddress, Switch, facts, platform};
+use crate::model::{
+    Cause, PortName, SavedCopy, Scope, SettingId, SettingSet, Slot, StationAddress, Switch, facts, platform,
+};
 use crate::policy::{Assigned, Assignment, Faces, Policy, Role, assign};
 use crate::resolve::Resolved;
 
@@ -146,6 +150,8 @@ pub struct Stage<'a> {
     pub frame_by_frame: bool,
     /// Where it is noted which settings are asked.
     pub notes: Option<&'a Notes>,
+    /// What its machines ask of all ports.
+    pub of_all: &'a Rc<OfAll>,
     /// The port.
     pub port: usize,
 }
@@ -235,6 +241,7 @@ pub(super) fn station(number: u64) -> StationAddress {
 }
 
 /// A drill on a port.
+#[derive(Clone)]
 pub struct Rehearsed {
     /// The drill.
     pub drill: &'static Drill,
@@ -247,6 +254,7 @@ pub struct Rehearsed {
 }
 
 /// How a drill would end if something unknown were so.
+#[derive(Clone)]
 pub struct Either {
     /// What would be so.
     pub value: Assumed,
@@ -274,10 +282,13 @@ pub struct Rehearser<'a> {
     policy: &'a Policy,
     around: &'a Around,
     roles: Arc<Assignment>,
-    /// Ports that a cable, a server, a mirror or a second station sets apart.
+    /// Ports that a cable, a server, a mirror, a second station or what was not saved sets apart.
     apart: BTreeSet<usize>,
     flood: u32,
     frame_by_frame: bool,
+    /// How drills ended that were played for all ports like one.
+    pub(super) ends: Ends,
+    of_all: Rc<OfAll>,
 }
 
 impl<'a> Rehearser<'a> {
@@ -303,7 +314,18 @@ impl<'a> Rehearser<'a> {
             }
         }
         apart.extend(heard.into_iter().filter(|(_, stations)| stations.len() > 1).map(|(port, _)| port));
-        Self { resolved, policy, around, roles, apart, flood: 10_000, frame_by_frame: false }
+        apart.extend(unsaved(switch));
+        Self {
+            resolved,
+            policy,
+            around,
+            roles,
+            apart,
+            flood: 10_000,
+            frame_by_frame: false,
+            ends: Ends::default(),
+            of_all: Rc::default(),
+        }
     }
 
     /// With floods of so many addresses, for whoever plays more often than they are long.
@@ -341,14 +363,19 @@ impl<'a> Rehearser<'a> {
         self.roles.ports.get(port).copied().flatten()
     }
 
-    /// Whether a cable, a server, a mirror or a second station sets a port apart from all others.
+    /// Whether a cable, a server, a mirror, a second station or what was not saved sets a port apart from all others.
     pub fn is_apart(&self, port: usize) -> bool {
         self.apart.contains(&port)
     }
 
+    /// What is written for a port.
+    pub(super) fn row(&self, port: usize) -> &[(u16, u32)] {
+        self.roles.rows.of(port)
+    }
+
     fn stage<'s>(&'s self, port: usize, notes: Option<&'s Notes>) -> Stage<'s> {
         let Self { resolved, policy, around, flood, frame_by_frame, .. } = *self;
-        Stage { resolved, policy, roles: &self.roles, around, flood, frame_by_frame, notes, port }
+        Stage { resolved, policy, roles: &self.roles, around, flood, frame_by_frame, notes, of_all: &self.of_all, port }
     }
 
     /// Plays every drill that is wanted on a port.
@@ -366,6 +393,24 @@ impl<'a> Rehearser<'a> {
         let played = played(self.stage(port, Some(&notes)), wanted);
         (played, notes.all())
     }
+
+    /// One drill, with the settings that were asked of the port's own switch.
+    pub(super) fn play_noting_one(&self, port: usize, drill: &'static Drill) -> (Option<Rehearsed>, SettingSet) {
+        let notes = Notes::default();
+        let played = play(self.stage(port, Some(&notes)), drill);
+        (played, notes.of(self.resolved.switch.name()))
+    }
+}
+
+/// Ports on which a restart changes something, for the saved copy says it otherwise.
+fn unsaved(switch: &Switch) -> Vec<usize> {
+    let SavedCopy::Read(saved) = switch.saved() else { return Vec::new() };
+    let differs = |(port, name): &(usize, &PortName)| {
+        let there = saved.port_index(name.as_str());
+        there.is_none()
+            || SettingId::of(Scope::Port).any(|id| switch.slot(Some(*port), id).value != saved.slot(there, id).value)
+    };
+    switch.ports().iter().enumerate().filter(differs).map(|(port, _)| port).collect()
 }
 
 fn played(stage: Stage<'_>, wanted: impl Fn(&Drill) -> bool) -> Vec<Rehearsed> {
@@ -381,7 +426,10 @@ const MOST_ENDS: usize = 3;
 fn play(stage: Stage<'_>, drill: &'static Drill) -> Option<Rehearsed> {
     let asked = stage.asked(stage.switch());
     let run = |asked: Asked<'_>| -> Known<Option<Rehearsal>> {
-        let told = (drill.run)(&stage, Machine::new(asked.clone()))?;
+        let machine = Machine::new(asked.clone());
+        // What is assumed may be asked of all ports.
+        let machine = if asked.assumes() { machine } else { machine.sharing(stage.of_all) };
+        let told = (drill.run)(&stage, machine)?;
         // Whether it is agreed on hangs on these, too.
         told.iter().flat_map(|told| &told.unless).for_each(|id| asked.note(*id));
         Ok(told.map(|told| agree(&stage, drill, told)))

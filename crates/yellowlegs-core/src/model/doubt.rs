@@ -42,6 +42,11 @@ impl SettingSet {
         Self(words)
     }
 
+    /// Its words.
+    pub(crate) fn words(self) -> [u64; 4] {
+        self.0
+    }
+
     /// Where one is in the words of a set.
     pub(crate) fn place(id: SettingId) -> (usize, u64) {
         (id.index() / 64, 1 << (id.index() % 64))
@@ -56,6 +61,12 @@ impl SettingSet {
     /// Whether one is in it.
     pub fn contains(&self, id: SettingId) -> bool {
         self.0[id.index() / 64] >> (id.index() % 64) & 1 == 1
+    }
+
+    /// Whether the setting of ports at a position among them is in it: ports' settings are the first of the catalogue.
+    #[inline]
+    pub(crate) fn has_port_setting(&self, at: u16) -> bool {
+        self.0[usize::from(at) / 64] >> (at % 64) & 1 == 1
     }
 
     /// Whether it holds none.

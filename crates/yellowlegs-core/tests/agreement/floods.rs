@@ -21,6 +21,9 @@ use super::{around, changes};
 const CASES: usize = 60;
 const FLOOD: u32 = 40;
 
+/// Drills in which as much is played as it takes to know the rest.
+const FLOODS: &[&str] = &["address-flood", "starvation"];
+
 /// A place, a setting and its value.
 type Listed<'l> = (&'l str, &'l str, serde_json::Value);
 
@@ -35,14 +38,15 @@ fn endings(policy: &Policy, fleet: &BTreeMap<&str, Resolved>, told: &mut BTreeMa
         let (quick, each) = (rehearser(false), rehearser(true));
         for port in 0..resolved.switch.ports().len() {
             let story = |rehearser: &Rehearser<'_>| {
-                let played = rehearser.play(port, |drill| drill.name == "address-flood");
+                let played = rehearser.play(port, |drill| FLOODS.contains(&drill.name));
                 let mut page = String::new();
                 played.iter().for_each(|one| put(&mut page, resolved, &format!("{name} {port}"), one, true));
-                (page, played.first().map(|one| (one.told.outcome, one.told.says.clone())))
+                let endings = played.iter().map(|one| (one.told.outcome, one.told.says.clone()));
+                (page, endings.collect::<Vec<_>>())
             };
-            let (quick, ending) = story(&quick);
+            let (quick, endings) = story(&quick);
             assert_eq!(quick, story(&each).0);
-            ending.into_iter().for_each(|ending| *told.entry(ending).or_default() += 1);
+            endings.into_iter().for_each(|ending| *told.entry(ending).or_default() += 1);
         }
     }
 }
@@ -89,4 +93,28 @@ fn stations_that_are_known_are_told_from_others() {
             assert!(told.keys().any(|(_, says)| says.contains("grows by")), "{title}: {told:?}");
         }
     }
+}
+
+/// Limits of a second about as many as clients ask in one, stations that are forgotten meanwhile or just not, ports that go down.
+#[test]
+fn what_changes_in_the_course_of_a_starvation_is_played() {
+    let (fleet, policy) = (fleet(), strict());
+    let rates = [1, 9, 10, 11, 12, 13, 14, 40].map(|rate| ("dhcp-snooping.rate-limit", json!(format!("{rate} pps"))));
+    let storms = [9, 10, 11, 12, 13].map(|rate| ("storm.broadcast", json!(format!("{rate} pps"))));
+    let slow = [5, 6, 7, 8, 9, 10].map(|rate| ("storm.broadcast", json!(format!("{rate} kbps"))));
+    let aging = [0, 1, 5, 10, 19, 20, 21, 60].map(|seconds| ("port-security.aging", json!(seconds)));
+    let mut told = BTreeMap::new();
+    for (name, value) in rates.into_iter().chain(storms).chain(slow).chain(aging) {
+        for action in ["drop", "drop-and-report", "disable-port"] {
+            let mut records: Records = records(&fleet);
+            change(&mut records, "edge 1.2", "port-security.limit", &json!(3));
+            change(&mut records, "edge 1.2", "port-security.pinning", &json!(false));
+            change(&mut records, "edge 1.2", "port-security.action", &json!(action));
+            change(&mut records, "edge 1.2", name, &value);
+            let after: BTreeMap<&str, Resolved> =
+                records.iter().map(|(name, record)| (*name, changes::read(record, name).unwrap())).collect();
+            endings(&policy, &after, &mut told);
+        }
+    }
+    assert!(told.keys().filter(|(_, says)| says.contains("leases")).count() > 5, "{told:?}");
 }

@@ -35,7 +35,7 @@ use proptest::prelude::Strategy;
 use proptest::test_runner::{Config, FileFailurePersistence, RngSeed, TestCaseError, TestError, TestRunner};
 use support::as_of;
 use yellowlegs_core::check;
-use yellowlegs_core::drill::{self, Around, Outcome, Rehearsal, Rehearser, Sketch};
+use yellowlegs_core::drill::{self, Around, Outcome, Rehearsal, Rehearsed, Rehearser, Sketch};
 use yellowlegs_core::policy::{Policy, assign};
 use yellowlegs_core::resolve::Resolved;
 
@@ -74,12 +74,29 @@ fn around(policy: &Policy, fleet: &BTreeMap<&str, Resolved>) -> Around {
     around
 }
 
+/// All that is told of a drill but its story.
+fn ended(rehearsed: &Rehearsed) -> String {
+    let Rehearsed { drill, told, hangs, .. } = rehearsed;
+    let Rehearsal { outcome, says, millis, because, elsewhere, collateral, recovery, .. } = told;
+    let hangs = hangs
+        .as_ref()
+        .map(|(hang, either)| (hang.on, either.iter().map(|e| (e.value.to_string(), e.word())).collect::<Vec<_>>()));
+    format!(
+        "{} {outcome:?} {says} {millis:?} {because:?} {elsewhere:?} {collateral:?} {recovery:?} {hangs:?}",
+        drill.name
+    )
+}
+
 /// How every drill ended on a switch's ports. Each port is played itself, and comes to what the first of its class came to.
 fn rehearsed(policy: &Policy, resolved: &Resolved, around: &Around) -> BTreeMap<(String, &'static str), Outcome> {
     let rehearser = Rehearser::new(resolved, policy, around).flooding(300);
     let (mut told, mut classes) = (BTreeMap::new(), BTreeMap::new());
     for (port, name) in resolved.switch.ports().iter().enumerate() {
         let played = rehearser.play(port, |_| true);
+        let alike = rehearser.play_alike(port, |_| true);
+        let alike: Vec<_> = alike.iter().map(|one| ended(one)).collect();
+        let itself: Vec<_> = played.iter().map(ended).collect();
+        assert_eq!(alike, itself, "{} {name} is not like a port that is like it", resolved.switch.name());
         let outcomes: Vec<_> = played.iter().map(|one| (one.drill.name, one.told.outcome)).collect();
         let first = classes.entry(rehearser.class_of(port)).or_insert_with(|| outcomes.clone());
         assert_eq!(*first, outcomes, "{} {name} is not like the first of its class", resolved.switch.name());

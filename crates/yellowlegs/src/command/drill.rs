@@ -22,7 +22,8 @@ use crate::fleet::{self, Found, Loaded, Root, in_order};
 use crate::output;
 use crate::render::Head;
 use crate::render::drill::{
-    Csv, DrillReport, Html, Json, Matrix, Played, PlayedSwitch, ScriptReport, Timeline, list, script_json, script_text,
+    Csv, DrillReport, Drills, Html, Json, Matrix, Played, PlayedSwitch, ScriptReport, Timeline, list, script_json,
+    script_text,
 };
 
 pub(super) fn run(args: &Drill, loudness: Loudness) -> Result<ExitCode, Failure> {
@@ -68,7 +69,7 @@ pub(super) fn run(args: &Drill, loudness: Loudness) -> Result<ExitCode, Failure>
         let mut named = Named::default();
         let played = read.map(|(resolved, _)| {
             named.look(&resolved.switch, &selection);
-            play(&resolved, &loaded, &around, &selection, &args.names)
+            play(&resolved, &loaded, &around, &selection, args)
         });
         (played, named, unreadable)
     };
@@ -165,19 +166,22 @@ pub(super) fn around(root: &Root, loaded: &Loaded, switches: &[Found], as_of: &A
     around
 }
 
-/// Every wanted drill on every wanted port; ports that are alike are played once.
-fn play(
-    resolved: &Resolved,
-    loaded: &Loaded,
-    around: &Around,
-    selection: &Selection,
-    names: &[String],
-) -> PlayedSwitch {
+/// Every wanted drill on every wanted port; ports that are alike are played once. With stories they are alike in all that is written
+/// for them, else in what a drill asks.
+fn play(resolved: &Resolved, loaded: &Loaded, around: &Around, selection: &Selection, args: &Drill) -> PlayedSwitch {
     let rehearser = Rehearser::new(resolved, &loaded.policy, around);
     // Where lines are not understood, what they could have said may let through what is held without them.
     let doubtful = resolved.doubtful(loaded.policy.site.doubt.value);
     let certain = doubtful.as_ref().map(|doubtful| Rehearser::new(&doubtful.resolved, &loaded.policy, around));
-    let mut played: BTreeMap<(usize, Option<usize>), Arc<Vec<Rehearsed>>> = BTreeMap::new();
+    let wanted = |drill: &drill::Drill| args.names.is_empty() || args.names.iter().any(|name| name == drill.name);
+    let played = |rehearser: &Rehearser<'_>, port: usize| -> Vec<Arc<Rehearsed>> {
+        if args.timeline {
+            rehearser.play(port, wanted).into_iter().map(Arc::new).collect()
+        } else {
+            rehearser.play_alike(port, wanted)
+        }
+    };
+    let mut classes: BTreeMap<(usize, Option<usize>), Drills> = BTreeMap::new();
     let mut ports = Vec::new();
     for (port, name) in resolved.switch.ports().iter().enumerate() {
         let role = rehearser.role_of(port).map(|role| role.name.clone());
@@ -185,25 +189,24 @@ fn play(
             continue;
         }
         let class = (rehearser.class_of(port), certain.as_ref().map(|certain| certain.class_of(port)));
-        let drills = played.entry(class).or_insert_with_key(|(first, of_certain)| {
-            let wanted = |drill: &drill::Drill| names.is_empty() || names.iter().any(|name| name == drill.name);
-            let mut drills = rehearser.play(*first, wanted);
+        let drills = classes.entry(class).or_insert_with_key(|(first, of_certain)| {
+            let mut drills = played(&rehearser, *first);
             if let Some((certain, first)) = certain.as_ref().zip(*of_certain) {
-                certain.play(first, wanted).into_iter().for_each(|certain| doubt(&mut drills, certain));
+                played(certain, first).into_iter().for_each(|certain| doubt(&mut drills, certain));
             }
-            Arc::new(drills)
+            drills.into()
         });
         ports.push(Played { port, name: name.to_string(), role, drills: Arc::clone(drills) });
     }
-    PlayedSwitch { classes: played.len(), ports, resolved: resolved.clone() }
+    PlayedSwitch { classes: classes.len(), ports, resolved: resolved.clone() }
 }
 
 /// A drill that is held, or only told, is that where it is so whatever the lines say that nobody understands.
-fn doubt(drills: &mut [Rehearsed], certain: Rehearsed) {
+fn doubt(drills: &mut [Arc<Rehearsed>], certain: Arc<Rehearsed>) {
     let open = certain.told.outcome <= Outcome::Undetermined;
     let same = drills.iter_mut().find(|played| played.drill.name == certain.drill.name);
     if let Some(played) = same.filter(|played| open && played.told.outcome > Outcome::Undetermined) {
         *played = certain;
-        played.told.outcome = Outcome::Undetermined;
+        Arc::make_mut(played).told.outcome = Outcome::Undetermined;
     }
 }

@@ -6,7 +6,7 @@ use super::{at_edge, at_host, belong, own, ready, uninspected, unsecured, unsnoo
 use crate::drill::Drill;
 use crate::drill::asked::Known;
 use crate::drill::frame::{Dhcp, Frame, Payload};
-use crate::drill::machine::{Because, Machine};
+use crate::drill::machine::{Because, Machine, Millis};
 use crate::drill::rehearse::{Outcome, Rehearsal, Stage, station};
 use crate::model::settings;
 
@@ -130,6 +130,7 @@ pub(super) const STARVATION: Drill = Drill {
 
 fn starvation(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
     const CLIENTS: u64 = 100;
+    const PAUSE: Millis = 100;
     let Some(most) = (stage.is_edge()? && !stage.serves()).then(|| stage.stations(&machine)).transpose()?.flatten()
     else {
         return Ok(None);
@@ -141,7 +142,9 @@ fn starvation(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal
     let mut through = None;
     machine.tells = false;
     for (changing, gained) in [false, true].into_iter().zip(&mut gained) {
+        let is_played_out = stage.frame_by_frame || machine.tells_apart(station(1000)..=station(999 + CLIENTS));
         for client in 0..CLIENTS {
+            let before = machine.admitted_on(stage.port);
             let source = if changing { station(1000 + client) } else { host };
             machine.authenticate(source);
             let discover = Payload::Dhcp(Dhcp::Discover, station(1000 + client), Ipv4Addr::UNSPECIFIED);
@@ -149,12 +152,22 @@ fn starvation(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal
             *gained += usize::from(arrival.is_in());
             through = through.or(arrival.is_in().then(|| arrival.clone()));
             stopped = arrival.stopped_by().or(stopped);
-            machine.pass(100)?;
+            machine.pass(PAUSE)?;
+            // A place that was taken may have been the last; where none was, nothing tells the next from this one.
+            let rest = CLIENTS - client - 1;
+            if !is_played_out
+                && machine.admitted_on(stage.port) == before
+                && machine.is_even(stage.port, PAUSE, CLIENTS)
+            {
+                *gained += if arrival.is_in() { rest as usize } else { 0 };
+                machine.pass(rest * PAUSE)?;
+                break;
+            }
         }
     }
     machine.tells = true;
     let [one, many] = gained;
-    machine.tell(stage.port, format!("{one} leases from one source, {many} from changing ones"), stopped);
+    machine.tell(stage.port, format_args!("{one} leases from one source, {many} from changing ones"), stopped);
     let worst = one.max(many);
     let outcome = if worst <= most.max(1) { Outcome::Held } else { Outcome::LetThrough };
     // One source is stopped by the comparison of addresses, changing ones by port security.

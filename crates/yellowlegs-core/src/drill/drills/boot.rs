@@ -27,10 +27,10 @@ fn desk_boot(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Rehear
     for retry in RETRIES {
         machine.pass((retry * 1000).saturating_sub(machine.now()))?;
         if machine.forwards(stage.port) {
-            machine.tell(stage.port, format!("the client asks at {retry} s and is heard"), None);
+            machine.tell(stage.port, format_args!("the client asks at {retry} s and is heard"), None);
             break;
         }
-        machine.tell(stage.port, format!("the client asks at {retry} s and is not heard"), None);
+        machine.tell(stage.port, format_args!("the client asks at {retry} s and is not heard"), None);
     }
     let asked = machine.now() / 1000;
     let Seconds(most) = stage.policy.site.start_within.value;

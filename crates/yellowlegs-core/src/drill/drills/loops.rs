@@ -299,7 +299,7 @@ fn one_way_fibre(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Re
     machine.tell(stage.port, "with remote fault both ends lose the link at once", None);
     let mut held: Option<Closed> = None;
     for (deaf, other) in [(&here, &there), (&there, &here)] {
-        machine.tell(stage.port, format!("without it, {} hears nothing any more", deaf.name), None);
+        machine.tell(stage.port, format_args!("without it, {} hears nothing any more", deaf.name), None);
         let seen = seen(deaf, other)?;
         let opens = deaf.reopens?;
         match seen {
@@ -312,7 +312,7 @@ fn one_way_fibre(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Re
                 held = Some(later(held, (after, what, settings::UNIDIRECTIONAL.id)));
             }
             _ if deaf.loop_guard? => {
-                machine.tell(stage.port, format!("loop guard keeps {} closed", deaf.name), None);
+                machine.tell(stage.port, format_args!("loop guard keeps {} closed", deaf.name), None);
                 let what = format!("loop guard keeps {} closed", deaf.name);
                 held = Some(later(held, (opens, what, settings::LOOP_GUARD.id)));
             }

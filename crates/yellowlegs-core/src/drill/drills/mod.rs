@@ -53,7 +53,7 @@ pub(super) static ALL: &[Drill] = &[
 
 /// A machine with the link of the port up and its wait over, the other ports at work; none: nothing comes up here.
 fn ready<'a>(stage: &Stage<'_>, mut machine: Machine<'a>) -> Known<Option<Machine<'a>>> {
-    stage.others().for_each(|other| machine.settle(other));
+    machine.settle_others(stage.port);
     seat(stage, &mut machine)?;
     machine.link_up(stage.port)?;
     let Some(opens) = machine.opens_at(stage.port) else { return Ok(None) };

@@ -93,7 +93,7 @@ fn real_server(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsa
         let mut machine = machine.clone();
         if told.is_some() {
             machine.take_story();
-            machine.tell(stage.port, format!("{} asks, in its own VLAN", client.who), None);
+            machine.tell(stage.port, format_args!("{} asks, in its own VLAN", client.who), None);
         }
         let Some(next) = asks(stage, machine, client)? else { continue };
         if next.outcome != Outcome::Held {

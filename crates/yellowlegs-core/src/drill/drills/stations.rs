@@ -128,7 +128,7 @@ fn copied_address(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehea
     machine.lease(stage.port, copied, address)?;
     machine.link_down(stage.port)?;
     machine.pass(5000)?;
-    machine.tell(stage.port, format!("a stranger takes the place and the address of {copied}"), None);
+    machine.tell(stage.port, format_args!("a stranger takes the place and the address of {copied}"), None);
     let Some(mut machine) = ready(stage, machine)? else { return Ok(None) };
     let arp = machine.says(stage.port, &Frame::to_all(copied, Payload::Arp(foreign)))?;
     let packet = machine.says(stage.port, &Frame::to_station(copied, gateway(), Payload::Packet(foreign)))?;
@@ -195,7 +195,7 @@ fn address_flood(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Re
     let (stopped, unplayed) = flood(stage, &mut machine)?;
     machine.tells = true;
     let grown = machine.learned_on(stage.port) + unplayed as usize;
-    machine.tell(stage.port, format!("{} addresses later {grown} of them are in the table", stage.flood), stopped);
+    machine.tell(stage.port, format_args!("{} addresses later {grown} of them are in the table", stage.flood), stopped);
     let because = unsecured(&machine, stage.port)?;
     let secured = machine.is_secured(stage.port)? && grown <= machine.limit(stage.port)? as usize;
     let authenticated = grown == 0;

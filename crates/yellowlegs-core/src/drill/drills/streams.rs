@@ -61,7 +61,7 @@ impl Stream<'_> {
         let mut quiet = self.machine.clone();
         quiet.authenticate(station(400));
         let arrival = quiet.pour(self.from, self.vlan, &frame)?;
-        self.machine.tell(self.from, format!("{frame}: to {}", heard(&self.machine, &arrival)), None);
+        self.machine.tell(self.from, format_args!("{frame}: to {}", heard(&self.machine, &arrival)), None);
         Ok(match arrival {
             Arrival::Forwarded(_, to) => to.into_iter().map(|delivery| delivery.port).collect(),
             _ => Vec::new(),

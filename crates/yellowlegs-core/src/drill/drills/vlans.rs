@@ -85,7 +85,7 @@ fn negotiate(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>
         machine.tell(stage.port, "becomes a trunk", because);
         Rehearsal::new(&machine, Outcome::LetThrough, "the host makes itself a trunk")
     } else {
-        machine.tell(stage.port, format!("stays {mode}"), because);
+        machine.tell(stage.port, format_args!("stays {mode}"), because);
         Rehearsal::new(&machine, Outcome::Held, format!("the mode stays {mode}"))
     };
     Ok(Some(told.because(because)))

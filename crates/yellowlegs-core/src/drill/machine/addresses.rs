@@ -5,19 +5,68 @@ use std::ops::RangeInclusive;
 use std::sync::Arc;
 
 use super::held::FEW;
-use super::{Because, FixedAt, Machine};
-use crate::drill::asked::{Hang, Known};
+use super::{Because, Machine, Millis};
+use crate::drill::asked::{Asked, Hang, Known};
 use crate::drill::frame::{Dhcp, Frame, Payload};
 use crate::model::{
-    Action, Cause, Choice, Key, Mode, Rate, RateUnit, Seconds, SettingId, StationAddress, TraitId, VlanId, VlanSet,
-    platform, settings,
+    Action, Cause, Choice, Key, Mode, Rate, RateUnit, Seconds, SettingId, Station, StationAddress, TraitId, VlanId,
+    VlanSet, platform, settings,
 };
 
 /// Whether a frame goes on; or the feature that stops it.
 pub(super) type Passed = Result<(), Because>;
 
+/// Frames of 64 octets, the shortest (IEEE 802.3, 3.2.8), with preamble and gap 84: most frames a rate in bits lets in.
+const BITS: u64 = 84 * 8;
+
+/// Mbit/s.
+const SLOWEST: u32 = 10;
+
+/// How many frames a rate lets into a port of a speed in a second.
+fn frames_a_second(rate: Rate, speed: u32) -> u64 {
+    let amount = u64::from(rate.amount);
+    match rate.unit {
+        // What a minute lets in may come in one second; the drills last less.
+        RateUnit::Packets | RateUnit::PacketsAMinute => amount,
+        RateUnit::Kilobits => amount * 1000 / BITS,
+        RateUnit::Percent => u64::from(speed) * 10_000 * amount / BITS,
+    }
+}
+
+/// The same at the slowest speed.
+fn slowest(rate: Rate) -> u64 {
+    frames_a_second(rate, SLOWEST)
+}
+
 fn stopped(feature: &'static str, setting: SettingId) -> Passed {
     Err(Because::of(feature, setting))
+}
+
+/// Whom port security knows, by the settings alone.
+impl Asked<'_> {
+    /// The setting that keeps port security from acting on a port.
+    pub(super) fn unsecured_by(&self, port: usize) -> Known<Option<SettingId>> {
+        if !self.port(port, settings::PORT_SECURITY)? {
+            return Ok(Some(settings::PORT_SECURITY.id));
+        }
+        let mode = self.port(port, settings::MODE)?;
+        let known = self.switch().traits().get(platform::PORT_SECURITY_VOID_IN).is_some();
+        if mode == Mode::Access && !known {
+            return Ok(None);
+        }
+        let void = self.platform(platform::PORT_SECURITY_VOID_IN, mode.word())?;
+        Ok(void.then_some(settings::MODE.id))
+    }
+
+    /// Stations that were written or pinned.
+    pub(super) fn fixed(&self, port: usize) -> Known<Vec<Station>> {
+        let written = self.port(port, settings::WRITTEN_STATIONS)?;
+        let pinned = self.port(port, settings::PINNED_STATIONS)?;
+        let mut all: Vec<_> = written.iter().chain(pinned.iter()).copied().collect();
+        all.sort_unstable();
+        all.dedup();
+        Ok(all)
+    }
 }
 
 impl Machine<'_> {
@@ -28,16 +77,7 @@ impl Machine<'_> {
 
     /// The setting that keeps port security from acting on a port.
     pub fn unsecured_by(&self, port: usize) -> Known<Option<SettingId>> {
-        if !self.asked.port(port, settings::PORT_SECURITY)? {
-            return Ok(Some(settings::PORT_SECURITY.id));
-        }
-        let mode = self.asked.port(port, settings::MODE)?;
-        let known = self.asked.switch().traits().get(platform::PORT_SECURITY_VOID_IN).is_some();
-        if mode == Mode::Access && !known {
-            return Ok(None);
-        }
-        let void = self.asked.platform(platform::PORT_SECURITY_VOID_IN, mode.word())?;
-        Ok(void.then_some(settings::MODE.id))
+        self.asked.unsecured_by(port)
     }
 
     /// Port security: who is new is admitted while there is room, else the action follows.
@@ -54,7 +94,7 @@ impl Machine<'_> {
         let key = (station, per_vlan.then_some(vlan));
         let written = self.asked.port(port, settings::WRITTEN_STATIONS)?;
         let pinned = self.asked.port(port, settings::PINNED_STATIONS)?;
-        let listed = |s: &crate::model::Station| s.address == station && s.vlan.is_none_or(|v| v == vlan);
+        let listed = |s: &Station| s.address == station && s.vlan.is_none_or(|v| v == vlan);
         let is_fixed = written.iter().chain(pinned.iter()).any(listed);
         let fixed =
             if written.len() + pinned.len() < 2 { written.len() + pinned.len() } else { self.fixed(port)?.len() };
@@ -86,7 +126,7 @@ impl Machine<'_> {
             None => "is one too many".to_owned(),
         };
         if action == Action::Drop && elsewhere.is_some() {
-            self.tell(port, format!("{station} {why}"), Some(because));
+            self.tell(port, format_args!("{station} {why}"), Some(because));
         }
         if action != Action::Drop {
             let words = format!("{station} {why}: counted and reported");
@@ -103,22 +143,33 @@ impl Machine<'_> {
     pub fn tells_apart(&self, row: RangeInclusive<StationAddress>) -> bool {
         let is_heard = self.table.keys().any(|(station, _)| row.contains(station));
         let mut admitted = self.heard.values().flat_map(|heard| heard.admitted.keys());
-        let is_listed = |port| self.fixed(port).is_ok_and(|all| all.iter().any(|one| row.contains(&one.address)));
         is_heard
             || admitted.any(|(station, _)| row.contains(station))
             || self.authenticated.iter().any(|station| row.contains(station))
             || self.asked.switch_wide(settings::ADDRESS_RANGES).is_ok_and(|ranges| !ranges.is_empty())
-            || (0..self.ports.len()).any(is_listed)
+            || self.of_all.listed(&self.asked).iter().any(|station| row.contains(station))
+    }
+
+    /// Whether frames of clients that come at equal pauses, so many twice over, all fare alike once no place is taken any more: no port
+    /// comes back meanwhile, and this one is down, or no limit of a second is reached and nobody is forgotten.
+    pub fn is_even(&self, port: usize, pause: Millis, frames: u64) -> bool {
+        let most = 1000 / pause + 2;
+        let limits = [settings::STORM_BROADCAST, settings::SNOOPING_RATE];
+        let is_wide = |limit: Key<Option<Rate>>| match self.asked.port(port, limit) {
+            Ok(rate) => rate.is_none_or(|rate| slowest(rate) > most),
+            Err(_) => false,
+        };
+        let lasts = |aging: Seconds| aging == Seconds(0) || aging.millis() > 2 * frames * pause;
+        let is_kept = !matches!(self.asked.port(port, settings::PORT_SECURITY), Ok(true))
+            || self.asked.port(port, settings::AGING).is_ok_and(lasts);
+        let lasts = self.now.saturating_add(2 * frames * pause);
+        self.next_return(lasts).is_none()
+            && (self.held_by(port).is_some() || is_kept && limits.into_iter().all(is_wide))
     }
 
     /// Stations that were written or pinned.
-    pub fn fixed(&self, port: usize) -> Known<Vec<crate::model::Station>> {
-        let written = self.asked.port(port, settings::WRITTEN_STATIONS)?;
-        let pinned = self.asked.port(port, settings::PINNED_STATIONS)?;
-        let mut all: Vec<_> = written.iter().chain(pinned.iter()).copied().collect();
-        all.sort_unstable();
-        all.dedup();
-        Ok(all)
+    pub fn fixed(&self, port: usize) -> Known<Vec<Station>> {
+        self.asked.fixed(port)
     }
 
     /// Aging frees learned stations that were silent for so long; pinned ones stay.
@@ -138,7 +189,7 @@ impl Machine<'_> {
     }
 
     /// Another secured port of the VLAN that holds a station: learned there, or fixed there.
-    fn held_elsewhere(&mut self, port: usize, vlan: VlanId, station: StationAddress) -> Option<usize> {
+    fn held_elsewhere(&self, port: usize, vlan: VlanId, station: StationAddress) -> Option<usize> {
         let learned = self.heard.iter().find(|(other, heard)| {
             **other != port
                 && [None, Some(vlan)].iter().any(|v| heard.admitted.contains_key(&(station, *v)))
@@ -147,19 +198,8 @@ impl Machine<'_> {
         if let Some((other, _)) = learned {
             return Some(*other);
         }
-        if self.fixed_at.is_none() {
-            let mut fixed_at = FixedAt::new();
-            for other in 0..self.ports.len() {
-                // What nobody knows of other ports names no station.
-                if self.is_secured(other) == Ok(true) {
-                    for fixed in self.fixed(other).unwrap_or_default() {
-                        fixed_at.entry(fixed.address).or_default().push((other, fixed.vlan));
-                    }
-                }
-            }
-            self.fixed_at = Some(fixed_at);
-        }
-        let fixed = self.fixed_at.iter().filter_map(|at| at.get(&station)).flatten();
+        let fixed_at = self.of_all.fixed_at(&self.asked);
+        let fixed = fixed_at.get(&station).into_iter().flatten();
         let is_held = |(other, in_vlan): &(usize, Option<VlanId>)| {
             *other != port && in_vlan.map_or_else(|| self.is_member(*other, vlan).unwrap_or(false), |v| v == vlan)
         };
@@ -315,28 +355,16 @@ impl Machine<'_> {
 
     /// Counts a frame of a kind; whether it is above the rate of this second.
     fn is_above(&mut self, port: usize, kind: &'static str, rate: Rate) -> Known<bool> {
-        // Frames of 64 octets, the shortest (IEEE 802.3, 3.2.8), with preamble and gap 84: most frames a rate in bits lets in.
-        const BITS: u64 = 84 * 8;
-        // Mbit/s.
-        const SLOWEST: u32 = 10;
-        let most = match rate.unit {
-            RateUnit::Packets => u64::from(rate.amount),
-            // What a minute lets in may come in one second; the drills last less.
-            RateUnit::PacketsAMinute => u64::from(rate.amount),
-            RateUnit::Kilobits => u64::from(rate.amount) * 1000 / BITS,
-            RateUnit::Percent => {
-                let speed = match self.asked.port(port, settings::SPEED) {
-                    Ok(speed) if speed > 0 => speed,
-                    // Few frames are below any limit, even at the slowest speed.
-                    _ if !self.is_busy(port, kind, u64::from(SLOWEST) * 10_000 * u64::from(rate.amount) / BITS) => {
-                        return Ok(false);
-                    }
-                    _ => return Err(Hang::fact("the port's speed")),
-                };
-                u64::from(speed) * 10_000 * u64::from(rate.amount) / BITS
-            }
+        let speed = match rate.unit {
+            RateUnit::Percent => match self.asked.port(port, settings::SPEED) {
+                Ok(speed) if speed > 0 => speed,
+                // Few frames are below any limit, even at the slowest speed.
+                _ if !self.is_busy(port, kind, slowest(rate)) => return Ok(false),
+                _ => return Err(Hang::fact("the port's speed")),
+            },
+            _ => SLOWEST,
         };
-        Ok(self.is_busy(port, kind, most))
+        Ok(self.is_busy(port, kind, frames_a_second(rate, speed)))
     }
 
     /// Counts a frame of a kind; whether there are more than so many in this second.

@@ -116,7 +116,7 @@ impl Machine<'_> {
         if frame.payload == Payload::Lldp {
             self.copy_arrived(port, frame);
             // Heard whether the port forwards or not, and passed on to nobody (IEEE 802.1Q, 8.6.3).
-            self.tell(port, format!("{frame} is heard"), None);
+            self.tell(port, format_args!("{frame} is heard"), None);
             return Ok(Arrival::Heard(true));
         }
         if let Payload::Bpdu(root) = frame.payload {

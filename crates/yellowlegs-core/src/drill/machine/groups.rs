@@ -119,7 +119,7 @@ impl Machine<'_> {
                 self.groups.get_mut(&(vlan, group)).into_iter().for_each(|left| _ = left.members.remove(&port));
                 self.drop_left_groups();
                 let because = Because::of("multicast snooping", settings::FAST_LEAVE.id);
-                self.tell(port, format!("is cut from {group} at once"), Some(because));
+                self.tell(port, format_args!("is cut from {group} at once"), Some(because));
             }
             Payload::Leave(group) => {
                 let until = self.now + self.leave_takes(vlan)?;

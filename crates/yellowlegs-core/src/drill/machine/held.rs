@@ -40,7 +40,7 @@ impl Machine<'_> {
             Ok(Some(seconds)) => format!("it comes back after {seconds} s"),
             Err(hang) => format!("how it comes back hangs on {}, which nobody knows", hang.on),
         };
-        self.tell(port, format!("is held down: {back}"), Some(because));
+        self.tell(port, format_args!("is held down: {back}"), Some(because));
     }
 
     /// Seconds until a port comes back from a cause; none or 0: by hand.

@@ -64,7 +64,7 @@ impl Machine<'_> {
         if let Some(state) = self.ports.get_mut(port).filter(|state| state.link && state.held.is_none()) {
             state.opens = Some(at);
             let because = Because::of("spanning tree", settings::TREE_PROTOCOL.id);
-            self.tell(port, format!("{why}: it opens after {} s", wait / 1000), Some(because));
+            self.tell(port, format_args!("{why}: it opens after {} s", wait / 1000), Some(because));
         }
     }
 

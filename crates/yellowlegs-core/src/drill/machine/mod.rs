@@ -8,15 +8,17 @@ mod held;
 mod loops;
 mod mirrors;
 mod net;
+mod of_all;
 mod phones;
 mod restart;
 mod tags;
 mod tree;
 mod wires;
 
-use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet};
+use std::fmt;
 use std::net::{IpAddr, Ipv4Addr};
+use std::rc::Rc;
 use std::sync::Arc;
 
 use crate::drill::asked::{Asked, Known};
@@ -26,9 +28,9 @@ pub use arrival::{Arrival, Delivery};
 use groups::Group;
 pub use mirrors::{Copied, Session};
 pub use net::{At, Net, Trip};
+pub use of_all::OfAll;
 pub use phones::Place;
 pub use restart::Lost;
-use tags::Member;
 
 /// Milliseconds since the machine was switched on.
 pub type Millis = u64;
@@ -119,9 +121,6 @@ pub struct Binding {
     pub ends: Option<Millis>,
 }
 
-/// By station, the ports it is fixed on, each with the VLAN it is fixed in.
-type FixedAt = BTreeMap<StationAddress, Vec<(usize, Option<VlanId>)>>;
-
 /// One switch.
 #[derive(Debug, Clone)]
 pub struct Machine<'a> {
@@ -129,8 +128,8 @@ pub struct Machine<'a> {
     now: Millis,
     ports: Vec<Port>,
     heard: BTreeMap<usize, Heard>,
-    /// Of each VLAN that was asked about, how each port is a member.
-    members: RefCell<BTreeMap<VlanId, Vec<Known<Member>>>>,
+    /// What was asked of all ports.
+    of_all: Rc<OfAll>,
     table: BTreeMap<(StationAddress, VlanId), (usize, Millis)>,
     bindings: BTreeMap<(StationAddress, VlanId), Binding>,
     /// Bindings as they were last written, and when they will be.
@@ -139,8 +138,6 @@ pub struct Machine<'a> {
     /// How long servers give an address for; none: longer than anybody looks.
     leases: Option<Millis>,
     authenticated: BTreeSet<StationAddress>,
-    /// Where stations are fixed, once that was asked.
-    fixed_at: Option<FixedAt>,
     groups: BTreeMap<(VlanId, IpAddr), Group>,
     /// Router ports that were learned, by IGMP or, last, by MLD; each until when.
     routers: BTreeMap<(VlanId, usize, bool), Millis>,
@@ -168,14 +165,13 @@ impl<'a> Machine<'a> {
             now: 0,
             ports,
             heard: BTreeMap::new(),
-            members: RefCell::default(),
+            of_all: Rc::default(),
             table: BTreeMap::new(),
             bindings: BTreeMap::new(),
             stored: BTreeMap::new(),
             store_due: None,
             leases: None,
             root: None,
-            fixed_at: None,
             groups: BTreeMap::new(),
             routers: BTreeMap::new(),
             sessions,
@@ -187,6 +183,12 @@ impl<'a> Machine<'a> {
             address,
             tells: true,
         }
+    }
+
+    /// One that asks of all ports what others of its switch asked: of the same settings, with nothing assumed.
+    #[must_use]
+    pub fn sharing(self, of_all: &Rc<OfAll>) -> Self {
+        Self { of_all: Rc::clone(of_all), ..self }
     }
 
     /// The clock.
@@ -252,9 +254,9 @@ impl<'a> Machine<'a> {
     }
 
     /// Puts a line into the story.
-    pub fn tell(&mut self, port: usize, words: impl Into<String>, because: Option<Because>) {
+    pub fn tell(&mut self, port: usize, words: impl fmt::Display, because: Option<Because>) {
         if self.is_told() {
-            self.story.push(Told { switch: None, at: self.now, port, words: words.into(), because });
+            self.story.push(Told { switch: None, at: self.now, port, words: words.to_string(), because });
         }
     }
 
@@ -292,12 +294,19 @@ impl<'a> Machine<'a> {
 
     /// Takes a port for one that has forwarded for long: those that no drill is about, unless they are shut.
     pub fn settle(&mut self, port: usize) {
-        if self.asked.port(port, settings::ENABLED) == Ok(false) {
+        if self.of_all.shut(&self.asked).get(port) == Some(&true) {
             return;
         }
         if let Some(state) = self.ports.get_mut(port) {
             (state.link, state.opens) = (true, Some(0));
         }
+    }
+
+    /// Takes all ports but one for such.
+    pub fn settle_others(&mut self, but: usize) {
+        let shut = self.of_all.shut(&self.asked);
+        let others = self.ports.iter_mut().zip(shut.iter()).enumerate().filter(|(port, _)| *port != but);
+        others.filter(|(_, (_, shut))| !**shut).for_each(|(_, (state, _))| (state.link, state.opens) = (true, Some(0)));
     }
 
     /// A station shows who it is (IEEE 802.1X).

@@ -216,7 +216,7 @@ impl<'a> Net<'a> {
         }
         self.tell_all(true);
         if let (true, Some(machine)) = (trip.circles, self.switches.get_mut(at.0)) {
-            machine.tell(at.1, format!("{frame}: it circles, and nothing ends it"), None);
+            machine.tell(at.1, format_args!("{frame}: it circles, and nothing ends it"), None);
             self.gather();
         }
         Ok(trip)

@@ -37,7 +37,7 @@ impl Machine<'_> {
     /// The client gives its address back.
     pub(super) fn drop_binding(&mut self, station: StationAddress, vlan: VlanId) {
         if let Some(binding) = self.bindings.remove(&(station, vlan)) {
-            self.tell(binding.port, format!("no binding any more: {station}"), None);
+            self.tell(binding.port, format_args!("no binding any more: {station}"), None);
             self.write_soon();
         }
     }
@@ -45,7 +45,7 @@ impl Machine<'_> {
     /// Keeps a binding, and remembers that it is to be written.
     pub(super) fn keep_binding(&mut self, station: StationAddress, vlan: VlanId, binding: Binding) {
         self.bindings.insert((station, vlan), binding);
-        self.tell(binding.port, format!("a binding: {station} has {}", binding.address), None);
+        self.tell(binding.port, format_args!("a binding: {station} has {}", binding.address), None);
         self.write_soon();
     }
 

@@ -1,6 +1,6 @@
 //! VLANs on arrival and on the way out (IEEE 802.1Q, 6.9 and 8.6).
 
-use std::cell::Ref;
+use std::rc::Rc;
 
 use super::{Because, Machine};
 use crate::drill::asked::{Asked, Known};
@@ -35,6 +35,14 @@ impl Asked<'_> {
     /// Whether a port is a member of a VLAN.
     pub fn is_member(&self, port: usize, vlan: VlanId) -> Known<bool> {
         Ok(self.untagged(port)? == Some(vlan) || self.carries_tagged(port, vlan)?)
+    }
+
+    /// How a port is a member of a VLAN.
+    pub(super) fn member(&self, port: usize, vlan: VlanId) -> Known<Member> {
+        if self.untagged(port)? == Some(vlan) {
+            return Ok(Member::Untagged);
+        }
+        Ok(if self.carries_tagged(port, vlan)? { Member::Tagged } else { Member::No })
     }
 
     /// Whether a port carries a VLAN tagged that is not its untagged one.
@@ -152,16 +160,8 @@ impl Machine<'_> {
         self.heard.get(&port).is_some_and(|heard| heard.joined.contains(&vlan))
     }
 
-    /// How each port is a member of a VLAN: asked once, for frame after frame is sent to all of them.
-    pub(super) fn ports_of(&self, vlan: VlanId) -> Ref<'_, [Known<Member>]> {
-        let asked = |port| {
-            if self.untagged(port)? == Some(vlan) {
-                return Ok(Member::Untagged);
-            }
-            Ok(if self.asked.carries_tagged(port, vlan)? { Member::Tagged } else { Member::No })
-        };
-        let of_all = || (0..self.ports.len()).map(asked).collect();
-        self.members.borrow_mut().entry(vlan).or_insert_with(of_all);
-        Ref::map(self.members.borrow(), |members| members.get(&vlan).map_or(&[][..], |of_vlan| of_vlan))
+    /// How each port is a member of a VLAN.
+    pub(super) fn ports_of(&self, vlan: VlanId) -> Rc<[Known<Member>]> {
+        self.of_all.members(&self.asked, vlan)
     }
 }

@@ -38,12 +38,15 @@ pub(crate) struct PlayedSwitch {
     pub(crate) classes: usize,
 }
 
+/// How drills ended on a port, and on all that are like it.
+pub(crate) type Drills = Arc<[Arc<Rehearsed>]>;
+
 /// A port with what was played on it, or on one like it.
 pub(crate) struct Played {
     pub(crate) port: usize,
     pub(crate) name: String,
     pub(crate) role: Option<String>,
-    pub(crate) drills: Arc<Vec<Rehearsed>>,
+    pub(crate) drills: Drills,
 }
 
 /// Rehearsals being written.
@@ -248,7 +251,8 @@ impl DrillReport for Timeline {
     fn switch(&mut self, out: &mut dyn Write, played: &PlayedSwitch, around: &Around) -> io::Result<()> {
         let width = self.look.width;
         for port in &played.ports {
-            for Rehearsed { drill, told, hangs, port: class } in port.drills.iter() {
+            for rehearsed in port.drills.iter() {
+                let Rehearsed { drill, told, hangs, port: class } = &**rehearsed;
                 let outcome = paint(colour(told.outcome), &format!(" {} ", told.outcome.word()));
                 let name = format!("{} {}", played.resolved.switch.name(), port.name);
                 let lead = format!("{}  {}  {outcome}  ", paint(BOLD, &clean(&name)), paint(BOLD, drill.name));

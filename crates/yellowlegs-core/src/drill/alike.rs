@@ -1,0 +1,64 @@
+//! A drill is played once for all ports of a switch that are alike in what it asks. Most drills ask little of what is written for a
+//! port: where no two ports are alike in everything, many still are in that.
+
+use std::cell::RefCell;
+use std::sync::Arc;
+
+use rustc_hash::FxHashMap;
+
+use super::Drill;
+use super::rehearse::{Rehearsed, Rehearser};
+use crate::model::SettingSet;
+use crate::policy::Assigned;
+
+/// How drills ended on the ports of one switch, by drill and role.
+#[derive(Default)]
+pub(super) struct Ends(RefCell<FxHashMap<(&'static str, Option<Assigned>), Asked>>);
+
+/// How one drill ended on ports of one role. Two ports may change places where all that was asked is alike on both, and then it
+/// ends on either as it ended on the other.
+#[derive(Default)]
+struct Asked {
+    /// Every setting that some run asked, of whatever port.
+    settings: SettingSet,
+    /// By what is written of these for a port, how it ended there; none: it makes no sense.
+    ends: FxHashMap<Vec<(u16, u32)>, Option<Arc<Rehearsed>>>,
+}
+
+impl Asked {
+    fn of(&self, row: &[(u16, u32)]) -> Vec<(u16, u32)> {
+        let mut of = Vec::with_capacity(row.len());
+        of.extend(row.iter().filter(|(setting, _)| self.settings.has_port_setting(*setting)));
+        of
+    }
+}
+
+impl Rehearser<'_> {
+    /// Plays every drill that is wanted on a port, or takes how it ended on one that is like it in what the drill asks. No story is
+    /// told: it would be that of the other port.
+    pub fn play_alike(&self, port: usize, wanted: impl Fn(&Drill) -> bool) -> Vec<Arc<Rehearsed>> {
+        super::all().iter().filter(|drill| wanted(drill)).filter_map(|drill| self.end(port, drill)).collect()
+    }
+
+    fn end(&self, port: usize, drill: &'static Drill) -> Option<Arc<Rehearsed>> {
+        let mut ends = self.ends.0.borrow_mut();
+        // What sets a port apart is no setting of it.
+        if self.is_apart(port) {
+            return self.play_noting_one(port, drill).0.map(Arc::new);
+        }
+        let asked = ends.entry((drill.name, self.assigned(port))).or_default();
+        let row = self.row(port);
+        if let Some(end) = asked.ends.get(&asked.of(row)) {
+            return end.clone();
+        }
+        let (end, settings) = self.play_noting_one(port, drill);
+        let end = end.map(Arc::new);
+        let more = asked.settings.union(settings);
+        if more != asked.settings {
+            // What was told apart by less may be unlike now.
+            *asked = Asked { settings: more, ..Asked::default() };
+        }
+        asked.ends.insert(asked.of(row), end.clone());
+        end
+    }
+}

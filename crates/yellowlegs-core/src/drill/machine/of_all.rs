@@ -1,0 +1,72 @@
+//! What a machine asks of all ports of its switch. It is the same for every machine of a switch, and there are as many of these as
+//! drills and ports: it is asked once for all of them.
+
+use std::cell::{OnceCell, RefCell};
+use std::collections::BTreeMap;
+use std::rc::Rc;
+
+use super::tags::Member;
+use crate::drill::asked::{Asked, Known};
+use crate::model::{SettingSet, StationAddress, VlanId, settings};
+
+/// By station, the ports it is fixed on, each with the VLAN it is fixed in.
+pub(super) type FixedAt = BTreeMap<StationAddress, Vec<(usize, Option<VlanId>)>>;
+
+/// What came, and which settings it hangs on.
+type Answer<T> = (Rc<T>, SettingSet);
+
+/// What was asked of all ports of one switch.
+#[derive(Debug, Default)]
+pub struct OfAll {
+    members: RefCell<BTreeMap<VlanId, Answer<[Known<Member>]>>>,
+    fixed_at: OnceCell<Answer<FixedAt>>,
+    listed: OnceCell<Answer<[StationAddress]>>,
+    shut: OnceCell<Answer<[bool]>>,
+}
+
+impl OfAll {
+    /// How each port is a member of a VLAN.
+    pub(super) fn members(&self, asked: &Asked<'_>, vlan: VlanId) -> Rc<[Known<Member>]> {
+        let mut members = self.members.borrow_mut();
+        noted(asked, members.entry(vlan).or_insert_with(|| of_each(asked, |asked, port| asked.member(port, vlan))))
+    }
+
+    /// Where stations are fixed on ports that port security acts on. What nobody knows of a port names no station.
+    pub(super) fn fixed_at(&self, asked: &Asked<'_>) -> Rc<FixedAt> {
+        let find = |asked: &Asked<'_>| {
+            let mut fixed_at = FixedAt::new();
+            for port in (0..asked.switch().ports().len()).filter(|port| asked.unsecured_by(*port) == Ok(None)) {
+                for fixed in asked.fixed(port).unwrap_or_default() {
+                    fixed_at.entry(fixed.address).or_default().push((port, fixed.vlan));
+                }
+            }
+            Rc::new(fixed_at)
+        };
+        noted(asked, self.fixed_at.get_or_init(|| asked.asking(find)))
+    }
+
+    /// Stations that were written or pinned on any port.
+    pub(super) fn listed(&self, asked: &Asked<'_>) -> Rc<[StationAddress]> {
+        let find = |asked: &Asked<'_>| {
+            let fixed = (0..asked.switch().ports().len()).filter_map(|port| asked.fixed(port).ok()).flatten();
+            fixed.map(|station| station.address).collect()
+        };
+        noted(asked, self.listed.get_or_init(|| asked.asking(find)))
+    }
+
+    /// Whether each port is shut.
+    pub(super) fn shut(&self, asked: &Asked<'_>) -> Rc<[bool]> {
+        let is_shut = |asked: &Asked<'_>, port| asked.port(port, settings::ENABLED) == Ok(false);
+        noted(asked, self.shut.get_or_init(|| of_each(asked, is_shut)))
+    }
+}
+
+fn of_each<T>(asked: &Asked<'_>, ask: impl Fn(&Asked<'_>, usize) -> T) -> Answer<[T]> {
+    asked.asking(|asked| (0..asked.switch().ports().len()).map(|port| ask(asked, port)).collect())
+}
+
+/// What came; whoever uses it hangs on the same settings.
+fn noted<T: ?Sized>(asked: &Asked<'_>, (told, settings): &(Rc<T>, SettingSet)) -> Rc<T> {
+    asked.note_all(*settings);
+    Rc::clone(told)
+}
