@@ -1,7 +1,7 @@
 //! `yellowlegs read`: what was understood of a file, and what was not.
 
 use std::collections::BTreeMap;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 use jiff::Timestamp;
@@ -10,12 +10,13 @@ use yellowlegs_core::model::Switch;
 use yellowlegs_core::resolve::{Resolved, State, resolve};
 use yellowlegs_core::walk;
 
+use super::audit::jobs;
 use super::moment;
 use crate::args::{Loudness, Read};
 use crate::failure::Failure;
-use crate::fleet::{self, Found, Layout, Loaded, Root, Unreadable};
+use crate::fleet::{self, Found, Layout, Loaded, Root, Unreadable, in_order};
 use crate::output;
-use crate::render::{clean, write_json};
+use crate::render::{clean, pretty};
 
 pub(super) fn run(args: &Read, loudness: Loudness) -> Result<ExitCode, Failure> {
     let root = Root::find(args.fleet.fleet.as_deref(), &args.files)?;
@@ -26,22 +27,39 @@ pub(super) fn run(args: &Read, loudness: Loudness) -> Result<ExitCode, Failure> 
     let found: BTreeMap<&Path, &Found> = found.iter().map(|found| (found.path.as_path(), found)).collect();
     let mut out = output::plain();
     let mut code = ExitCode::SUCCESS;
-    for file in &args.files {
+    let work = |file: &PathBuf| -> Result<Told, Failure> {
         let path = std::fs::canonicalize(file).map_err(|error| Failure::path(file, error))?;
         let (read, unreadable) = read(&root, &path, &loaded, &found, as_of)?;
-        for failed in unreadable {
-            tell(&failed);
+        let mut told = Told { unreadable, ..Told::default() };
+        if let Some(resolved) = read {
+            told.record = pretty(&resolved.record()).map_err(Failure::stdout)?;
+            told.unread = if loudness.quiet { Vec::new() } else { unread(&resolved.switch, args.raw) };
+        }
+        Ok(told)
+    };
+    in_order(&args.files, jobs(None), work, |told| {
+        let Told { record, unread, unreadable } = told?;
+        for failed in &unreadable {
+            tell(failed);
             code = ExitCode::from(2);
         }
-        if let Some(resolved) = read {
-            write_json(&mut out, &resolved.record()).map_err(Failure::stdout)?;
-            if !loudness.quiet {
-                unread(&resolved.switch, args.raw);
-            }
-        }
-    }
+        out.write_all(&record).map_err(Failure::stdout)?;
+        unread.iter().for_each(|line| anstream::eprintln!("{line}"));
+        Ok(())
+    })?;
     out.flush().map_err(Failure::stdout)?;
     Ok(code)
+}
+
+/// What is said of one file.
+#[derive(Default)]
+struct Told {
+    /// The record, as JSON.
+    record: Vec<u8>,
+    /// What was not understood, a line each.
+    unread: Vec<String>,
+    /// Files that could not be read.
+    unreadable: Vec<Unreadable>,
 }
 
 /// A switch's folder with all that is in it; a text of state with the configuration beside it; a record; or one
@@ -108,14 +126,14 @@ pub(super) fn tell(failed: &Unreadable) {
     }
 }
 
-fn unread(switch: &Switch, raw: bool) {
+fn unread(switch: &Switch, raw: bool) -> Vec<String> {
     let rows = UnreadRow::of(switch, raw);
     let lines: usize = rows.iter().map(|r| r.count).sum();
-    let of = switch.lines();
-    anstream::eprintln!("{}: {} of {of} lines not understood", clean(switch.name()), lines);
-    for row in rows {
+    let head = format!("{}: {lines} of {} lines not understood", clean(switch.name()), switch.lines());
+    let row = |row: &UnreadRow| {
         let shown = row.sample.text.as_deref().unwrap_or(&row.shape);
         let place = format!("{}:{}", row.sample.file, row.sample.line);
-        anstream::eprintln!("  {} × {}  {}", row.count, clean(shown.trim()), clean(&place));
-    }
+        format!("  {} × {}  {}", row.count, clean(shown.trim()), clean(&place))
+    };
+    std::iter::once(head).chain(rows.iter().map(row)).collect()
 }

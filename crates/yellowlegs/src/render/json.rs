@@ -69,14 +69,22 @@ impl<F: Formatter> Formatter for Safe<F> {
 
 /// Writes one value on one line.
 pub(super) fn compact(out: &mut dyn Write, value: &impl Serialize) -> io::Result<()> {
-    value.serialize(&mut Serializer::with_formatter(&mut *out, Safe(CompactFormatter))).map_err(io::Error::from)
+    let mut bytes = Vec::new();
+    value.serialize(&mut Serializer::with_formatter(&mut bytes, Safe(CompactFormatter)))?;
+    out.write_all(&bytes)
 }
 
-/// Writes one value over several lines, with a line end.
+/// One value over several lines, with a line end.
+pub(crate) fn pretty(value: &impl Serialize) -> io::Result<Vec<u8>> {
+    let mut bytes = Vec::new();
+    value.serialize(&mut Serializer::with_formatter(&mut bytes, Safe(PrettyFormatter::with_indent(b"  "))))?;
+    bytes.push(b'\n');
+    Ok(bytes)
+}
+
+/// Writes one value over several lines.
 pub(crate) fn write_json(out: &mut dyn Write, value: &impl Serialize) -> io::Result<()> {
-    let formatter = Safe(PrettyFormatter::with_indent(b"  "));
-    value.serialize(&mut Serializer::with_formatter(&mut *out, formatter)).map_err(io::Error::from)?;
-    writeln!(out)
+    out.write_all(&pretty(value)?)
 }
 
 fn tool() -> serde_json::Value {

@@ -38,7 +38,7 @@ pub(crate) use text::TextReport;
 
 pub(crate) use catalogue::{catalogue_json, catalogue_text, explain};
 pub(crate) use clean::clean;
-pub(crate) use json::{REPORT, write_json};
+pub(crate) use json::{REPORT, pretty, write_json};
 use look::Look;
 
 use crate::fleet::Unreadable;
