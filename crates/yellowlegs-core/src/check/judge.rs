@@ -27,6 +27,8 @@ pub struct Judge<'p> {
     raw: bool,
     checks: Vec<(&'static Check, PortCheck)>,
     of_switch: Vec<(&'static Check, SwitchCheck)>,
+    /// Without a role, then by role: whether each of the checks of ports is on.
+    is_on: Vec<Vec<bool>>,
     kinds: Stores,
 }
 
@@ -87,7 +89,11 @@ impl<'p> Judge<'p> {
                 Run::Fleet(_) | Run::Entries(_) => {}
             }
         }
-        Self { policy, as_of, selection, raw, checks, of_switch, kinds: Stores::default() }
+        let roles = std::iter::once(None).chain(policy.roles.iter().map(|role| Some(role.name.as_str())));
+        let is_on =
+            |role| checks.iter().map(|(check, _)| policy.level(check.id, role, check.level).is_some()).collect();
+        let is_on = roles.map(is_on).collect();
+        Self { policy, as_of, selection, raw, checks, of_switch, is_on, kinds: Stores::default() }
     }
 
     /// Judges one switch.
@@ -300,8 +306,8 @@ impl<'p> Judge<'p> {
 
     fn verdict(&self, view: &PortView<'_>, position: usize) -> Option<(&'static Check, Told)> {
         let (check, run) = *self.checks.get(position)?;
-        let role = view.role().ok().map(|r| r.name.as_str());
-        if self.policy.level(check.id, role, check.level).is_none() {
+        let of_role = self.is_on.get(view.assigned.map_or(0, |assigned| assigned.role + 1))?;
+        if !*of_role.get(position)? {
             return Some((check, Told::NotApplicable));
         }
         let told = match run(view).map(|verdict| as_the_role_asks(view, verdict)) {

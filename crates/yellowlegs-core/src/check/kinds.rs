@@ -64,6 +64,7 @@ impl Notes {
     }
 
     /// Turns the page: how many questions stand so far.
+    #[inline]
     pub(super) fn begin(&self) -> usize {
         self.beyond.set(false);
         self.asked.borrow().len()

@@ -27,6 +27,7 @@ pub(super) fn is_rapid(protocol: Protocol) -> bool {
 
 impl PortView<'_> {
     /// Whether the spanning tree runs on the port at all.
+    #[inline]
     pub(super) fn tree_runs(&self) -> Result<bool, Unknown> {
         Ok(self.known(settings::TREE)? && self.known(settings::TREE_ON_PORT)?)
     }

@@ -101,6 +101,7 @@ impl<'a> PortView<'a> {
     }
 
     /// The same without its type.
+    #[inline]
     pub fn slot(&self, id: SettingId) -> &'a Slot {
         self.asked.set(self.asked.get() || id == settings::DESCRIPTION.id);
         if id.info().scope == Scope::Switch {
@@ -116,6 +117,7 @@ impl<'a> PortView<'a> {
     }
 
     /// The port's role; none leaves through `?`.
+    #[inline]
     pub fn role(&self) -> Result<&'a Role, Unknown> {
         let role = self.assigned.and_then(|a| self.policy().roles.get(a.role));
         role.ok_or_else(|| Unknown::fact("role"))

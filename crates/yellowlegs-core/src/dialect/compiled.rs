@@ -166,6 +166,7 @@ impl Store {
 }
 
 /// The hash of a line in its context.
+#[inline]
 pub(super) fn hash(context: usize, text: &str) -> u64 {
     let mut hasher = FxHasher::default();
     (context, text).hash(&mut hasher);

@@ -178,6 +178,7 @@ impl Rule {
     }
 
     /// Everything that it says it is about: as a whole, and beside that.
+    #[inline]
     pub fn subjects(&self) -> impl Iterator<Item = &Subject> {
         self.subject.iter().chain(self.effects.iter().filter_map(|effect| effect.about.as_ref()))
     }

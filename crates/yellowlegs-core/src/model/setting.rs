@@ -80,6 +80,7 @@ impl SettingId {
     }
 
     /// Position among the settings of its scope, for those of ports and switches.
+    #[inline]
     pub(crate) fn slot(self) -> usize {
         const AFTER_PORTS: std::ops::Range<usize> = settings::PORT_COUNT..settings::PORT_COUNT + settings::SWITCH_COUNT;
         let index = usize::from(self.0);

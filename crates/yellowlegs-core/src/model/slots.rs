@@ -92,11 +92,13 @@ impl PortSlots {
     }
 
     /// What is in force.
+    #[inline]
     pub(crate) fn get(&self, port: usize, id: SettingId) -> Option<&Slot> {
         self.slots.get(*self.at.get(port * PORT_COUNT + id.slot())? as usize)
     }
 
     /// What is written for the port.
+    #[inline]
     pub(crate) fn written(&self, port: usize, id: SettingId) -> Option<&Slot> {
         let at = *self.at.get(port * PORT_COUNT + id.slot())? as usize;
         self.slots.get(at).filter(|_| at >= PORT_COUNT)
@@ -122,6 +124,7 @@ impl PortSlots {
     }
 
     /// Gives a port a slot that is shared.
+    #[inline]
     pub(crate) fn share(&mut self, port: usize, id: SettingId, shared: u32) {
         if let Some(at) = self.at.get_mut(port * PORT_COUNT + id.slot()) {
             *at = shared;

@@ -442,6 +442,7 @@ impl Switch {
     }
 
     /// A setting of a port, or of the switch when the setting's scope is the switch (`port` is then ignored).
+    #[inline]
     pub fn slot(&self, port: Option<usize>, id: SettingId) -> &Slot {
         let slot = match (id.info().scope, port) {
             (Scope::Port, Some(port)) => self.port_slots.get(port, id),
@@ -486,6 +487,7 @@ impl Switch {
     }
 
     /// A setting of a VLAN: its own, or what holds for every VLAN.
+    #[inline]
     pub fn vlan_slot(&self, vlan: VlanId, id: SettingId) -> &Slot {
         self.vlan_slots.get(&(vlan, id)).or_else(|| self.vlan_defaults.get(&id)).unwrap_or(&Slot::UNKNOWN)
     }

@@ -122,6 +122,7 @@ impl Traits {
     }
 
     /// Whether a word holds; `None` when the trait is unknown or has no such word.
+    #[inline]
     pub fn holds(&self, id: TraitId, word: &str) -> Option<bool> {
         let position = id.info().words.iter().position(|w| *w == word)?;
         Some(self.get(id)?.bits >> position & 1 == 1)

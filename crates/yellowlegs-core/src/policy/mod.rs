@@ -444,6 +444,7 @@ impl Policy {
     }
 
     /// The site's entry for a VLAN on a switch: one that names the switch before one that names none.
+    #[inline]
     pub fn vlan(&self, switch: &str, id: VlanId) -> Option<&SiteVlan> {
         let mine = self.vlans.iter().filter(|v| v.id == id);
         let named = mine.clone().find(|v| v.switches.iter().any(|glob| glob.is_match(switch)));
@@ -458,6 +459,7 @@ impl Policy {
     }
 
     /// A check's level at a port of a role: the last override that fits; `None`: off.
+    #[inline]
     pub fn level(&self, check: &str, role: Option<&str>, default: Level) -> Option<Level> {
         let fits = |o: &&LevelOverride| {
             names_check(&o.check, check) && o.role.as_deref().is_none_or(|wanted| role == Some(wanted))
