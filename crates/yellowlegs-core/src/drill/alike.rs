@@ -15,6 +15,13 @@ use crate::policy::Assigned;
 #[derive(Default)]
 pub(super) struct Ends(RefCell<FxHashMap<(&'static str, Option<Assigned>), Asked>>);
 
+/// Drills in which other ports have a part by their place: the first member of a VLAN sends, the first that hears is named. Of two
+/// ports that are alike one comes before the other.
+const BY_PLACE: &[&str] = &["tag-hop", "stream-join", "stream-leave", "two-receivers", "querier-loss"];
+
+/// What a port is told by: whether there is another like it in everything, to which a cable may lead, and what is written for it.
+type Key = (bool, Vec<(u16, u32)>);
+
 /// How one drill ended on ports of one role. Two ports may change places where all that was asked is alike on both, and then it
 /// ends on either as it ended on the other.
 #[derive(Default)]
@@ -22,14 +29,14 @@ struct Asked {
     /// Every setting that some run asked, of whatever port.
     settings: SettingSet,
     /// By what is written of these for a port, how it ended there; none: it makes no sense.
-    ends: FxHashMap<Vec<(u16, u32)>, Option<Arc<Rehearsed>>>,
+    ends: FxHashMap<Key, Option<Arc<Rehearsed>>>,
 }
 
 impl Asked {
-    fn of(&self, row: &[(u16, u32)]) -> Vec<(u16, u32)> {
+    fn of(&self, has_twin: bool, row: &[(u16, u32)]) -> Key {
         let mut of = Vec::with_capacity(row.len());
         of.extend(row.iter().filter(|(setting, _)| self.settings.has_port_setting(*setting)));
-        of
+        (has_twin, of)
     }
 }
 
@@ -43,12 +50,12 @@ impl Rehearser<'_> {
     fn end(&self, port: usize, drill: &'static Drill) -> Option<Arc<Rehearsed>> {
         let mut ends = self.ends.0.borrow_mut();
         // What sets a port apart is no setting of it.
-        if self.is_apart(port) {
+        if self.is_apart(port) || BY_PLACE.contains(&drill.name) {
             return self.play_noting_one(port, drill).0.map(Arc::new);
         }
         let asked = ends.entry((drill.name, self.assigned(port))).or_default();
-        let row = self.row(port);
-        if let Some(end) = asked.ends.get(&asked.of(row)) {
+        let (has_twin, row) = (self.has_twin(port), self.row(port));
+        if let Some(end) = asked.ends.get(&asked.of(has_twin, row)) {
             return end.clone();
         }
         let (end, settings) = self.play_noting_one(port, drill);
@@ -58,7 +65,7 @@ impl Rehearser<'_> {
             // What was told apart by less may be unlike now.
             *asked = Asked { settings: more, ..Asked::default() };
         }
-        asked.ends.insert(asked.of(row), end.clone());
+        asked.ends.insert(asked.of(has_twin, row), end.clone());
         end
     }
 }

@@ -368,6 +368,12 @@ impl<'a> Rehearser<'a> {
         self.apart.contains(&port)
     }
 
+    /// Whether another port is like this one in everything.
+    pub(super) fn has_twin(&self, port: usize) -> bool {
+        let class = self.roles.alike.get(port);
+        self.roles.alike.iter().enumerate().any(|(other, of)| other != port && Some(of) == class)
+    }
+
     /// What is written for a port.
     pub(super) fn row(&self, port: usize) -> &[(u16, u32)] {
         self.roles.rows.of(port)
