@@ -93,6 +93,18 @@ fn ports_that_are_saved_otherwise_are_played_by_themselves() {
     assert_eq!(unsaved.map(|one| text(one, "port")).collect::<Vec<_>>(), ["1.9"], "{told}");
 }
 
+/// In streams the first member of a VLAN has a part: the one behind it, alike in all that is asked, is not told what that one is.
+#[test]
+fn ports_are_told_apart_by_their_place_where_it_matters() {
+    let fleet = Fleet::demo();
+    std::fs::remove_file(fleet.path().join("northquay/nq-desks-2/tables.out")).unwrap();
+    let told = drills(&fleet, &["stream-join", "--switch", "nq-desks-2"]);
+    let says =
+        |port: &str| list(&told, "drills").iter().find(|one| text(one, "port") == port).map(|one| text(one, "says"));
+    assert_eq!(says("1.37"), Some("a stream that nobody joined comes here all the same"));
+    assert_eq!(says("1.38"), Some("a stream that nobody joined goes to 1.37 as well, where nobody asked for it"));
+}
+
 #[rstest]
 #[case::through(&["drill", "negotiate", "--switch", "nq-desks-1"], 1)]
 #[case::held(&["drill", "negotiate", "--switch", "nq-desks-1", "--port", "1.1"], 0)]
