@@ -105,10 +105,17 @@ fn what_changes_in_the_course_of_a_starvation_is_played() {
     let aging = [0, 1, 5, 10, 19, 20, 21, 60].map(|seconds| ("port-security.aging", json!(seconds)));
     let mut told = BTreeMap::new();
     for (name, value) in rates.into_iter().chain(storms).chain(slow).chain(aging) {
-        for action in ["drop", "drop-and-report", "disable-port"] {
+        for (action, limit, checks) in
+            [("drop", 3, true), ("drop-and-report", 3, false), ("disable-port", 3, false), ("drop", 300, false)]
+        {
             let mut records: Records = records(&fleet);
-            change(&mut records, "edge 1.2", "port-security.limit", &json!(3));
+            // Where addresses are put into VLANs every client is played.
+            change(&mut records, "edge", "switch.address-ranges", &json!([]));
+            change(&mut records, "edge", "dhcp-snooping.address-check", &json!(checks));
+            change(&mut records, "edge 1.2", "port-security.limit", &json!(limit));
             change(&mut records, "edge 1.2", "port-security.pinning", &json!(false));
+            change(&mut records, "edge 1.2", "port-security.aging", &json!(3600));
+            change(&mut records, "edge 1.2", "storm.broadcast", &json!("900 pps"));
             change(&mut records, "edge 1.2", "port-security.action", &json!(action));
             change(&mut records, "edge 1.2", name, &value);
             let after: BTreeMap<&str, Resolved> =
@@ -116,5 +123,6 @@ fn what_changes_in_the_course_of_a_starvation_is_played() {
             endings(&policy, &after, &mut told);
         }
     }
-    assert!(told.keys().filter(|(_, says)| says.contains("leases")).count() > 5, "{told:?}");
+    let leases: Vec<_> = told.keys().filter(|(_, says)| says.contains("leases")).collect();
+    assert!(leases.len() > 8, "{leases:#?}");
 }
