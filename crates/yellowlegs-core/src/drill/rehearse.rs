@@ -8,12 +8,10 @@ use super::agreed::agree;
 use super::alike::Ends;
 use super::around::Around;
 use super::asked::{Asked, Assumed, Hang, Known, Notes};
-use super::machine::{Because, Machine, Millis, OfAll, Session, Told};
+use super::machine::{Because, Machine, Millis, OfAll, Session, Told, unsaved_on};
 use super::{Drill, all};
 use crate::finding::{Evidence, quote_slot};
-use crate::model::{
-    Cause, PortName, SavedCopy, Scope, SettingId, SettingSet, Slot, StationAddress, Switch, facts, platform,
-};
+use crate::model::{Cause, SavedCopy, Scope, SettingId, SettingSet, Slot, StationAddress, Switch, facts, platform};
 use crate::policy::{Assigned, Assignment, Faces, Policy, Role, assign};
 use crate::resolve::Resolved;
 
@@ -411,12 +409,7 @@ impl<'a> Rehearser<'a> {
 /// Ports on which a restart changes something, for the saved copy says it otherwise.
 fn unsaved(switch: &Switch) -> Vec<usize> {
     let SavedCopy::Read(saved) = switch.saved() else { return Vec::new() };
-    let differs = |(port, name): &(usize, &PortName)| {
-        let there = saved.port_index(name.as_str());
-        there.is_none()
-            || SettingId::of(Scope::Port).any(|id| switch.slot(Some(*port), id).value != saved.slot(there, id).value)
-    };
-    switch.ports().iter().enumerate().filter(differs).map(|(port, _)| port).collect()
+    (0..switch.ports().len()).filter(|port| unsaved_on(switch, saved, *port).next().is_some()).collect()
 }
 
 fn played(stage: Stage<'_>, wanted: impl Fn(&Drill) -> bool) -> Vec<Rehearsed> {

@@ -31,6 +31,7 @@ pub use net::{At, Net, Trip};
 pub use of_all::OfAll;
 pub use phones::Place;
 pub use restart::Lost;
+pub(super) use restart::unsaved_on;
 
 /// Milliseconds since the machine was switched on.
 pub type Millis = u64;

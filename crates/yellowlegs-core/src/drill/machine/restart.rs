@@ -5,7 +5,7 @@ use std::net::Ipv4Addr;
 use super::{Because, Binding, Machine};
 use crate::drill::asked::Known;
 use crate::model::SavedCopy;
-use crate::model::{Scope, SettingId, StationAddress, VlanId, settings};
+use crate::model::{Scope, SettingId, StationAddress, Switch, VlanId, settings};
 
 /// What a restart takes.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -102,12 +102,15 @@ impl Machine<'_> {
     fn unsaved(&self, port: usize) -> Option<Vec<SettingId>> {
         let switch = self.asked.switch();
         let SavedCopy::Read(saved) = switch.saved() else { return None };
-        let there = saved.port_index(switch.ports().get(port)?.as_str());
-        let of_port = SettingId::of(Scope::Port).map(|id| (Some(port), there, id));
-        let of_switch = SettingId::of(Scope::Switch).map(|id| (None, None, id));
-        let differs = |(here, there, id): &(Option<usize>, Option<usize>, SettingId)| {
-            (here.is_some() && there.is_none()) || switch.slot(*here, *id).value != saved.slot(*there, *id).value
-        };
-        Some(of_port.chain(of_switch).filter(differs).map(|(_, _, id)| id).collect())
+        switch.ports().get(port)?;
+        let differs = |id: &SettingId| switch.slot(None, *id).value != saved.slot(None, *id).value;
+        Some(unsaved_on(switch, saved, port).chain(SettingId::of(Scope::Switch).filter(differs)).collect())
     }
+}
+
+/// The settings of a port in which the saved configuration differs; of a port that it does not have, all.
+pub(in crate::drill) fn unsaved_on(switch: &Switch, saved: &Switch, port: usize) -> impl Iterator<Item = SettingId> {
+    let there = switch.ports().get(port).and_then(|name| saved.port_index(name.as_str()));
+    SettingId::of(Scope::Port)
+        .filter(move |id| there.is_none() || switch.slot(Some(port), *id).value != saved.slot(there, *id).value)
 }
