@@ -20,6 +20,8 @@ struct Page {
     cursor: usize,
     /// Whether something of the line was written over: blanks at its end are what was rubbed out.
     rubbed: bool,
+    /// Whether the line is taken for the sign of a page, until what follows says.
+    set_aside: bool,
     bytes: usize,
     escapes: usize,
 }
@@ -49,9 +51,13 @@ impl Screen {
 
     /// Begins the line that is being written anew.
     pub(crate) fn rub(&mut self) {
-        self.page.line.clear();
-        self.page.cursor = 0;
-        self.page.rubbed = true;
+        self.page.rub();
+    }
+
+    /// Sets aside the line that is being written, which may be the sign of a page or only end as one does. It is gone should its end, or a way
+    /// back over it, follow; should text follow, it was the beginning of a line that came in two pieces.
+    pub(crate) fn set_aside(&mut self) {
+        self.page.set_aside = true;
     }
 
     /// So many bytes came since lines were taken.
@@ -66,12 +72,30 @@ impl Screen {
 }
 
 impl Page {
+    fn rub(&mut self) {
+        self.line.clear();
+        self.cursor = 0;
+        self.rubbed = true;
+        self.set_aside = false;
+    }
+
+    /// What follows a line that was set aside goes on behind it, or it is gone.
+    fn go_back(&mut self) {
+        if self.set_aside {
+            self.rub();
+        }
+    }
+
     fn shown(&self) -> String {
+        if self.set_aside {
+            return String::new();
+        }
         let text: String = self.line.iter().collect();
         if self.rubbed { text.trim_end().to_owned() } else { text }
     }
 
     fn put(&mut self, sign: char) {
+        self.set_aside = false;
         if let Some(there) = self.line.get_mut(self.cursor) {
             *there = sign;
             self.rubbed = true;
@@ -90,6 +114,9 @@ impl Perform for Page {
     }
 
     fn execute(&mut self, byte: u8) {
+        if matches!(byte, b'\n' | b'\r' | 0x08) {
+            self.go_back();
+        }
         match byte {
             b'\n' => {
                 let line = self.shown();
@@ -109,6 +136,7 @@ impl Perform for Page {
         self.escapes += 1;
         // The rest of a line is rubbed out so by pagers: ECMA-48, 8.3.41.
         if action == 'K' && params.iter().next().and_then(|p| p.first().copied()).unwrap_or(0) != 1 {
+            self.go_back();
             self.line.truncate(self.cursor);
             self.rubbed = true;
         }

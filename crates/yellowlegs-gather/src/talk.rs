@@ -178,9 +178,10 @@ impl Talk {
         if self.screen.bytes() > self.most { Err(TalkProblem::Endless { most: self.most }) } else { Ok(()) }
     }
 
-    /// Whether a page is to be turned, should nothing follow.
+    /// Whether a page is to be turned, should nothing follow. Before the first prompt there are hardly pages, and the prompt itself may begin
+    /// as the sign of one ends.
     pub fn may_turn(&self) -> bool {
-        self.is_more(&self.screen.last())
+        !matches!(self.stage, Stage::LogIn { .. }) && self.is_more(&self.screen.last())
     }
 
     /// Whether something is to be done, should nothing follow.
@@ -234,6 +235,12 @@ impl Talk {
         self.session().is_some_and(|s| s.more.iter().any(|more| line.ends_with(more.trim_end())))
     }
 
+    /// The sign of a turned page, and nothing else.
+    fn is_sign(&self, line: &str) -> bool {
+        let line = line.trim();
+        !line.is_empty() && self.session().is_some_and(|s| s.more.iter().any(|more| more.trim() == line))
+    }
+
     /// What is to be typed now that nothing followed; nothing where more is awaited.
     pub fn act(&mut self) -> Result<Option<Next>, TalkProblem> {
         let last = self.screen.last();
@@ -241,7 +248,7 @@ impl Talk {
             return Ok(None);
         }
         if self.is_more(&last) {
-            return Ok(Some(self.turn()));
+            return Ok(Some(self.turn(&last)));
         }
         match &self.stage {
             Stage::LogIn { .. } => self.log_in(&last),
@@ -264,9 +271,13 @@ impl Talk {
         }
     }
 
-    /// Turns the page, and forgets its sign.
-    fn turn(&mut self) -> Next {
-        self.screen.rub();
+    /// Turns the page, and forgets its sign. A line that has more than the sign may be one that rests there.
+    fn turn(&mut self, last: &str) -> Next {
+        if self.is_sign(last) {
+            self.screen.rub()
+        } else {
+            self.screen.set_aside()
+        }
         if let Stage::Command { paged, .. } = &mut self.stage {
             *paged = true;
         }
@@ -364,11 +375,8 @@ impl Talk {
             self.refused.push((command.send, said));
             return Ok(self.ask(at + 1));
         }
-        let is_sign = |line: &str| {
-            !line.trim().is_empty() && self.session().is_some_and(|s| s.more.iter().any(|m| m.trim() == line.trim()))
-        };
         let mut text = String::new();
-        for line in lines.iter().skip(1).filter(|line| !(paged && is_sign(line))) {
+        for line in lines.iter().skip(1).filter(|line| !(paged && self.is_sign(line))) {
             text.push_str(line);
             text.push('\n');
         }

@@ -112,6 +112,52 @@ fn a_line_like_the_prompt_ends_nothing_while_something_follows() {
     assert_eq!(talk.into_parts().0[0].text, "brine 4\n[pier] gap 1\n[quay] \n");
 }
 
+/// A switch may rest anywhere, on the sign of a page too: what was taken for one goes on where text follows.
+#[rstest]
+#[case::in_the_first_prompt(&["[pier-", "1] ", "no pages\r\n[pier-1] ", "say all\r\nbrine 4\r\n[pier-1] ", "\r\n[pier-1] "], "brine 4\n")]
+#[case::in_a_text(
+    &["[pier-1] ", "no pages\r\n[pier-1] ", "say all\r\nbrine 4\r\ngap-", "7\r\n[pier-1] ", "say all\r\nbrine 4\r\ngap-7\r\n[pier-1] ", "\r\n[pier-1] "],
+    "brine 4\ngap-7\n"
+)]
+#[case::in_the_last_prompt(
+    &["[pier-1] ", "no pages\r\n[pier-1] ", "say all\r\nbrine 4\r\n[pier-", "1] ", "say all\r\nbrine 4\r\n[pier-1] ", "\r\n[pier-1] "],
+    "brine 4\n"
+)]
+#[case::a_share_before_the_sign(
+    &["[pier-1] ", "no pages\r\n[pier-1] ", "say all\r\nbrine 4\r\n7 % -", "\r     \rgap 7\r\n8 % -", "\x08\x08\x08\x08\x08\x1b[Kgap 8\r\n9 % -", "\x1b[K[pier-1] ",
+      "say all\r\nbrine 4\r\ngap 7\r\ngap 8\r\n[pier-1] ", "\r\n[pier-1] "],
+    "brine 4\ngap 7\ngap 8\n"
+)]
+fn what_is_no_page_is_not_lost(#[case] says: &[&str], #[case] text: &str) {
+    for piece in [1, 1000] {
+        let (_, came) = played(PLAIN, says, piece);
+        assert_eq!(came, Ok(vec![Came { file: "config.txt".into(), text: text.into() }]));
+    }
+}
+
+/// Wherever a switch rests on the way, its text comes whole.
+#[test]
+fn a_rest_takes_nothing() {
+    let answer = "say all\r\nbrine 4\r\ngap-7\r\n  a-sleep -\r\n\r\n-\tlast\r\n[pier-1]";
+    let whole = played(PLAIN, &["[pier-1]", "no pages\r\n[pier-1]", answer, "\r\n[pier-1]"], 1000).1.unwrap();
+    for at in 1..answer.len() {
+        let (before, after) = answer.split_at(at);
+        // Where a page was turned, the text is asked for again.
+        let says = ["[pier-1]", "no pages\r\n[pier-1]", before, after, answer, "\r\n[pier-1]"];
+        let once = ["[pier-1]", "no pages\r\n[pier-1]", before, after, "\r\n[pier-1]"];
+        let (typed, _) = played(PLAIN, &says, 1000);
+        let turned = typed.contains(&Next::Type(" ".into()));
+        let came = played(PLAIN, if turned { &says } else { &once }, 1000).1;
+        // Between a sign and the end of its line nothing tells whose it is: gone the first time and there the second, it is told.
+        match came {
+            Err(TalkProblem::Unlike { .. }) => {
+                assert!([" -", "\n-"].iter().any(|end| before.trim_end().ends_with(end)), "{before:?}")
+            }
+            came => assert_eq!(came.as_ref(), Ok(&whole), "{before:?}"),
+        }
+    }
+}
+
 #[test]
 fn an_answer_without_end_has_a_bound() {
     let mut talk = talk(PLAIN);
