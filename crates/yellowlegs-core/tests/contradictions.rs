@@ -1,6 +1,6 @@
 //! Tables that disagree, times that cannot be, ports that are not there: remarks with file and line.
 
-mod support;
+use crate::support;
 
 use std::sync::Arc;
 

@@ -3,7 +3,7 @@
 
 #![allow(clippy::disallowed_methods, clippy::disallowed_macros, reason = "a test may read the files it is about")]
 
-mod support;
+use crate::support;
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;

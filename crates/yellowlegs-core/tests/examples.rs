@@ -3,9 +3,8 @@
 //!
 //! They stand in `src/check/examples.toml`; `YELLOWLEGS_RENEW=1` writes it again.
 
-#[path = "support/right.rs"]
-mod right;
-mod support;
+use crate::support;
+use crate::support::right;
 
 use std::collections::BTreeMap;
 use std::sync::Arc;

@@ -1,10 +1,8 @@
 //! What only shows across switches: a small fleet that is wholly right, and one change at a time.
 
-#[path = "support/chain.rs"]
-mod chain;
-#[path = "support/shown.rs"]
-mod shown;
-mod support;
+use crate::support;
+use crate::support::chain;
+use crate::support::shown;
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;

@@ -1,7 +1,6 @@
 //! Frames as the stories tell them.
 
-#[path = "support/bare.rs"]
-mod bare;
+use crate::support::bare;
 
 use std::net::{Ipv4Addr, Ipv6Addr};
 

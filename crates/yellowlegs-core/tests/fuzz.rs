@@ -1,7 +1,7 @@
 //! Hostile input, a few seconds in every test run: dialects, configurations and state that were cut, mixed and mangled.
 //! No panic, no endless loop, and no more memory than a small multiple of the input.
 
-mod support;
+use crate::support;
 
 use std::sync::Arc;
 

@@ -1,6 +1,6 @@
 //! Pages made from the core's own rows: they are compared here, and written with `YELLOWLEGS_RENEW=1`.
 
-mod support;
+use crate::support;
 
 use std::fmt::Write as _;
 

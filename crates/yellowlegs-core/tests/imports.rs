@@ -80,3 +80,31 @@ fn nothing_touches_the_world() {
         }
     }
 }
+
+/// A file of tests that nothing names is not compiled, and passes so.
+#[test]
+fn every_file_of_tests_is_run() {
+    let crates = Path::new(env!("CARGO_MANIFEST_DIR")).parent().unwrap();
+    let mut named = 0;
+    for tests in fs::read_dir(crates).unwrap().map(|e| e.unwrap().path().join("tests")) {
+        // Without such a file cargo finds each by itself.
+        let Ok(main) = fs::read_to_string(tests.join("main.rs")) else { continue };
+        let manifest = fs::read_to_string(tests.with_file_name("Cargo.toml")).unwrap();
+        let mut found = Vec::new();
+        files(&tests, &mut found);
+        for path in found.iter().filter(|path| !path.ends_with("tests/main.rs")) {
+            let (folder, stem) = (path.parent().unwrap(), path.file_stem().unwrap().to_str().unwrap());
+            let (named_in, name) = match stem {
+                "mod" => (folder.parent().unwrap(), folder.file_name().unwrap().to_str().unwrap()),
+                name => (folder, name),
+            };
+            let list =
+                if named_in == tests { main.clone() } else { fs::read_to_string(named_in.join("mod.rs")).unwrap() };
+            let by_itself = manifest.contains(&format!("path = \"tests/{name}.rs\""));
+            let is_named = list.lines().any(|line| line.trim_start_matches("pub(crate) ") == format!("mod {name};"));
+            assert!(is_named || by_itself, "{} is named nowhere", path.display());
+            named += 1;
+        }
+    }
+    assert!(named > 80, "{named}");
+}

@@ -3,7 +3,7 @@
 //! The first part says what each feature does by all its settings together, case by case. The second takes every setting
 //! through the places it can be written in; its page is compared, and the laws of the layers are held beside it.
 
-mod support;
+use crate::support;
 
 use std::fmt::Write as _;
 use std::sync::Arc;

@@ -2,11 +2,9 @@
 //! fleet that is right, with every setting of every place given every other value, on switches of which the policy knows other
 //! things, and on texts that hands, doubts and state have been at.
 
-#[path = "support/changes.rs"]
-mod changes;
-#[path = "support/right.rs"]
-mod right;
-mod support;
+use crate::support;
+use crate::support::changes;
+use crate::support::right;
 
 use std::sync::Arc;
 

@@ -3,11 +3,9 @@
 //!
 //! `YELLOWLEGS_RENEW=1` writes the file again; the difference is to be read line by line.
 
-#[path = "support/changes.rs"]
-mod changes;
-#[path = "support/right.rs"]
-mod right;
-mod support;
+use crate::support;
+use crate::support::changes;
+use crate::support::right;
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;

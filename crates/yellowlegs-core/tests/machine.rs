@@ -1,7 +1,6 @@
 //! The machine alone: times by the standards' own numbers, and what each feature does to a frame.
 
-#[path = "support/bare.rs"]
-mod bare;
+use crate::support::bare;
 
 use std::net::Ipv4Addr;
 use std::sync::Arc;

@@ -1,6 +1,6 @@
 //! Mistakes in dialects and policies: each told with its place and a hint, all at once.
 
-mod support;
+use crate::support;
 
 use std::sync::Arc;
 

@@ -1,7 +1,6 @@
 //! Switches joined by wires: which port the tree keeps closed, what goes over a wire that somebody patches, and strands that fail.
 
-#[path = "support/bare.rs"]
-mod bare;
+use crate::support::bare;
 
 use bare::{at_work, named, station};
 use rstest::rstest;

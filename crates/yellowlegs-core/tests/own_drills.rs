@@ -1,7 +1,6 @@
 //! Drills that somebody wrote, played on two switches that two cables join: what comes is what the features and the standards say.
 
-#[path = "support/bare.rs"]
-mod bare;
+use crate::support::bare;
 
 use bare::named;
 use rstest::rstest;

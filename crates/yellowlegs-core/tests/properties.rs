@@ -1,6 +1,6 @@
 //! What must hold for any input: no panic, an answer that can be read again, evidence that is there.
 
-mod support;
+use crate::support;
 
 use std::sync::Arc;
 

@@ -1,7 +1,7 @@
 //! What must make no difference: how a fleet's ports, VLANs and switches are called, in which order blocks stand, whether
 //! a range is written at once or port by port.
 
-mod support;
+use crate::support;
 
 use std::collections::BTreeMap;
 use std::sync::Arc;

@@ -1,8 +1,6 @@
 //! JSON Schemas made from the core's own rows: they are compared here, and written with `YELLOWLEGS_RENEW=1`.
 
-#![recursion_limit = "256"]
-
-mod support;
+use crate::support;
 
 use serde_json::{Value, json};
 use support::compare;

@@ -1,6 +1,6 @@
 //! Written here, here and here: what is in force, where it comes from, and which line decides.
 
-mod support;
+use crate::support;
 
 use rstest::rstest;
 use support::{line, read, shingle_without};

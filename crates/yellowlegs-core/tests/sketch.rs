@@ -1,6 +1,6 @@
 //! A sketch loads as it is, knows every line it was shown, and most of what it was not made for, by type.
 
-mod support;
+use crate::support;
 
 use std::sync::Arc;
 

@@ -1,6 +1,6 @@
 //! State: tables with aligned columns, stanzas and log lines become facts, every line is taken or kept as unread.
 
-mod support;
+use crate::support;
 
 use std::sync::Arc;
 

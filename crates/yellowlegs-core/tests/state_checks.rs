@@ -1,6 +1,6 @@
 //! The checks of state on what Fathom tells: framed tables, values behind an equals sign, a log with a zone of its own.
 
-mod support;
+use crate::support;
 
 use std::sync::Arc;
 

@@ -1,6 +1,6 @@
 //! Every structure a text can have, and every kind of context: small dialects, and what is in force after reading.
 
-mod support;
+use crate::support;
 
 use rstest::rstest;
 use support::{dialect, fact, read};

@@ -3,9 +3,8 @@
 
 #![allow(clippy::disallowed_methods, reason = "a test may read the files it is about")]
 
-mod support;
-#[path = "support/texts.rs"]
-mod texts;
+use crate::support;
+use crate::support::texts;
 
 use std::fmt::Write as _;
 use std::sync::Arc;

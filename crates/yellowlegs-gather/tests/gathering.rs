@@ -1,6 +1,6 @@
 //! Switches that stand in are gathered: what comes is what they have, and each trouble comes to a clear end.
 
-mod support;
+use crate::support;
 
 use std::fs;
 use std::time::Duration;

@@ -1,6 +1,6 @@
 //! Sessions without a network: whatever pieces the bytes come in, the same is typed and the same is kept; and no bytes at all end it badly.
 
-mod support;
+use crate::support;
 
 use std::sync::Arc;
 

@@ -1,6 +1,6 @@
 //! Agents of switches that are walked: what comes is what they have, and every trouble has its end.
 
-mod support;
+use crate::support;
 
 use std::fs;
 use std::path::Path;

@@ -1,6 +1,6 @@
 //! `yellowlegs audit` on fleets that are right, wrong, broken or hostile: exit codes, messages, files written.
 
-mod support;
+use crate::support;
 
 use std::fs;
 

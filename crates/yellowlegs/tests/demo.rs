@@ -1,6 +1,6 @@
 //! The demo fleet: the faults that were planted are found, all of them and no others; the tour runs.
 
-mod support;
+use crate::support;
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;

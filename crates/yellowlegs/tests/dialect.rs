@@ -1,6 +1,6 @@
 //! `yellowlegs dialect`: settings, test, explain and sketch, by the built program.
 
-mod support;
+use crate::support;
 
 use rstest::rstest;
 use support::{Fleet, list};

@@ -1,6 +1,6 @@
 //! `yellowlegs drill` on the demo: what gets through is what was planted; matrix, timeline, JSON, CSV; exit codes.
 
-mod support;
+use crate::support;
 
 use std::collections::{BTreeMap, BTreeSet};
 

@@ -1,6 +1,6 @@
 //! Rules of the house on the demo: each expression names the ports whose settings, as `read` prints them, it speaks of.
 
-mod support;
+use crate::support;
 
 use std::collections::BTreeSet;
 

@@ -3,7 +3,7 @@
 #![cfg(unix)]
 #![allow(clippy::disallowed_methods, clippy::disallowed_macros, reason = "a test may touch files")]
 
-mod support;
+use crate::support;
 
 use std::fs;
 use std::os::unix::fs::{PermissionsExt as _, symlink};

@@ -1,6 +1,6 @@
 //! Every format of the report, of one fleet whose every word is meant to break it; read back by parsers and schemas nobody here wrote.
 
-mod support;
+use crate::support;
 
 use std::collections::BTreeSet;
 use std::fs;

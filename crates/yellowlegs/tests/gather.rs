@@ -3,7 +3,7 @@
 #![cfg(feature = "gather")]
 #![allow(clippy::disallowed_methods, clippy::disallowed_macros, reason = "a test may touch files")]
 
-mod support;
+use crate::support;
 
 use std::collections::BTreeSet;
 use std::io::{BufRead as _, BufReader};

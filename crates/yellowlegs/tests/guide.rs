@@ -1,6 +1,6 @@
 //! The guide to dialects, run: every file it shows is read, every command it shows prints what stands there.
 
-mod support;
+use crate::support;
 
 use std::fs;
 use std::path::Path;

@@ -1,6 +1,6 @@
 //! Ports that a feature holds down: what the audit says of each cause, how long it lasts, and whom to visit.
 
-mod support;
+use crate::support;
 
 use std::collections::BTreeSet;
 

@@ -1,6 +1,6 @@
 //! The published schemas hold what is printed; dependencies have permissive licences and a reason.
 
-mod support;
+use crate::support;
 
 use std::fs;
 use std::path::{Path, PathBuf};

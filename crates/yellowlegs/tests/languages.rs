@@ -1,7 +1,7 @@
 //! Four systems of four structures, each described with the forms of the guide, with faults planted on purpose: what the
 //! audit finds is what was planted, on the port where it was, and nothing else.
 
-mod support;
+use crate::support;
 
 use std::collections::BTreeSet;
 use std::path::Path;

@@ -1,6 +1,6 @@
 //! Where switches are found: folders and files as a policy's `[files]` names them, and what is refused.
 
-mod support;
+use crate::support;
 
 use rstest::rstest;
 use support::{Fleet, demo_folder, list, text};

@@ -1,6 +1,6 @@
 //! `yellowlegs mend`, by the built program: plan, text, way back, the fleet as it would be, decisions, and what is refused.
 
-mod support;
+use crate::support;
 
 use std::collections::BTreeSet;
 use std::fs;

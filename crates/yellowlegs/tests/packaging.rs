@@ -1,6 +1,6 @@
 //! What packagers and newcomers need: completions, manual pages, the first words of the program.
 
-mod support;
+use crate::support;
 
 use std::fs;
 

@@ -1,6 +1,6 @@
 //! `yellowlegs policy`: new, show and test, by the built program.
 
-mod support;
+use crate::support;
 
 use std::fs;
 

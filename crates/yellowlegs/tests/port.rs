@@ -1,6 +1,6 @@
 //! `yellowlegs port`, `flaps` and `compare`, by the built program.
 
-mod support;
+use crate::support;
 
 use rstest::rstest;
 use serde_json::Value;

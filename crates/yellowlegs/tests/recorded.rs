@@ -3,7 +3,7 @@
 //! check and drill says is kept as a count and a mark of its words: a change of the program that is to change no answer leaves the page
 //! alone. `YELLOWLEGS_RENEW=1` writes it anew.
 
-mod support;
+use crate::support;
 
 use std::collections::BTreeMap;
 use std::fmt::Write as _;

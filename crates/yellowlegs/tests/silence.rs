@@ -2,7 +2,7 @@
 
 #![allow(clippy::disallowed_methods, clippy::disallowed_macros, reason = "a test may touch files")]
 
-mod support;
+use crate::support;
 
 use rstest::rstest;
 use support::{Fleet, list, ran, text, yellowlegs};

@@ -1,6 +1,6 @@
 //! `audit --since`: what is new, what remains, what became of the rest; and a pipeline that only new faults stop.
 
-mod support;
+use crate::support;
 
 use std::fs;
 

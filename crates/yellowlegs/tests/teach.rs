@@ -2,7 +2,7 @@
 
 #![cfg(unix)]
 
-mod support;
+use crate::support;
 
 use rstest::rstest;
 use support::terminal::{typed_on_a_terminal, typed_when};

@@ -3,7 +3,7 @@
 #![cfg(unix)]
 #![allow(clippy::disallowed_methods, clippy::disallowed_macros, reason = "a test may touch files")]
 
-mod support;
+use crate::support;
 
 use rstest::rstest;
 use support::terminal::{on_a_terminal, typed_on_a_terminal};

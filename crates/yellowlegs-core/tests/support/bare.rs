@@ -1,7 +1,5 @@
 //! A switch of which every setting that the machine asks is told, and stations that talk on it.
 
-#![allow(dead_code, reason = "each test file uses its own part of this")]
-
 use serde_json::{Value, json};
 use yellowlegs_core::drill::{Asked, Machine};
 use yellowlegs_core::model::{Record, StationAddress, Switch};

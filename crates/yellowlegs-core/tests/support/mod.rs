@@ -1,7 +1,13 @@
 //! What the tests of the core share: Shingle, a small policy, and verdicts on one port.
 
-#![allow(dead_code, reason = "each test file uses its own part of this")]
 #![allow(clippy::disallowed_methods, clippy::disallowed_macros, reason = "a test may read the files it is about")]
+
+pub(crate) mod bare;
+pub(crate) mod chain;
+pub(crate) mod changes;
+pub(crate) mod right;
+pub(crate) mod shown;
+pub(crate) mod texts;
 
 use std::collections::HashMap;
 use std::sync::{Arc, LazyLock, Mutex};

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use super::support::{as_of, shingle_without};
+use super::{as_of, shingle_without};
 use yellowlegs_core::check::{Digest, FleetOutcome, FleetView, Judge, Selection, Usage};
 use yellowlegs_core::finding::Undecided;
 use yellowlegs_core::model::SavedCopy;

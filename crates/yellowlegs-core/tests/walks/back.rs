@@ -10,7 +10,7 @@ use yellowlegs_core::source::Source;
 use yellowlegs_core::walk::{self, WalkedValue};
 
 use crate::support::{as_of, dialect};
-use crate::{alone, told};
+use crate::walks::{alone, told};
 
 macro_rules! demo {
     ($file:literal) => {
@@ -162,7 +162,7 @@ fn a_line_that_is_missing_tells_nothing_else() {
         let rest: Vec<&str> =
             lines.iter().enumerate().filter(|(at, _)| *at != missing).map(|(_, line)| *line).collect();
         let rest = rest.join("\n") + "\n";
-        let torn = crate::resolved(&rest);
+        let torn = crate::walks::resolved(&rest);
         let known = torn.doubtful(DoubtWidth::Block).map_or(torn.switch.clone(), |doubtful| doubtful.resolved.switch);
         let more: Vec<String> = told(&known).into_iter().filter(|told| !whole.contains(told)).collect();
         assert_eq!(more, Vec::<String>::new(), "without {}", lines[missing]);

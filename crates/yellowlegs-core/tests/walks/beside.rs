@@ -7,7 +7,7 @@ use yellowlegs_core::resolve::{State, resolve_with};
 use yellowlegs_core::source::Source;
 
 use crate::support::{as_of, dialect};
-use crate::{ports, remarks, told};
+use crate::walks::{ports, remarks, told};
 
 const LANGUAGE: &str = r#"
 [dialect]

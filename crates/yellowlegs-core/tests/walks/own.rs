@@ -9,7 +9,7 @@ use yellowlegs_core::source::Source;
 use yellowlegs_core::walk;
 
 use crate::support::dialect;
-use crate::{facts, ports, state, told};
+use crate::walks::{facts, ports, state, told};
 
 const HEAD: &str = r#"
 [dialect]

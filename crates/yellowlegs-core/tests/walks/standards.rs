@@ -4,7 +4,7 @@ use std::fmt::Write as _;
 
 use rstest::rstest;
 
-use crate::{alone, facts, ports, remarks, told};
+use crate::walks::{alone, facts, ports, remarks, told};
 
 /// Objects beside those that name ports, and the settings that they tell.
 #[rstest]

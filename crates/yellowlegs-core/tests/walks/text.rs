@@ -4,7 +4,7 @@ use std::fmt::Write as _;
 
 use rstest::rstest;
 
-use crate::{alone, ports, remarks, told};
+use crate::walks::{alone, ports, remarks, told};
 
 /// The switch's name, told in unlike forms.
 #[rstest]
@@ -57,7 +57,7 @@ fn numbers(#[case] written: &str, #[case] enabled: Option<bool>) {
     assert_eq!(switch.unread().len(), usize::from(is_misread));
     // What is not understood leaves open what it could have said, and shows nothing of itself.
     assert_eq!(
-        crate::resolved(&format!("{}1.3.6.1.2.1.2.2.1.7.1001{separator}{written}\n", ports()))
+        crate::walks::resolved(&format!("{}1.3.6.1.2.1.2.2.1.7.1001{separator}{written}\n", ports()))
             .doubtful(yellowlegs_core::model::DoubtWidth::Block)
             .is_some(),
         is_misread
@@ -86,8 +86,8 @@ fn lines_that_are_no_objects(#[case] line: impl AsRef<str>) {
 #[test]
 fn a_line_that_is_no_object_leaves_everything_open() {
     let whole = format!("{}1.3.6.1.2.1.2.2.1.7.1001 integer 1\n1.3.6.1.2.1.2.2.1.8.1001 integer 1\n", ports());
-    assert!(crate::resolved(&whole).doubtful(yellowlegs_core::model::DoubtWidth::Block).is_none());
-    let torn = crate::resolved(&format!("{whole}garbled"));
+    assert!(crate::walks::resolved(&whole).doubtful(yellowlegs_core::model::DoubtWidth::Block).is_none());
+    let torn = crate::walks::resolved(&format!("{whole}garbled"));
     let doubtful = torn.doubtful(yellowlegs_core::model::DoubtWidth::Block).unwrap().resolved.switch;
     assert!(!told(&doubtful).iter().any(|told| told.contains("port.enabled")), "{:?}", told(&doubtful));
     let status = yellowlegs_core::model::FactKind::by_name("port-status").unwrap();
@@ -157,6 +157,6 @@ fn large_walks_take_steps_that_follow_their_length() {
     }
     let switch = alone(&text);
     assert_eq!((switch.ports().len(), switch.unread().len()), (20_000, 0));
-    assert_eq!(crate::facts(&switch, "power").len(), 20_000);
+    assert_eq!(crate::walks::facts(&switch, "power").len(), 20_000);
     assert!(told(&switch).contains(&"gap 20000 port.tagged-vlans = 100-129".to_owned()));
 }

@@ -1,7 +1,5 @@
 //! What the tests of the program share: the demo in a temporary folder, and the built program.
 
-#![allow(dead_code, reason = "each test file uses its own part of this")]
-
 pub(crate) mod nasty;
 #[cfg(unix)]
 pub(crate) mod terminal;

@@ -10,8 +10,7 @@ mod explain;
 mod page;
 mod selection;
 mod since;
-#[path = "../support/mod.rs"]
-mod support;
+use crate::support;
 mod totals;
 
 use std::collections::BTreeMap;

@@ -6,8 +6,7 @@ mod entries;
 mod expectations;
 mod roles;
 mod rules;
-#[path = "../support/mod.rs"]
-mod support;
+use crate::support;
 
 use std::sync::Arc;
 

@@ -1,8 +1,7 @@
 //! What a management agent answers: its text in every form that is about, what the standards' objects mean, what is not understood, and
 //! the way back from a switch to its objects.
 
-#[path = "../support/mod.rs"]
-mod support;
+use crate::support;
 
 mod back;
 mod beside;

@@ -5,10 +5,8 @@
 //! fleets whose texts `written.rs` changes by a number, and of others.
 
 mod asks;
-#[path = "../support/chain.rs"]
-mod chain;
-#[path = "../support/changes.rs"]
-mod changes;
+use crate::support::chain;
+use crate::support::changes;
 mod drawn;
 mod floods;
 mod generated;
@@ -17,15 +15,12 @@ mod noted;
 mod own_policy;
 mod played;
 mod recorded;
-#[path = "../support/right.rs"]
-mod right;
+use crate::support::right;
 mod stories;
-#[path = "../support/mod.rs"]
-mod support;
+use crate::support;
 mod table;
 mod tables;
-#[path = "../support/texts.rs"]
-mod texts;
+use crate::support::texts;
 mod written;
 
 use std::collections::{BTreeMap, BTreeSet};

@@ -3,11 +3,9 @@
 
 mod damaged;
 mod orders;
-#[path = "../support/right.rs"]
-mod right;
+use crate::support::right;
 mod rows;
-#[path = "../support/mod.rs"]
-mod support;
+use crate::support;
 mod wanted;
 
 use std::sync::Arc;

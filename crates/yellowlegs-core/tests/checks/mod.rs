@@ -5,13 +5,11 @@
 mod addresses;
 mod edge;
 mod proofs;
-#[path = "../support/shown.rs"]
-mod shown;
+use crate::support::shown;
 mod site;
 mod state;
 mod streams;
-#[path = "../support/mod.rs"]
-mod support;
+use crate::support;
 mod told;
 mod voice;
 mod whole;

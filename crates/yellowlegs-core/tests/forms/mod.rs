@@ -1,8 +1,7 @@
 //! Forms that languages have and plain rules of one line and one subject do not take: read, put in force, written and
 //! explained. Each file has one kind of form, with small languages of its own.
 
-#[path = "../support/mod.rs"]
-mod support;
+use crate::support;
 
 mod cells;
 mod doubted;
