@@ -5,14 +5,11 @@
 
 #![allow(clippy::disallowed_methods, clippy::disallowed_macros, reason = "a test may read the files it is about")]
 
-use crate::support;
-use crate::support::texts;
-
 use std::fmt::Write as _;
 use std::sync::Arc;
 
-use support::{POLICY, SHINGLE, as_of, compare, dialect, mark, policy};
-use texts::{COVE, COVE_TEXT, FATHOM, FATHOM_TEXT, SHINGLE_TEXT};
+use crate::support::texts::{COVE, COVE_TEXT, FATHOM, FATHOM_TEXT, SHINGLE_TEXT};
+use crate::support::{POLICY, SHINGLE, as_of, compare, dialect, mark, policy};
 use yellowlegs_core::check::{Judge, Selection};
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::model::{DoubtWidth, SettingId};

@@ -1,12 +1,10 @@
 //! Tables that disagree, times that cannot be, ports that are not there: remarks with file and line.
 
-use crate::support;
-
 use std::sync::Arc;
 
+use crate::support::{HEAD, as_of, policy, shingle_without};
 use proptest::prelude::*;
 use rstest::rstest;
-use support::{HEAD, as_of, policy, shingle_without};
 use yellowlegs_core::check::{Judge, Selection};
 use yellowlegs_core::resolve::{State, resolve_with};
 use yellowlegs_core::source::Source;

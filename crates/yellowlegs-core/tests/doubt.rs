@@ -3,14 +3,12 @@
 
 #![allow(clippy::disallowed_methods, clippy::disallowed_macros, reason = "a test may read the files it is about")]
 
-use crate::support;
-
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
+use crate::support::{POLICY, as_of, policy, shingle_without};
 use globset::{Glob, GlobMatcher};
 use rstest::rstest;
-use support::{POLICY, as_of, policy, shingle_without};
 use yellowlegs_core::check::{Judge, Selection};
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::finding::SwitchOutcome;

@@ -3,15 +3,13 @@
 //!
 //! They stand in `src/check/examples.toml`; `YELLOWLEGS_RENEW=1` writes it again.
 
-use crate::support;
-use crate::support::right;
-
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use right::{POLICY, fleet, judged};
+use crate::support::right;
+use crate::support::right::{POLICY, fleet, judged};
+use crate::support::{compare, policy, shingle_without};
 use serde_json::{Value as Json, json};
-use support::{compare, policy, shingle_without};
 use yellowlegs_core::check::{Check, all};
 use yellowlegs_core::model::{SavedCopy, SettingId, Value, VlanId};
 use yellowlegs_core::resolve::{About, Resolved, State, Wanted, resolve_with};

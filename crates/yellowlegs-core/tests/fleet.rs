@@ -1,18 +1,14 @@
 //! What only shows across switches: a small fleet that is wholly right, and one change at a time.
 
-use crate::support;
-use crate::support::chain;
-use crate::support::shown;
-
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use std::sync::Arc;
 
-use chain::{LINKS, Lines, POLICY, fleet, text};
+use crate::support::chain::{LINKS, Lines, POLICY, fleet, text};
+use crate::support::shown::shown;
+use crate::support::{as_of, compare, policy, shingle_without};
 use globset::{Glob, GlobMatcher};
 use rstest::rstest;
-use shown::shown;
-use support::{as_of, compare, policy, shingle_without};
 use yellowlegs_core::check::{Digest, FleetOutcome, FleetView, Judge, Selection, Usage};
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::resolve::{Resolved, State, resolve_with};

@@ -1,10 +1,8 @@
 //! Frames as the stories tell them.
 
-use crate::support::bare;
-
 use std::net::{Ipv4Addr, Ipv6Addr};
 
-use bare::station;
+use crate::support::bare::station;
 use rstest::rstest;
 use yellowlegs_core::drill::frame::{Dhcp, Frame, Payload, Root, StormKind};
 use yellowlegs_core::model::VlanId;

@@ -1,12 +1,10 @@
 //! Hostile input, a few seconds in every test run: dialects, configurations and state that were cut, mixed and mangled.
 //! No panic, no endless loop, and no more memory than a small multiple of the input.
 
-use crate::support;
-
 use std::sync::Arc;
 
+use crate::support::{SHINGLE, dialect};
 use proptest::prelude::*;
-use support::{SHINGLE, dialect};
 use yellowlegs_core::dialect::{Dialect, sketch};
 use yellowlegs_core::model::Record;
 use yellowlegs_core::resolve::{State, explain, resolve_with, run_examples};

@@ -1,10 +1,8 @@
 //! Pages made from the core's own rows: they are compared here, and written with `YELLOWLEGS_RENEW=1`.
 
-use crate::support;
-
 use std::fmt::Write as _;
 
-use support::compare;
+use crate::support::compare;
 use yellowlegs_core::check::{Check, Example, FAMILIES};
 use yellowlegs_core::dialect::HoleType;
 use yellowlegs_core::model::{FactKind, Scope, SettingId, TraitId};

@@ -3,12 +3,10 @@
 //! The first part says what each feature does by all its settings together, case by case. The second takes every setting
 //! through the places it can be written in; its page is compared, and the laws of the layers are held beside it.
 
-use crate::support;
-
 use std::fmt::Write as _;
 use std::sync::Arc;
 
-use support::{as_of, compare, policy, shingle_without};
+use crate::support::{as_of, compare, policy, shingle_without};
 use yellowlegs_core::check::{PortView, SwitchView, in_force};
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::model::{Kind, Origin, Scope, SettingId, Slot, Value, VlanId};

@@ -3,16 +3,12 @@
 //!
 //! `YELLOWLEGS_RENEW=1` writes the file again; the difference is to be read line by line.
 
-use crate::support;
-use crate::support::changes;
-use crate::support::right;
-
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 
-use changes::changes;
-use right::{POLICY, fleet, judged};
-use support::{compare, policy};
+use crate::support::changes::changes;
+use crate::support::right::{POLICY, fleet, judged};
+use crate::support::{compare, policy};
 use yellowlegs_core::check::all;
 
 /// Checks that no single setting of a right fleet breaks, with the reason.

@@ -1,11 +1,9 @@
 //! The machine alone: times by the standards' own numbers, and what each feature does to a frame.
 
-use crate::support::bare;
-
 use std::net::Ipv4Addr;
 use std::sync::Arc;
 
-use bare::{at_work, station, switch};
+use crate::support::bare::{at_work, station, switch};
 use rstest::rstest;
 use serde_json::{Value, json};
 use yellowlegs_core::drill::frame::{Dhcp, Frame, Payload, Root, To};

@@ -1,11 +1,9 @@
 //! Mistakes in dialects and policies: each told with its place and a hint, all at once.
 
-use crate::support;
-
 use std::sync::Arc;
 
+use crate::support::{POLICY, SHINGLE};
 use rstest::rstest;
-use support::{POLICY, SHINGLE};
 use yellowlegs_core::check::ids;
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::policy::Policy;

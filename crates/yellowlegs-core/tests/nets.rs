@@ -1,8 +1,6 @@
 //! Switches joined by wires: which port the tree keeps closed, what goes over a wire that somebody patches, and strands that fail.
 
-use crate::support::bare;
-
-use bare::{at_work, named, station};
+use crate::support::bare::{at_work, named, station};
 use rstest::rstest;
 use serde_json::{Value, json};
 use yellowlegs_core::drill::frame::{Frame, Payload};

@@ -1,8 +1,6 @@
 //! Drills that somebody wrote, played on two switches that two cables join: what comes is what the features and the standards say.
 
-use crate::support::bare;
-
-use bare::named;
+use crate::support::bare::named;
 use rstest::rstest;
 use serde_json::{Value, json};
 use yellowlegs_core::drill::script::{Script, play};

@@ -1,11 +1,9 @@
 //! What must hold for any input: no panic, an answer that can be read again, evidence that is there.
 
-use crate::support;
-
 use std::sync::Arc;
 
+use crate::support::{HEAD, POLICY, SHINGLE, policy, read, shingle_without, verdicts};
 use proptest::prelude::*;
-use support::{HEAD, POLICY, SHINGLE, policy, read, shingle_without, verdicts};
 use yellowlegs_core::check::ids;
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::model::Record;

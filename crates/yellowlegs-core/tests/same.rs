@@ -1,14 +1,12 @@
 //! What must make no difference: how a fleet's ports, VLANs and switches are called, in which order blocks stand, whether
 //! a range is written at once or port by port.
 
-use crate::support;
-
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use crate::support::{as_of, policy, shingle_without};
 use proptest::prelude::*;
 use regex::{Captures, Regex};
-use support::{as_of, policy, shingle_without};
 use yellowlegs_core::check::{Digest, FleetOutcome, FleetView, Judge, PortView, Selection, SwitchView, Told, Usage};
 use yellowlegs_core::policy::assign;
 use yellowlegs_core::resolve::{Resolved, resolve};

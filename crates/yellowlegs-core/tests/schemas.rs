@@ -1,9 +1,7 @@
 //! JSON Schemas made from the core's own rows: they are compared here, and written with `YELLOWLEGS_RENEW=1`.
 
-use crate::support;
-
+use crate::support::compare;
 use serde_json::{Value, json};
-use support::compare;
 use yellowlegs_core::dialect::{Dialect, Reach};
 use yellowlegs_core::model::{FactKind, Kind, Origin, Scope, SettingId, TraitId};
 use yellowlegs_core::policy::{Feature, Policy, Site};

@@ -1,9 +1,7 @@
 //! Written here, here and here: what is in force, where it comes from, and which line decides.
 
-use crate::support;
-
+use crate::support::{line, read, shingle_without};
 use rstest::rstest;
-use support::{line, read, shingle_without};
 use yellowlegs_core::model::{Setting, SettingId};
 
 /// Value, origin and deciding line of a setting on port 1.1, as one text. Line 3 is the first of `lines`.

@@ -1,9 +1,8 @@
 //! A sketch loads as it is, knows every line it was shown, and most of what it was not made for, by type.
 
-use crate::support;
-
 use std::sync::Arc;
 
+use crate::support;
 use rstest::rstest;
 use yellowlegs_core::dialect::{Dialect, sketch};
 use yellowlegs_core::model::{DoubtWidth, settings};

@@ -1,11 +1,9 @@
 //! State: tables with aligned columns, stanzas and log lines become facts, every line is taken or kept as unread.
 
-use crate::support;
-
 use std::sync::Arc;
 
+use crate::support::dialect;
 use rstest::rstest;
-use support::dialect;
 use yellowlegs_core::resolve::{State, resolve_with};
 use yellowlegs_core::source::Source;
 

@@ -1,11 +1,9 @@
 //! The checks of state on what Fathom tells: framed tables, values behind an equals sign, a log with a zone of its own.
 
-use crate::support;
-
 use std::sync::Arc;
 
+use crate::support::{POLICY, as_of, dialect, policy, verdicts_of};
 use rstest::rstest;
-use support::{POLICY, as_of, dialect, policy, verdicts_of};
 use yellowlegs_core::policy::{Inventory, InventoryFile, Policy};
 use yellowlegs_core::resolve::{State, resolve_with};
 use yellowlegs_core::source::Source;

@@ -1,9 +1,7 @@
 //! Every structure a text can have, and every kind of context: small dialects, and what is in force after reading.
 
-use crate::support;
-
+use crate::support::{dialect, fact, read};
 use rstest::rstest;
-use support::{dialect, fact, read};
 use yellowlegs_core::model::SettingId;
 use yellowlegs_core::source::Source;
 

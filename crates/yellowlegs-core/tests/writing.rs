@@ -3,16 +3,13 @@
 
 #![allow(clippy::disallowed_methods, reason = "a test may read the files it is about")]
 
-use crate::support;
-use crate::support::texts;
-
 use std::fmt::Write as _;
 use std::sync::Arc;
 
+use crate::support::texts::{COVE, COVE_TEXT, FATHOM, FATHOM_TEXT, SHINGLE_TEXT};
+use crate::support::{SHINGLE, compare, dialect, read};
 use proptest::prelude::*;
 use rstest::rstest;
-use support::{SHINGLE, compare, dialect, read};
-use texts::{COVE, COVE_TEXT, FATHOM, FATHOM_TEXT, SHINGLE_TEXT};
 use yellowlegs_core::dialect::{Captured, Dialect, Reading};
 use yellowlegs_core::model::{Direction, Kind, Scope, SettingId, Value, settings};
 use yellowlegs_core::resolve::{About, EditProblem, Resolved, Wanted, differences};

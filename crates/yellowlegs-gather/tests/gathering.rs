@@ -1,12 +1,10 @@
 //! Switches that stand in are gathered: what comes is what they have, and each trouble comes to a clear end.
 
-use crate::support;
-
 use std::fs;
 use std::time::Duration;
 
+use crate::support::{PLAIN, WHOLE, config, entry, gathered, gathered_with, played};
 use rstest::rstest;
-use support::{PLAIN, WHOLE, config, entry, gathered, gathered_with, played};
 use yellowlegs_gather::credential::Credential;
 use yellowlegs_gather::fault::{Fault, Step};
 use yellowlegs_gather::host_keys::HostKeys;

@@ -1,12 +1,10 @@
 //! Sessions without a network: whatever pieces the bytes come in, the same is typed and the same is kept; and no bytes at all end it badly.
 
-use crate::support;
-
 use std::sync::Arc;
 
+use crate::support::{PLAIN, WHOLE, dialect};
 use proptest::prelude::*;
 use rstest::rstest;
-use support::{PLAIN, WHOLE, dialect};
 use yellowlegs_core::dialect::Answer;
 use yellowlegs_gather::talk::{Came, Next, Talk, TalkProblem};
 

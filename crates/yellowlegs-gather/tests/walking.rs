@@ -1,13 +1,11 @@
 //! Agents of switches that are walked: what comes is what they have, and every trouble has its end.
 
-use crate::support;
-
 use std::fs;
 use std::path::Path;
 use std::time::{Duration, Instant};
 
+use crate::support::{PLAIN, config, gathered, played};
 use rstest::rstest;
-use support::{PLAIN, config, gathered, played};
 use yellowlegs_core::model::Oid;
 use yellowlegs_core::source::Source;
 use yellowlegs_core::walk::{self, Told, WalkedValue};

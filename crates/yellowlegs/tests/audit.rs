@@ -1,11 +1,9 @@
 //! `yellowlegs audit` on fleets that are right, wrong, broken or hostile: exit codes, messages, files written.
 
-use crate::support;
-
 use std::fs;
 
+use crate::support::{self, Fleet, list, ran, text, yellowlegs};
 use rstest::rstest;
-use support::{Fleet, list, ran, text, yellowlegs};
 
 const SWITCH: &str = "northquay/nq-desks-1/config.txt";
 

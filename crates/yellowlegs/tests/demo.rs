@@ -1,13 +1,11 @@
 //! The demo fleet: the faults that were planted are found, all of them and no others; the tour runs.
 
-use crate::support;
-
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 
+use crate::support::{Fleet, demo_folder, list, ran, text, yellowlegs};
 use rstest::rstest;
 use serde_json::Value;
-use support::{Fleet, demo_folder, list, ran, text, yellowlegs};
 
 /// Switch, port, check, VLAN and whether it is waived.
 type Fault = (String, String, String, String, bool);

@@ -1,9 +1,7 @@
 //! `yellowlegs dialect`: settings, test, explain and sketch, by the built program.
 
-use crate::support;
-
+use crate::support::{Fleet, list};
 use rstest::rstest;
-use support::{Fleet, list};
 
 const SHINGLE: &str = "dialects/shingle.toml";
 

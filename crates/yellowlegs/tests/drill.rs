@@ -1,12 +1,10 @@
 //! `yellowlegs drill` on the demo: what gets through is what was planted; matrix, timeline, JSON, CSV; exit codes.
 
-use crate::support;
-
 use std::collections::{BTreeMap, BTreeSet};
 
+use crate::support::{Fleet, list, text};
 use rstest::rstest;
 use serde_json::Value;
-use support::{Fleet, list, text};
 
 fn drills(fleet: &Fleet, words: &[&str]) -> Value {
     let ran = fleet.run(&[&["drill", "--format", "json"], words].concat());

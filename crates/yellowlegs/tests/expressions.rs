@@ -1,12 +1,10 @@
 //! Rules of the house on the demo: each expression names the ports whose settings, as `read` prints them, it speaks of.
 
-use crate::support;
-
 use std::collections::BTreeSet;
 
+use crate::support::{Fleet, list, text};
 use rstest::rstest;
 use serde_json::Value;
-use support::{Fleet, list, text};
 
 /// The value of a setting of a port as the switch record has it; nothing where nobody knows it.
 fn value<'a>(port: &'a Value, setting: &str) -> &'a Value {

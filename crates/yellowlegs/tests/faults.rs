@@ -3,8 +3,6 @@
 #![cfg(unix)]
 #![allow(clippy::disallowed_methods, clippy::disallowed_macros, reason = "a test may touch files")]
 
-use crate::support;
-
 use std::fs;
 use std::os::unix::fs::{PermissionsExt as _, symlink};
 use std::path::Path;
@@ -13,8 +11,8 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::thread;
 use std::time::{Duration, Instant};
 
+use crate::support::{self, Fleet, list, ran, yellowlegs};
 use rstest::rstest;
-use support::{Fleet, list, ran, yellowlegs};
 
 fn pipe(path: &Path) {
     assert!(Command::new("mkfifo").arg(path).status().unwrap().success());

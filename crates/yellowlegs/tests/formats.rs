@@ -1,17 +1,15 @@
 //! Every format of the report, of one fleet whose every word is meant to break it; read back by parsers and schemas nobody here wrote.
 
-use crate::support;
-
 use std::collections::BTreeSet;
 use std::fs;
 use std::path::Path;
 use std::sync::LazyLock;
 
+use crate::support::nasty::{self, HOSTILE};
+use crate::support::{Fleet, list, text};
 use pulldown_cmark::{Event, Options, Parser, Tag};
 use rstest::rstest;
 use serde_json::Value;
-use support::nasty::{self, HOSTILE};
-use support::{Fleet, list, text};
 use unicode_width::UnicodeWidthStr as _;
 
 const FORMATS: [&str; 9] = ["text", "json", "jsonl", "csv", "sarif", "junit", "markdown", "html", "svg"];

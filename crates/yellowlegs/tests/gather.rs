@@ -3,15 +3,13 @@
 #![cfg(feature = "gather")]
 #![allow(clippy::disallowed_methods, clippy::disallowed_macros, reason = "a test may touch files")]
 
-use crate::support;
-
 use std::collections::BTreeSet;
 use std::io::{BufRead as _, BufReader};
 use std::path::Path;
 use std::process::{Child, Stdio};
 
+use crate::support::{self, Fleet, Ran, ran, yellowlegs};
 use rstest::rstest;
-use support::{Fleet, Ran, ran, yellowlegs};
 
 /// A fleet that is played, and the folder to gather it into.
 struct Lab {

@@ -1,11 +1,10 @@
 //! The guide to dialects, run: every file it shows is read, every command it shows prints what stands there.
 
-use crate::support;
-
 use std::fs;
 use std::path::Path;
 
-use support::Fleet;
+use crate::support;
+use crate::support::Fleet;
 
 /// A block of the guide: its kind and name, its first line, its lines.
 struct Block {

@@ -1,12 +1,10 @@
 //! Ports that a feature holds down: what the audit says of each cause, how long it lasts, and whom to visit.
 
-use crate::support;
-
 use std::collections::BTreeSet;
 
+use crate::support::{Fleet, list, text};
 use rstest::rstest;
 use serde_json::{Value, json};
-use support::{Fleet, list, text};
 
 /// What is said of a port that was found like this.
 fn told(status: &Value, settings: &Value) -> Value {

@@ -1,12 +1,10 @@
 //! The published schemas hold what is printed; dependencies have permissive licences and a reason.
 
-use crate::support;
-
 use std::fs;
 use std::path::{Path, PathBuf};
 
+use crate::support::Fleet;
 use serde_json::Value;
-use support::Fleet;
 
 fn repository() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").canonicalize().unwrap()

@@ -1,12 +1,10 @@
 //! Four systems of four structures, each described with the forms of the guide, with faults planted on purpose: what the
 //! audit finds is what was planted, on the port where it was, and nothing else.
 
-use crate::support;
-
 use std::collections::BTreeSet;
 use std::path::Path;
 
-use support::{Fleet, list, text};
+use crate::support::{self, Fleet, list, text};
 
 /// What was planted: switch, port, and the check that is to find it. Desks are numbered alike on every switch: the second is
 /// not counted, the third leads to servers and lets bridges in, the fourth is in another VLAN, the fifth has no room for a

@@ -1,9 +1,7 @@
 //! Where switches are found: folders and files as a policy's `[files]` names them, and what is refused.
 
-use crate::support;
-
+use crate::support::{Fleet, demo_folder, list, text};
 use rstest::rstest;
-use support::{Fleet, demo_folder, list, text};
 
 /// A fleet of these files, each a configuration of two sockets; `=` before a name makes a switch record of it.
 fn fleet(files: &[&str], policy: &str) -> Fleet {

@@ -1,14 +1,12 @@
 //! `yellowlegs mend`, by the built program: plan, text, way back, the fleet as it would be, decisions, and what is refused.
 
-use crate::support;
-
 use std::collections::BTreeSet;
 use std::fs;
 use std::path::Path;
 
+use crate::support::{self, Fleet, list, text};
 use rstest::rstest;
 use serde_json::Value;
-use support::{Fleet, list, text};
 
 fn languages() -> Fleet {
     let fleet = Fleet::empty();

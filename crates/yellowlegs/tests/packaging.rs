@@ -1,11 +1,9 @@
 //! What packagers and newcomers need: completions, manual pages, the first words of the program.
 
-use crate::support;
-
 use std::fs;
 
+use crate::support::{Fleet, ran, yellowlegs};
 use rstest::rstest;
-use support::{Fleet, ran, yellowlegs};
 
 const COMMANDS: [&str; 13] = [
     "drill",

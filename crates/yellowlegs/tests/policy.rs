@@ -1,12 +1,10 @@
 //! `yellowlegs policy`: new, show and test, by the built program.
 
-use crate::support;
-
 use std::fs;
 
+use crate::support::{Fleet, text};
 use rstest::rstest;
 use serde_json::Value;
-use support::{Fleet, text};
 
 #[test]
 fn a_draft_loads_and_names_what_is_there() {

@@ -1,10 +1,8 @@
 //! `yellowlegs port`, `flaps` and `compare`, by the built program.
 
-use crate::support;
-
+use crate::support::{Fleet, list, text};
 use rstest::rstest;
 use serde_json::Value;
-use support::{Fleet, list, text};
 
 fn page(fleet: &Fleet, switch: &str, port: &str) -> Value {
     let ran = fleet.run(&["port", switch, port, "--format", "json"]);

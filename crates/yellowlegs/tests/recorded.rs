@@ -3,15 +3,13 @@
 //! check and drill says is kept as a count and a mark of its words: a change of the program that is to change no answer leaves the page
 //! alone. `YELLOWLEGS_RENEW=1` writes it anew.
 
-use crate::support;
-
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use std::fs;
 use std::path::Path;
 
+use crate::support::{Fleet, list, text};
 use serde_json::Value;
-use support::{Fleet, list, text};
 
 const CASES: u64 = 12;
 const PAGE: &str = "tests/data/recorded.txt";

@@ -2,9 +2,7 @@
 
 #![allow(clippy::disallowed_methods, clippy::disallowed_macros, reason = "a test may touch files")]
 
-use crate::support;
-
-use support::{Fleet, ran, yellowlegs};
+use crate::support::{Fleet, ran, yellowlegs};
 
 /// What every secret of the fleet begins with.
 const MARK: &str = "Zq7";

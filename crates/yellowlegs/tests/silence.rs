@@ -2,10 +2,8 @@
 
 #![allow(clippy::disallowed_methods, clippy::disallowed_macros, reason = "a test may touch files")]
 
-use crate::support;
-
+use crate::support::{Fleet, list, ran, text, yellowlegs};
 use rstest::rstest;
-use support::{Fleet, list, ran, text, yellowlegs};
 
 const POLICY: &str = r#"
 as-of = "2031-03-04T06:30:00Z"

@@ -1,12 +1,10 @@
 //! `audit --since`: what is new, what remains, what became of the rest; and a pipeline that only new faults stop.
 
-use crate::support;
-
 use std::fs;
 
+use crate::support::{Fleet, list, text};
 use rstest::rstest;
 use serde_json::Value;
-use support::{Fleet, list, text};
 
 const DESKS: &str = "northquay/nq-desks-1/config.txt";
 

@@ -2,11 +2,9 @@
 
 #![cfg(unix)]
 
-use crate::support;
-
+use crate::support::terminal::{typed_on_a_terminal, typed_when};
+use crate::support::{Fleet, Ran};
 use rstest::rstest;
-use support::terminal::{typed_on_a_terminal, typed_when};
-use support::{Fleet, Ran};
 
 const TEXT: &str = "\
 hostname plover-2

@@ -3,11 +3,9 @@
 #![cfg(unix)]
 #![allow(clippy::disallowed_methods, clippy::disallowed_macros, reason = "a test may touch files")]
 
-use crate::support;
-
+use crate::support::terminal::{on_a_terminal, typed_on_a_terminal};
+use crate::support::{Fleet, nasty};
 use rstest::rstest;
-use support::terminal::{on_a_terminal, typed_on_a_terminal};
-use support::{Fleet, nasty};
 
 /// The tour waits at each stop: Enter leads on, `q` ends it, and so does the end of what is typed.
 #[rstest]

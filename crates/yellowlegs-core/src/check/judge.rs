@@ -6,7 +6,7 @@ use std::sync::Arc;
 use super::absorb::absorb;
 use super::doubt::Shadow;
 use super::fleet::{Digest, Usage};
-use super::kinds::{Kinds, Notes, Settled, Side, Stores};
+use super::questions::{CameTo, Known, Notes, Settled, Side, Stores};
 use super::say::{Subject, finding, waiver_shown};
 use super::verdict::{Unknown, Verdict, Violation};
 use super::{Check, PortCheck, PortView, Run, Selection, SwitchCheck, SwitchView, all};
@@ -29,7 +29,7 @@ pub struct Judge<'p> {
     of_switch: Vec<(&'static Check, SwitchCheck)>,
     /// Without a role, then by role: whether each of the checks of ports is on.
     is_on: Vec<Vec<bool>>,
-    kinds: Stores,
+    known: Stores,
 }
 
 /// A switch, judged: what is reported, and what the fleet's checks need of it.
@@ -56,13 +56,6 @@ struct Around<'a> {
     lists: Option<&'a Lists>,
     shadow: Option<&'a Shadow>,
     chosen: bool,
-}
-
-/// What the first port of a kind came to, and what of it holds for those that are alike on its switch, and everywhere.
-struct FirstOfKind {
-    told: Vec<(&'static Check, Told)>,
-    here: Settled,
-    everywhere: Settled,
 }
 
 /// What one check came to on one port.
@@ -93,7 +86,7 @@ impl<'p> Judge<'p> {
         let is_on =
             |role| checks.iter().map(|(check, _)| policy.level(check.id, role, check.level).is_some()).collect();
         let is_on = roles.map(is_on).collect();
-        Self { policy, as_of, selection, raw, checks, of_switch, is_on, kinds: Stores::default() }
+        Self { policy, as_of, selection, raw, checks, of_switch, is_on, known: Stores::default() }
     }
 
     /// Judges one switch.
@@ -109,15 +102,15 @@ impl<'p> Judge<'p> {
         let around = Around { lists, shadow: shadow.as_ref(), chosen };
         let certain = shadow.as_ref().map(|shadow| shadow.view(self.policy, self.as_of));
         let mut placed = self.on_switch(on, certain, around, &mut outcome, &mut usage);
-        let (notes, mut kinds) = (Notes::default(), self.kinds.take());
-        let mut side = kinds.side(on.noting(&notes));
-        let mut side_certain = certain.map(|on| kinds.side(on.noting(&notes)));
+        let (notes, mut known) = (Notes::default(), self.known.take());
+        let mut side = known.side(on.noting(&notes));
+        let mut side_certain = certain.map(|on| known.side(on.noting(&notes)));
         for view in on.ports() {
             let port = view.port();
-            let told = self.of_port(port, &mut side, &mut kinds, &notes);
+            let told = self.of_port(port, &mut side, &mut known, &notes);
             let mut cast = Cast { told, doubted: Vec::new() };
             if let Some(certain) = &mut side_certain {
-                let certain = self.of_port(port, certain, &mut kinds, &notes);
+                let certain = self.of_port(port, certain, &mut known, &notes);
                 cast.doubted = super::doubt::cast(&mut cast.told, certain);
                 // In the order of the checks, whichever of them were settled before.
                 let place = |check: &Check| self.checks.iter().position(|(known, _)| known.id == check.id);
@@ -138,7 +131,7 @@ impl<'p> Judge<'p> {
                 Self::show(&view, &mut outcome);
             }
         }
-        self.kinds.give_back(kinds);
+        self.known.give_back(known);
         let digest = Digest::of(on);
         let doubtful = certain.map(Digest::of);
         super::mirror::note_entries(on, &mut usage);
@@ -152,28 +145,20 @@ impl<'p> Judge<'p> {
         Judged { outcome, usage, digest, doubtful }
     }
 
-    /// What the checks come to on a port; on those of a kind once for all.
+    /// What the checks come to on a port, without those that are met or do not apply; on ports that are alike once for all.
     fn of_port(
         &self,
         port: usize,
         side: &mut Side<'_>,
-        kinds: &mut Kinds,
+        known: &mut Known,
         notes: &Notes,
     ) -> Vec<(&'static Check, Told)> {
-        let known = side.settled.get(&side.on.first_alike(port)).map(Arc::clone);
-        let is_first = known.is_none();
-        match known.or_else(|| kinds.find(side, port)) {
-            Some(settled) => {
-                let told = self.again(&side.on.without_notes().port(port), &settled);
-                if is_first {
-                    side.settled.insert(port, settled);
-                }
-                told
-            }
+        let first = side.on.first_alike(port);
+        match side.settled.get(&first).map(Arc::clone) {
+            Some(settled) => self.again(&side.on.without_notes().port(port), &settled),
             None => {
-                let FirstOfKind { told, here, everywhere } = self.first_of_kind(&side.on.port(port), notes);
-                kinds.keep(side, port, notes.take(), everywhere);
-                side.settled.insert(port, Arc::new(here));
+                let (told, settled) = self.first_alike(port, side, known, notes);
+                side.settled.insert(port, Arc::new(settled));
                 told
             }
         }
@@ -319,37 +304,56 @@ impl<'p> Judge<'p> {
         Some((check, told))
     }
 
-    /// The verdicts on the first port of its kind, and what of them holds for the others.
-    fn first_of_kind(&self, view: &PortView<'_>, notes: &Notes) -> FirstOfKind {
-        let (mut here, mut everywhere) = (Settled::default(), Settled::default());
-        let mut told = Vec::with_capacity(self.checks.len());
-        notes.take();
-        view.was_asked_who();
-        for position in 0..self.checks.len() {
-            let from = notes.begin();
-            let verdict = self.verdict(view, position);
-            let is_open = matches!(verdict, Some((_, Told::Violated(_)))) || view.was_asked_who();
-            let needs = match &verdict {
-                Some((_, Told::Undetermined(needs))) => Some(needs),
-                _ => None,
-            };
-            for (settled, is_open) in [(&mut here, is_open), (&mut everywhere, is_open || notes.went_beyond())] {
-                match needs {
-                    _ if is_open => settled.open.push(position),
-                    Some(needs) => settled.undetermined.push((position, needs.clone())),
-                    None => {}
+    /// The same for the first of the ports that are alike, and what of it holds for the others. A check that was answered before as it would
+    /// be now is not run.
+    fn first_alike(
+        &self,
+        port: usize,
+        side: &mut Side<'_>,
+        known: &mut Known,
+        notes: &Notes,
+    ) -> (Vec<(&'static Check, Told)>, Settled) {
+        let (view, mut told, mut settled) = (side.on.port(port), Vec::new(), Settled::default());
+        let (trees, live) = known.begin(side, port, self.checks.len());
+        for tree in live.iter().map(|position| trees + position) {
+            let position = (tree - trees) as usize;
+            let Some((check, _)) = self.checks.get(position) else { continue };
+            let before = known.find(side, tree).cloned();
+            match before {
+                Some(CameTo::Nothing) => continue,
+                Some(CameTo::Lacks(needs)) => {
+                    settled.undetermined.push((position, needs.clone()));
+                    told.push((*check, Told::Undetermined(needs)));
+                    continue;
                 }
+                Some(CameTo::Open) | None => {}
             }
-            if is_open || notes.went_beyond() {
-                notes.forget(from);
+            notes.begin();
+            view.was_asked_who();
+            let Some((_, verdict)) = self.verdict(&view, position) else { continue };
+            let here = match &verdict {
+                Told::Violated(_) => CameTo::Open,
+                _ if view.was_asked_who() => CameTo::Open,
+                Told::Undetermined(needs) => CameTo::Lacks(needs.clone()),
+                Told::Met | Told::NotApplicable => CameTo::Nothing,
+            };
+            match &here {
+                CameTo::Nothing => {}
+                CameTo::Lacks(needs) => settled.undetermined.push((position, needs.clone())),
+                CameTo::Open => settled.open.push(position),
             }
-            told.extend(verdict);
+            if before.is_none() {
+                known.keep(side, tree, notes, if notes.went_beyond() { CameTo::Open } else { here });
+            }
+            if !matches!(verdict, Told::Met | Told::NotApplicable) {
+                told.push((*check, verdict));
+            }
         }
         absorb(&mut told);
-        FirstOfKind { told, here, everywhere }
+        (told, settled)
     }
 
-    /// The verdicts on a port of which another of its kind was judged, without those that are met or do not apply there.
+    /// The same on a port of which another that is alike was judged.
     fn again(&self, view: &PortView<'_>, settled: &Settled) -> Vec<(&'static Check, Told)> {
         let undetermined = settled.undetermined.iter().filter_map(|(position, needs)| {
             Some((*position, (self.checks.get(*position)?.0, Told::Undetermined(needs.clone()))))

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use jiff::Timestamp;
 use jiff::civil::Date;
 
-use super::kinds::{Notes, Question};
+use super::questions::{Notes, Question};
 use super::{PortView, Unknown};
 use crate::model::{
     Key, Mark, Requirement, Setting, SettingId, SettingType, Slot, Switch, TraitId, Traits, Value, VlanId, VlanSet,
@@ -43,14 +43,20 @@ impl<'a> SwitchView<'a> {
     }
 
     /// Notes a question whose answer other switches may share.
-    pub(super) fn note(&self, question: Question) {
+    fn note(&self, question: Question) {
+        self.note_with(|| question);
+    }
+
+    /// The same, made only where notes are taken.
+    #[inline]
+    pub(super) fn note_with(&self, question: impl FnOnce() -> Question) {
         if let Some(notes) = self.notes {
-            notes.note(question);
+            notes.note(question());
         }
     }
 
     /// Its notes: that something was asked which is no question of theirs.
-    fn note_beyond(&self) {
+    pub(super) fn note_beyond(&self) {
         if let Some(notes) = self.notes {
             notes.note_beyond();
         }

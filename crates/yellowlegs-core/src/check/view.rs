@@ -3,7 +3,7 @@
 use std::cell::Cell;
 use std::sync::Arc;
 
-use super::kinds::Question;
+use super::questions::Question;
 use super::{SwitchView, Unknown};
 use crate::model::{
     Fact, FactKind, Key, Mark, Mode, Rate, RateUnit, Scope, Setting, SettingId, SettingType, Slot, Switch, Value,
@@ -37,8 +37,14 @@ impl<'a> PortView<'a> {
 
     /// The port's position on the switch.
     pub fn port(&self) -> usize {
-        self.asked.set(true);
+        self.ask_who();
         self.port
+    }
+
+    /// Notes that something of the port's own was asked.
+    fn ask_who(&self) {
+        self.asked.set(true);
+        self.on.note_beyond();
     }
 
     /// Whether which port it is, or what ports of the same settings need not share, was asked since this was asked last. What
@@ -103,10 +109,10 @@ impl<'a> PortView<'a> {
     /// The same without its type.
     #[inline]
     pub fn slot(&self, id: SettingId) -> &'a Slot {
-        self.asked.set(self.asked.get() || id == settings::DESCRIPTION.id);
-        if id.info().scope == Scope::Switch {
-            self.on.note(Question::Switch(id));
+        if id == settings::DESCRIPTION.id {
+            self.ask_who();
         }
+        self.on.note_with(|| if id.info().scope == Scope::Switch { Question::Switch(id) } else { Question::Port(id) });
         self.on.unnoted().slot(Some(self.port), id)
     }
 

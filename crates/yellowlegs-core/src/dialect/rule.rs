@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use super::pattern::Pattern;
-use crate::model::{SettingId, Value};
+use crate::model::{SettingId, SettingSet, Value};
 
 /// How far a global default reaches.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -232,6 +232,8 @@ pub struct Rule {
     pub effects: Vec<Effect>,
     /// What its negated form changes.
     pub undo: Option<Vec<Effect>>,
+    /// The settings that it or its negated form changes.
+    pub speaks: SettingSet,
     /// The profile that its subject uses: ports, or a profile that builds on it.
     pub uses: Option<ProfileRef>,
     /// The ports that use the profile it is about.

@@ -362,6 +362,7 @@ fn finish(doc: &TomlDoc<'_>, raw: Raw<'_>, openers: &[Opener], text: &Text) -> P
     // Negated, it says nothing either.
     let undo = undo.or_else(|| ((raw.is_idle || raw.is_open) && text.layout.negation.is_some()).then(Vec::new));
     let spot = raw.pattern.spot.clone();
+    let speaks = effects.iter().chain(undo.iter().flatten()).map(|effect| effect.setting).collect();
     let rule = Rule {
         line: doc.place(&spot).line,
         contexts: raw.contexts,
@@ -371,6 +372,7 @@ fn finish(doc: &TomlDoc<'_>, raw: Raw<'_>, openers: &[Opener], text: &Text) -> P
         declares,
         effects,
         undo,
+        speaks,
         uses,
         used_by,
         until,

@@ -7,6 +7,9 @@ use rustc_hash::FxHashMap;
 
 use super::{Origin, SettingId, Slot, Value, settings::PORT_COUNT};
 
+/// So many of what was said of a setting are looked through before they are looked up.
+const LATELY: usize = 4;
+
 /// What a slot says, whatever line says it.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Saying<'a>(pub(crate) &'a Slot);
@@ -168,18 +171,26 @@ impl PortSlots {
             Rows { first: Vec::new(), cells: Vec::with_capacity(self.slots.len()), ends: Vec::with_capacity(ports) };
         let mut numbers: FxHashMap<Saying<'_>, u32> = FxHashMap::default();
         numbers.reserve(self.slots.len() / 4);
-        let mut of_slot = vec![u32::MAX; self.slots.len()];
+        // Most say what a port shortly before said: that is seen without a hash.
+        let mut lately = [[(u32::MAX, 0_u32); LATELY]; PORT_COUNT];
         for row in self.at.chunks(PORT_COUNT) {
             for (cell, at) in row.iter().enumerate().filter(|(i, at)| **at as usize >= PORT_COUNT && *i != but.slot()) {
-                let number = &mut of_slot[*at as usize];
-                if *number == u32::MAX {
+                let slot = &self.slots[*at as usize];
+                let says = |(seen, _): &&(u32, u32)| {
+                    seen == at || self.slots.get(*seen as usize).is_some_and(|seen| Saying(seen) == Saying(slot))
+                };
+                let known = lately[cell].iter().find(says).map(|(_, number)| *number);
+                let number = known.unwrap_or_else(|| {
                     let next = rows.first.len() as u32;
-                    *number = *numbers.entry(Saying(&self.slots[*at as usize])).or_insert(next);
-                    if *number == next {
+                    let number = *numbers.entry(Saying(slot)).or_insert(next);
+                    if number == next {
                         rows.first.push(*at);
                     }
-                }
-                rows.cells.push((cell as u16, *number));
+                    lately[cell].rotate_right(1);
+                    lately[cell][0] = (*at, number);
+                    number
+                });
+                rows.cells.push((cell as u16, number));
             }
             rows.ends.push(rows.cells.len() as u32);
         }

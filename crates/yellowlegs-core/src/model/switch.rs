@@ -1,5 +1,6 @@
 //! One switch as it was read: ports, settings in force, and the lines that decided them.
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -550,12 +551,9 @@ impl Switch {
                 let words = source.text().get(start..start + mark.width as usize).unwrap_or_default();
                 let before = source.text().get(..start).unwrap_or_default();
                 let begins = memchr::memrchr(b'\n', before.as_bytes()).map_or(0, |i| i + 1);
-                let masked = if raw {
-                    masked(line, begins, secrets)
-                } else {
-                    masked(&masked(line, begins, secrets), begins, hidden)
-                };
-                (masked, column, words.chars().count() as u32)
+                let shown = masked(line.into(), begins, secrets);
+                let shown = if raw { shown } else { masked(shown, begins, hidden) };
+                (shown.into_owned(), column, words.chars().count() as u32)
             }
             FileText::Quoted { lines, .. } => (lines.get(&mark.line)?.clone(), mark.offset + 1, mark.width),
         };
@@ -565,18 +563,23 @@ impl Switch {
 
 /// A line with some stretches masked, also those that begin before it or go on behind it; what follows them keeps its
 /// column.
-fn masked(line: &str, begins: usize, stretches: &[Word]) -> String {
+fn masked<'l>(line: Cow<'l, str>, begins: usize, stretches: &[Word]) -> Cow<'l, str> {
     let ends = begins + line.len();
-    let mut shown: Vec<u8> = line.as_bytes().to_vec();
     let first = stretches.partition_point(|stretch| stretch.end <= begins);
-    for stretch in stretches.iter().skip(first).take_while(|stretch| stretch.start < ends) {
+    let mut here = stretches.iter().skip(first).take_while(|stretch| stretch.start < ends).peekable();
+    // Most lines have nothing to hide.
+    if here.peek().is_none() {
+        return line;
+    }
+    let mut shown: Vec<u8> = line.as_bytes().to_vec();
+    for stretch in here {
         let (from, to) = (stretch.start.max(begins) - begins, stretch.end.min(ends) - begins);
         // As many bytes, so that the next one's place still holds; as wide in characters where they are plain ones.
         if line.is_char_boundary(from) && line.is_char_boundary(to) {
             shown[from..to].fill(b'*');
         }
     }
-    String::from_utf8_lossy(&shown).into_owned()
+    Cow::Owned(String::from_utf8_lossy(&shown).into_owned())
 }
 
 /// Stretches in the order of the text, those that meet made one.

@@ -113,19 +113,26 @@ impl VlanSet {
     /// What is in either.
     #[must_use]
     pub fn union(&self, other: &Self) -> Self {
-        Self(std::array::from_fn(|i| self.0[i] | other.0[i]))
+        self.word_by_word(other, |mine, theirs| mine | theirs)
     }
 
     /// The VLANs in both.
     #[must_use]
     pub fn common(&self, other: &Self) -> Self {
-        self.minus(&self.minus(other))
+        self.word_by_word(other, |mine, theirs| mine & theirs)
     }
 
     /// What is in this one and not in the other.
     #[must_use]
     pub fn minus(&self, other: &Self) -> Self {
-        Self(std::array::from_fn(|i| self.0[i] & !other.0[i]))
+        self.word_by_word(other, |mine, theirs| mine & !theirs)
+    }
+
+    /// In place, so that several words are taken in one step.
+    fn word_by_word(&self, other: &Self, come_to: impl Fn(u64, u64) -> u64) -> Self {
+        let mut set = self.clone();
+        set.0.iter_mut().zip(&other.0).for_each(|(mine, theirs)| *mine = come_to(*mine, *theirs));
+        set
     }
 
     /// The VLANs, in order.

@@ -8,6 +8,7 @@ use regex::Regex;
 
 use super::by_switch::BySwitch;
 use super::inventory::COLUMNS;
+use super::roles::Describing;
 use super::wishes::Refused;
 use super::{
     AsOf, Cite, Derive, Expect, Faces, Files, HouseRule, InventoryFile, Link, Management, Policy, PolicyProblem,
@@ -91,8 +92,10 @@ impl<'d> Reader<'d> {
             inventory,
             stations: None,
             by_switch: BySwitch::default(),
+            describing: Describing::default(),
         };
         policy.by_switch = BySwitch::of(&policy);
+        policy.describing = Describing::of(&policy.roles);
         policy
     }
 

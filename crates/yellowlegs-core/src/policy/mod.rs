@@ -36,6 +36,7 @@ pub use site::{DetectedEdges, HostTags, Marking, Site, SiteValue, SwitchGlobs};
 pub use wishes::{Expect, Expectation, Feature, Wish, Wished, expectations};
 
 use by_switch::BySwitch;
+use roles::Describing;
 
 use crate::model::{Capability, StationAddress, VlanId, VlanSet};
 use crate::source::{Place, Problem, Source};
@@ -400,6 +401,8 @@ pub struct Policy {
     pub stations: Option<Inventory>,
     /// Waivers, links, servers, mirrors and lists by the switch that they name.
     by_switch: BySwitch,
+    /// What tells roles by descriptions.
+    describing: Describing,
 }
 
 /// Which ways of recognising a role are used beside the policy's lists.

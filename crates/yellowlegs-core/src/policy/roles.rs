@@ -5,6 +5,7 @@
 
 use std::collections::BTreeSet;
 
+use regex::RegexSet;
 use rustc_hash::FxHashMap;
 
 use super::{Faces, Policy, Role};
@@ -154,8 +155,41 @@ fn by_list(policy: &Policy, switch: &Switch, lists: Option<&Lists>, result: &mut
     }
 }
 
+/// The patterns on descriptions of all roles, held against a description at once.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Describing {
+    /// Nothing where all together are too large: then each is tried by itself.
+    set: Option<RegexSet>,
+    /// By its place in the set, the role and the place among its patterns.
+    of: Vec<(usize, usize)>,
+}
+
+impl Describing {
+    pub(super) fn of(roles: &[Role]) -> Self {
+        let patterns = roles.iter().flat_map(|role| role.describes.iter().map(|(regex, _)| regex.as_str()));
+        let of = roles.iter().enumerate().flat_map(|(n, role)| (0..role.describes.len()).map(move |entry| (n, entry)));
+        Self { set: RegexSet::new(patterns).ok(), of: of.collect() }
+    }
+
+    /// The roles that a description fits, in their order, each with the first of its patterns that does.
+    fn fitting(&self, roles: &[Role], description: &str) -> Vec<(usize, usize)> {
+        let mut fitting: Vec<(usize, usize)> = match &self.set {
+            Some(set) => set.matches(description).into_iter().filter_map(|n| self.of.get(n).copied()).collect(),
+            None => {
+                let fits = |(role, entry): &&(usize, usize)| {
+                    let pattern = roles.get(*role).and_then(|role| role.describes.get(*entry));
+                    pattern.is_some_and(|(regex, _)| regex.is_match(description))
+                };
+                self.of.iter().filter(fits).copied().collect()
+            }
+        };
+        fitting.dedup_by_key(|(role, _)| *role);
+        fitting
+    }
+}
+
 fn by_description(policy: &Policy, switch: &Switch, result: &mut Assignment) {
-    if policy.roles.iter().all(|r| r.describes.is_empty()) {
+    if policy.describing.of.is_empty() {
         return;
     }
     for port in 0..switch.ports().len() {
@@ -163,9 +197,7 @@ fn by_description(policy: &Policy, switch: &Switch, result: &mut Assignment) {
         else {
             continue;
         };
-        for (number, role) in policy.roles.iter().enumerate() {
-            let fitting = role.describes.iter().position(|(regex, _)| regex.is_match(&description));
-            let Some(entry) = fitting else { continue };
+        for (number, entry) in policy.describing.fitting(&policy.roles, &description) {
             result.describes.insert((number, entry));
             match result.ports[port] {
                 None => result.ports[port] = Some(Assigned { role: number, from: RoleFrom::Description }),
@@ -174,7 +206,7 @@ fn by_description(policy: &Policy, switch: &Switch, result: &mut Assignment) {
                     let name = &switch.ports()[port];
                     let text = format!(
                         "the description of port {name} fits the roles `{first}` and `{}`; the first counts",
-                        role.name
+                        policy.roles[number].name
                     );
                     result.remarks.push(remark(switch, text));
                 }

@@ -8,8 +8,8 @@ use rustc_hash::FxHashMap;
 use super::explain::Said;
 use super::port_table::PortTable;
 use crate::dialect::{
-    Captured, Change, Dialect, Effect, HoleRef, Operand, PortItem, ProfileRef, Reach, Reading, Rule, Statement,
-    Subject, port_names,
+    Captured, Change, Dialect, Effect, HoleRef, Operand, PortItem, ProfileRef, Reach, Reading, Statement, Subject,
+    port_names,
 };
 use crate::model::{
     Choice, Direction, Kind, Mark, Origin, PortSlots, Scope, SettingId, Slot, StationRange, Value, VlanId, VlanSet,
@@ -107,15 +107,19 @@ impl<'a> Applier<'a> {
         table: &'a PortTable,
         watch: Option<Watch>,
     ) -> Self {
+        // Where one setting is watched, nothing else is written.
+        let scope = watch.map(|watch| watch.setting.info().scope);
+        let room = |of: Scope, count: usize| if scope.is_none_or(|scope| scope == of) { count } else { 0 };
+        let ports = if watch.is_some_and(|watch| watch.port.is_some()) { 1 } else { table.len() };
         let written = Written {
-            ports: PortSlots::silent(if watch.is_some_and(|watch| watch.port.is_some()) { 1 } else { table.len() }),
+            ports: PortSlots::silent(room(Scope::Port, ports)),
             taken_back: Vec::new(),
             implied: BTreeMap::new(),
             uses: BTreeMap::new(),
             profiles: BTreeMap::new(),
             used_in: BTreeMap::new(),
-            globals: vec![Vec::new(); settings::PORT_COUNT],
-            switch: vec![Slot::UNKNOWN; settings::SWITCH_COUNT],
+            globals: vec![Vec::new(); room(Scope::Port, settings::PORT_COUNT)],
+            switch: vec![Slot::UNKNOWN; room(Scope::Switch, settings::SWITCH_COUNT)],
             vlans: BTreeMap::new(),
             vlan_globals: BTreeMap::new(),
             mirrors: BTreeMap::new(),
@@ -190,9 +194,8 @@ impl<'a> Applier<'a> {
     /// Goes through the statements of the rules that speak of the watched setting: most do not.
     fn follow(&mut self) {
         let (rules, reading) = (self.dialect.rules(), self.reading);
-        let each = |rule: &Rule, negated: bool| rule.effects_of(negated).iter().any(|effect| self.counts(effect));
-        let speaks: Vec<bool> = rules.iter().map(|rule| each(rule, false) || each(rule, true)).collect();
-        let speaks = |rule: u32| speaks.get(rule as usize).is_some_and(|speaks| *speaks);
+        let Some(Watch { setting, .. }) = self.watch else { return };
+        let speaks = |rule: u32| rules.get(rule as usize).is_some_and(|rule| rule.speaks.contains(setting));
         for (position, statement) in reading.statements.iter().enumerate().filter(|(_, s)| speaks(s.rule) && !s.leads) {
             let effects = rules.get(statement.rule as usize).map(|rule| rule.effects_of(statement.negated));
             for effect in effects.into_iter().flatten() {
@@ -313,6 +316,10 @@ impl<'a> Applier<'a> {
         let table = self.table;
         if let Some(port) = self.watch.and_then(|watch| watch.port) {
             return if table.takes(items, port) { Arc::new([port]) } else { Arc::default() };
+        }
+        // Most name one port, and are quicker found than a list is known again.
+        if let [PortItem::One(port)] = &items[..] {
+            return table.position(port).into_iter().collect();
         }
         Arc::clone(self.lists.entry(items).or_insert_with(|| table.positions(items).into()))
     }

@@ -173,6 +173,11 @@ impl PortTable {
         })
     }
 
+    /// The position of one port.
+    pub(super) fn position(&self, port: &PortRef) -> Option<usize> {
+        self.index.get(port).map(|i| *i as usize)
+    }
+
     /// The positions of the ports of a list, in order, each once. Ranges across parts take the ports that are there.
     pub(super) fn positions(&self, items: &[PortItem]) -> Vec<usize> {
         let mut positions = Vec::new();

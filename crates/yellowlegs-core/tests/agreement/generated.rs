@@ -20,7 +20,7 @@ use yellowlegs_core::resolve::Resolved;
 use super::changes::{Change, all, read};
 use super::right::{POLICY, fleet_of, judged, text};
 use super::support::policy;
-use super::{around, rehearsed, try_each};
+use super::{Plays, around, rehearsed, try_each};
 
 const STRICT: &str = include_str!("../../../../docs/strict-policy.toml");
 
@@ -183,11 +183,12 @@ pub(super) fn odds(
     policy: &Policy,
     after: &BTreeMap<&str, Resolved>,
     steps: &[Step],
+    plays: Plays,
 ) -> (Vec<String>, Vec<(&'static str, Outcome)>) {
     let (around, mut found) = (around(policy, after), None);
     let (mut odds, mut ways) = (Vec::new(), Vec::new());
     for (name, resolved) in after {
-        for ((port, drill), outcome) in rehearsed(policy, resolved, &around) {
+        for ((port, drill), outcome) in rehearsed(policy, resolved, &around, plays) {
             ways.push((drill, outcome));
             let place = format!("{name} {port}");
             let agreed = outcome == Outcome::Agreed;
@@ -227,7 +228,7 @@ pub(super) fn odds(
 fn nothing_is_wrong_with_the_strict_fleet() {
     let (policy, fleet) = (strict(), fleet());
     assert_eq!(judged(&policy, &fleet.iter().map(|(name, r)| (*name, r.clone())).collect()), BTreeSet::new());
-    let (odds, ways) = odds(&policy, &fleet.into_iter().collect(), &[]);
+    let (odds, ways) = odds(&policy, &fleet.into_iter().collect(), &[], Plays::Shared);
     assert!(odds.is_empty(), "{odds:#?}");
     let broken: Vec<_> = ways.iter().filter(|(_, outcome)| *outcome < Outcome::Told).collect();
     assert!(broken.is_empty() && ways.len() > 100, "{broken:?} of {}", ways.len());
@@ -289,7 +290,7 @@ fn every_single_step_agrees() {
             scope.spawn(move || {
                 for step in part {
                     let Some(after) = after(fleet, records, std::slice::from_ref(step)) else { continue };
-                    let (odds, _) = odds(policy, &after, std::slice::from_ref(step));
+                    let (odds, _) = odds(policy, &after, std::slice::from_ref(step), Plays::Itself);
                     let told = odds
                         .into_iter()
                         .map(|odd| format!("{}: {}", step.told(), odd.chars().take(250).collect::<String>()));
@@ -304,7 +305,7 @@ fn every_single_step_agrees() {
 
 #[test]
 fn generated_fleets_agree() {
-    let cases: u32 = std::env::var("YELLOWLEGS_CASES").ok().and_then(|n| n.parse().ok()).unwrap_or(3000);
+    let cases: u32 = std::env::var("YELLOWLEGS_CASES").ok().and_then(|n| n.parse().ok()).unwrap_or(1500);
     let (policy, fleet) = (strict(), fleet());
     let (policy, fleet, records) = (&policy, &fleet, &records(&fleet));
     let all = steps(fleet);
@@ -341,7 +342,7 @@ fn generated_fleets_agree() {
     let ways: &Mutex<BTreeMap<(&'static str, Outcome), usize>> = &Mutex::default();
     let wrong = try_each(cases, steps, |steps| {
         let Some(after) = after(fleet, records, &steps) else { return Ok(()) };
-        let (odds, came) = odds(policy, &after, &steps);
+        let (odds, came) = odds(policy, &after, &steps, Plays::Shared);
         let mut ways = ways.lock().unwrap();
         came.into_iter().for_each(|way| *ways.entry(way).or_default() += 1);
         drop(ways);

@@ -5,11 +5,9 @@
 mod addresses;
 mod edge;
 mod proofs;
-use crate::support::shown;
 mod site;
 mod state;
 mod streams;
-use crate::support;
 mod told;
 mod voice;
 mod whole;
@@ -17,6 +15,8 @@ mod whole;
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
+use crate::support;
+use crate::support::shown;
 use rstest::rstest;
 use support::{HEAD, POLICY, as_of, policy, read, shingle_without, verdicts, verdicts_of};
 use yellowlegs_core::check::all;

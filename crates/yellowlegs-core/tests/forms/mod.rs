@@ -1,8 +1,6 @@
 //! Forms that languages have and plain rules of one line and one subject do not take: read, put in force, written and
 //! explained. Each file has one kind of form, with small languages of its own.
 
-use crate::support;
-
 mod cells;
 mod doubted;
 mod groups;
@@ -16,7 +14,7 @@ mod values;
 
 use std::sync::Arc;
 
-use support::{dialect, fact, read};
+use crate::support::{dialect, fact, read};
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::model::{SettingId, VlanId};
 use yellowlegs_core::resolve::{About, Resolved, Wanted};

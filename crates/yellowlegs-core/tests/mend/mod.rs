@@ -3,14 +3,14 @@
 
 mod damaged;
 mod orders;
-use crate::support::right;
 mod rows;
-use crate::support;
 mod wanted;
 
 use std::sync::Arc;
 
-use support::{as_of, policy};
+use crate::support;
+use crate::support::right;
+use crate::support::{as_of, policy};
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::finding::Finding;
 use yellowlegs_core::mend::{Answers, DEPENDENCIES, Dependency, NoPlan, Order, Plan, Site, plan};

@@ -6,10 +6,10 @@ mod entries;
 mod expectations;
 mod roles;
 mod rules;
-use crate::support;
 
 use std::sync::Arc;
 
+use crate::support;
 use yellowlegs_core::check::ids;
 use yellowlegs_core::policy::Policy;
 use yellowlegs_core::source::Source;

@@ -10,12 +10,12 @@ mod explain;
 mod page;
 mod selection;
 mod since;
-use crate::support;
 mod totals;
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use crate::support;
 use yellowlegs_core::finding::{
     Evidence, EvidenceKind, Finding, Levels, PortShown, Standing, SwitchOutcome, SwitchRow, WaiverShown,
 };

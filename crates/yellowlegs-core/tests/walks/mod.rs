@@ -1,8 +1,6 @@
 //! What a management agent answers: its text in every form that is about, what the standards' objects mean, what is not understood, and
 //! the way back from a switch to its objects.
 
-use crate::support;
-
 mod back;
 mod beside;
 mod own;
@@ -12,6 +10,7 @@ mod text;
 use std::fmt::Write as _;
 use std::sync::Arc;
 
+use crate::support;
 use yellowlegs_core::model::{Origin, SettingId, Switch};
 use yellowlegs_core::resolve::{Resolved, State, resolve_walked};
 use yellowlegs_core::source::Source;

@@ -2,16 +2,13 @@
 //! fleet that is right, with every setting of every place given every other value, on switches of which the policy knows other
 //! things, and on texts that hands, doubts and state have been at.
 
-use crate::support;
-use crate::support::changes;
-use crate::support::right;
-
 use std::sync::Arc;
 
+use crate::support::changes;
+use crate::support::right::{POLICY, fleet};
+use crate::support::{as_of, policy, shingle_without};
 use proptest::prelude::*;
-use right::{POLICY, fleet};
 use rstest::rstest;
-use support::{as_of, policy, shingle_without};
 use yellowlegs_core::check::{Judge, Selection};
 use yellowlegs_core::policy::Policy;
 use yellowlegs_core::resolve::{Resolved, State, resolve_with};
