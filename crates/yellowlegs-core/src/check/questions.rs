@@ -13,8 +13,8 @@ use crate::model::{Requirement, Saying, SettingId, Slot, Traits, VlanId, setting
 use crate::policy::{Assigned, Purpose};
 
 /// With more things said, or more questions and answers, all begins anew.
-const MOST_SAID: usize = 1 << 16;
-const MOST_STEPS: usize = 1 << 18;
+const MOST_SAID: usize = 1 << 14;
+const MOST_STEPS: usize = 1 << 16;
 /// With more platforms: records bring one along each.
 const MOST_PLATFORMS: usize = 4096;
 

@@ -249,6 +249,8 @@ pub struct Rehearsed {
     pub told: Rehearsal,
     /// What it hangs on, and how either value would end it.
     pub hangs: Option<(Hang, Vec<Either>)>,
+    /// What was unknown when it was played with nothing assumed, be it that nothing hangs on it.
+    pub(super) open: Option<Hang>,
 }
 
 /// How a drill would end if something unknown were so.
@@ -433,9 +435,9 @@ fn play(stage: Stage<'_>, drill: &'static Drill) -> Option<Rehearsed> {
         told.iter().flat_map(|told| &told.unless).for_each(|id| asked.note(*id));
         Ok(told.map(|told| agree(&stage, drill, told)))
     };
-    let rehearsed = |told, hangs| Rehearsed { drill, port: stage.port, told, hangs };
+    let rehearsed = |told, hangs, open| Rehearsed { drill, port: stage.port, told, hangs, open };
     let hang = match run(asked.clone()) {
-        Ok(told) => return told.map(|told| rehearsed(told, None)),
+        Ok(told) => return told.map(|told| rehearsed(told, None, None)),
         Err(hang) => hang,
     };
     let assume = |value: Assumed| (value.clone(), run(asked.clone().assuming(value)));
@@ -445,7 +447,7 @@ fn play(stage: Stage<'_>, drill: &'static Drill) -> Option<Rehearsed> {
         && tried.iter().all(|(_, told)| matches!(told, Ok(Some(told)) if told.outcome == first.outcome))
     {
         let says = format!("{}, whatever {} is", first.says, hang.on);
-        return Some(rehearsed(Rehearsal { says, ..first.clone() }, None));
+        return Some(rehearsed(Rehearsal { says, ..first.clone() }, None, Some(hang)));
     }
     let either = |(value, told): (Assumed, Known<Option<Rehearsal>>)| {
         let applies = !matches!(told, Ok(None));
@@ -466,7 +468,7 @@ fn play(stage: Stage<'_>, drill: &'static Drill) -> Option<Rehearsed> {
         says = format!("{says}; {}: {}", one.value, one.word());
     }
     let told = Rehearsal::new(&Machine::new(asked), Outcome::Undetermined, says);
-    Some(rehearsed(told, Some((hang, either))))
+    Some(rehearsed(told, Some((hang.clone(), either)), Some(hang)))
 }
 
 /// The setting that decided as it is in force on a port, in its VLAN, or in the mirror that names the port.

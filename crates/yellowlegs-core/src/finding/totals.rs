@@ -242,7 +242,9 @@ pub struct Totals {
 impl Totals {
     /// Takes in a switch; its findings are counted, not kept.
     pub fn add(&mut self, outcome: SwitchOutcome) {
-        let Some(row) = outcome.row else { return };
+        let Some(mut row) = outcome.row else { return };
+        // A copy: the switch's own would hold the pages of what was made beside it.
+        row.switch = Arc::from(&*row.switch);
         let mut standings = vec![None; outcome.ports.last().map_or(0, |port| port.position + 1)];
         for port in &outcome.ports {
             *self.ports.of(port.standing) += 1;

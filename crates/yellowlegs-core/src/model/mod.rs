@@ -35,4 +35,5 @@ pub(crate) use switch::Owner;
 pub use switch::{Dangling, FileText, Mark, Quote, Remark, Requirement, SavedCopy, Slot, Switch, Unread, UnreadFact};
 pub use traits::{TraitId, TraitInfo, TraitSlot, Traits, platform};
 pub use value::{Kind, Milliwatts, Rate, Seconds, Value, ValueError};
+pub(crate) use vlan::FewVlans;
 pub use vlan::{VlanError, VlanId, VlanSet};

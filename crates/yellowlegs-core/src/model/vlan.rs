@@ -212,6 +212,26 @@ impl fmt::Debug for VlanSet {
     }
 }
 
+/// A set that is kept for long, of few VLANs: two bytes for each, where a [`VlanSet`] has half a kilobyte for all that there can be.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub(crate) struct FewVlans(Box<[VlanId]>);
+
+impl FewVlans {
+    pub(crate) fn contains(&self, vlan: VlanId) -> bool {
+        self.0.binary_search(&vlan).is_ok()
+    }
+
+    pub(crate) fn to_set(&self) -> VlanSet {
+        self.0.iter().copied().collect()
+    }
+}
+
+impl From<&VlanSet> for FewVlans {
+    fn from(set: &VlanSet) -> Self {
+        Self(set.iter().collect())
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

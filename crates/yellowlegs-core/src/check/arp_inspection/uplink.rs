@@ -30,7 +30,7 @@ fn untrusted(fleet: &FleetView<'_>) -> FleetJudgement {
         for (index, port) in digest.ports.iter().enumerate().filter(|(_, p)| p.faces == Some(Faces::BridgeUp)) {
             let at = (number, index);
             let carried: VlanSet =
-                inspected.common(&digest.edge_vlans).iter().filter(|vlan| port.carries(*vlan)).collect();
+                inspected.common(&digest.edge_vlans.to_set()).iter().filter(|vlan| port.carries(*vlan)).collect();
             if carried.is_empty() || port.inspection_trusted == Some(true) {
                 continue;
             }

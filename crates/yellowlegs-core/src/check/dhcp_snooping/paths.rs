@@ -122,7 +122,7 @@ impl OfVlan {
 /// The VLANs of a switch that matter: covered by snooping, and with clients or a way on.
 fn covered(digest: &Digest) -> Option<VlanSet> {
     let snooped = digest.snooped.as_ref()?;
-    let mut there = VlanSet::clone(&digest.edge_vlans);
+    let mut there = digest.edge_vlans.to_set();
     for port in &digest.ports {
         if let Some(tagged) = port.tagged.as_ref().filter(|set| !set.is_all()) {
             there = there.union(tagged);

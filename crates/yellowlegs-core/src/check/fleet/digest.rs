@@ -12,8 +12,8 @@ use crate::check::figure::Figure;
 use crate::check::multicast::timing;
 use crate::check::{PortView, SwitchView, Unknown};
 use crate::model::{
-    Fact, Media, Mode, Protocol, RelayInfo, Scope, Seconds, SettingId, StationAddress, Unidirectional, VlanId, VlanSet,
-    facts, platform, settings,
+    Fact, FewVlans, Media, Mode, Protocol, RelayInfo, Scope, Seconds, SettingId, StationAddress, Unidirectional,
+    VlanId, VlanSet, facts, platform, settings,
 };
 use crate::policy::{self, Faces, Feature, Neighbour, Outside, Told, Wish};
 
@@ -35,9 +35,9 @@ pub struct Digest {
     /// VLANs in which ARP inspection acts.
     pub(in crate::check) inspected: Option<Arc<VlanSet>>,
     /// VLANs of edge ports.
-    pub(in crate::check) edge_vlans: Arc<VlanSet>,
+    pub(in crate::check) edge_vlans: FewVlans,
     /// VLANs of edge ports, and those that its links name.
-    pub(in crate::check) used_vlans: Arc<VlanSet>,
+    pub(in crate::check) used_vlans: FewVlans,
     /// VLANs in which multicast is snooped.
     pub(in crate::check) multicast: Option<Arc<VlanSet>>,
     /// VLANs in which it asks for memberships.
@@ -112,33 +112,42 @@ pub(in crate::check) struct QuerierDigest {
     pub(in crate::check) leave: Option<Figure>,
 }
 
-/// The switches of a fleet. VLAN sets that are equal are kept once: most switches of a fleet say the same.
+/// The switches of a fleet. VLAN sets and names of ports that are equal are kept once: most switches of a fleet say the same.
 #[derive(Debug, Default)]
 pub struct Digests {
     switches: Vec<Digest>,
     sets: FxHashSet<Arc<VlanSet>>,
+    names: FxHashSet<Arc<str>>,
 }
 
 impl Digests {
-    /// One more.
-    pub fn push(&mut self, mut digest: Digest) {
-        self.share(&mut digest.edge_vlans);
-        self.share(&mut digest.used_vlans);
+    /// One more. It is copied: what is kept of a switch was made among all that was not, and would hold its pages.
+    pub fn push(&mut self, made: Digest) {
+        let mut digest = made.clone();
+        digest.switch = Arc::from(&*digest.switch);
         [&mut digest.snooped, &mut digest.inspected, &mut digest.multicast]
             .into_iter()
             .chain(digest.ports.iter_mut().map(|port| &mut port.tagged))
             .flatten()
-            .for_each(|set| self.share(set));
-        digest.ports.shrink_to_fit();
+            .for_each(|set| share(&mut self.sets, set, |set| Arc::new(set.clone())));
+        let of_pins = digest.pinned.iter_mut().map(|(.., port)| port);
+        let names = of_pins.chain(digest.heard.iter_mut().map(|(_, port)| port));
+        names
+            .chain(digest.ports.iter_mut().map(|port| &mut port.name))
+            .for_each(|name| share(&mut self.names, name, |name| Arc::from(name)));
+        drop(made);
         self.switches.push(digest);
     }
+}
 
-    fn share(&mut self, set: &mut Arc<VlanSet>) {
-        match self.sets.get(set) {
-            Some(there) => *set = Arc::clone(there),
-            None => _ = self.sets.insert(Arc::clone(set)),
-        }
-    }
+/// Keeps one of what is equal: a copy of the first.
+fn share<T: ?Sized + Eq + Hash>(kept: &mut FxHashSet<Arc<T>>, one: &mut Arc<T>, copy: impl Fn(&T) -> Arc<T>) {
+    let there = kept.get(&**one).map(Arc::clone);
+    *one = there.unwrap_or_else(|| {
+        let copied = copy(one);
+        kept.insert(Arc::clone(&copied));
+        copied
+    });
 }
 
 impl Digests {
@@ -219,8 +228,8 @@ impl Digest {
             servers: servers.into_iter().map(|(entry, port)| (entry, port.and_then(|p| at.get(&p).copied()))).collect(),
             snooped: snooped(on),
             inspected: on.covered(INSPECTION.needed, INSPECTION.global, INSPECTION.vlans).ok(),
-            edge_vlans: Arc::new(edge_vlans),
-            used_vlans: Arc::new(used_vlans),
+            edge_vlans: (&edge_vlans).into(),
+            used_vlans: (&used_vlans).into(),
             heard_queriers: heard_queriers(on),
             memberships: receiving.iter().filter_map(lasts).collect(),
             filters: on.setting(settings::FILTERING).value,

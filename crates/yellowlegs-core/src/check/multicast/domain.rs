@@ -100,7 +100,7 @@ fn domains(fleet: &FleetView<'_>) -> Vec<Domain> {
     for digest in fleet.switches {
         let snooped = digest.multicast.clone().unwrap_or_default();
         let asked: VlanSet = digest.queriers.keys().copied().collect();
-        vlans = vlans.union(&snooped.common(&digest.used_vlans)).union(&asked);
+        vlans = vlans.union(&snooped.common(&digest.used_vlans.to_set())).union(&asked);
     }
     let mut domains = Vec::new();
     for vlan in vlans.iter() {

@@ -1,6 +1,5 @@
 //! One station pinned in two places.
 
-use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use crate::check::{Check, FleetJudgement, FleetView, FleetViolation, Run, Violation};
@@ -27,18 +26,26 @@ pub(super) const PINNED_TWICE: Check = Check {
 type Pin = (usize, Option<VlanId>, Arc<str>);
 
 fn pinned_twice(fleet: &FleetView<'_>) -> FleetJudgement {
-    let mut pins: BTreeMap<StationAddress, Vec<Pin>> = BTreeMap::new();
-    for (number, digest) in fleet.switches.iter().enumerate() {
-        for (station, vlan, port) in &digest.pinned {
-            let pins = pins.entry(*station).or_default();
-            if !pins.iter().any(|(switch, _, there)| *switch == number && there == port) {
+    // Most stations are pinned once: they are put in order and nothing is made of them.
+    let mut all: Vec<(StationAddress, u32, u32)> = Vec::new();
+    for (number, digest) in (0..).zip(fleet.switches) {
+        all.extend((0..).zip(&digest.pinned).map(|(at, (station, ..))| (*station, number, at)));
+    }
+    all.sort_unstable();
+    let mut judgement = FleetJudgement::default();
+    for of_one in all.chunk_by(|a, b| a.0 == b.0).filter(|pins| pins.len() > 1) {
+        let mut pins: Vec<Pin> = Vec::new();
+        for (_, number, at) in of_one {
+            let number = *number as usize;
+            let Some((_, vlan, port)) = fleet.switches[number].pinned.get(*at as usize) else { continue };
+            let mut here = pins.iter().rev().take_while(|(switch, ..)| *switch == number);
+            if !here.any(|(.., there)| there == port) {
                 pins.push((number, *vlan, Arc::clone(port)));
             }
         }
-    }
-    let mut judgement = FleetJudgement::default();
-    for (station, pins) in pins.into_iter().filter(|(_, pins)| pins.len() > 1) {
-        let Some((first, rest)) = pins.split_first() else { continue };
+        let (Some((station, ..)), Some((first, rest))) = (of_one.first().copied(), pins.split_first()) else {
+            continue;
+        };
         let together: Vec<&Pin> = rest.iter().filter(|pin| are_joined(fleet, first, pin)).collect();
         if together.is_empty() {
             continue;

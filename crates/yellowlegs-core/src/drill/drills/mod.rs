@@ -13,6 +13,8 @@ mod streams;
 mod told;
 mod vlans;
 
+pub(super) use told::{RECOVERY, TRIPS, ways_back};
+
 use super::Drill;
 use super::asked::Known;
 use super::machine::{Arrival, Because, Machine};

@@ -43,7 +43,7 @@ fn restart(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> 
     Ok(Some(Rehearsal::new(&machine, Outcome::Told, says).because(Some(because))))
 }
 
-pub(super) const RECOVERY: Drill = Drill {
+pub(in crate::drill) const RECOVERY: Drill = Drill {
     name: "recovery",
     stimulus: "whatever the other drills took the port down by",
     holds: "told: how the port comes back, when, and by whose hand",
@@ -52,7 +52,7 @@ pub(super) const RECOVERY: Drill = Drill {
 };
 
 /// What may take a port down.
-const TRIPS: [Drill; 6] = [
+pub(in crate::drill) const TRIPS: [Drill; 6] = [
     stations::SECOND_STATION,
     bridges::BROUGHT_BRIDGE,
     loops::PATCHED_LOOP,
@@ -63,22 +63,29 @@ const TRIPS: [Drill; 6] = [
 
 #[allow(clippy::needless_pass_by_value, reason = "the form of all drills")]
 fn recovery(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
+    ways_back(TRIPS.iter().map(|drill| (drill.name, (drill.run)(stage, machine.clone()))))
+}
+
+/// How a port comes back after each drill that took it down, by how each ended.
+pub(in crate::drill) fn ways_back(
+    trips: impl Iterator<Item = (&'static str, Known<Option<Rehearsal>>)>,
+) -> Known<Option<Rehearsal>> {
     let mut ways = Vec::new();
     let mut story = Vec::new();
     let mut because = None;
     let mut open = None;
-    for drill in TRIPS {
-        let told = match (drill.run)(stage, machine.clone()) {
+    for (name, ended) in trips {
+        let told = match ended {
             Ok(Some(told)) => told,
             Ok(None) => continue,
             Err(hang) => {
+                ways.push(format!("after {name}: hangs on {}, which nobody knows", hang.on));
                 open = open.or(Some(hang));
-                ways.push(format!("after {}: hangs on {}, which nobody knows", drill.name, hang.on));
                 continue;
             }
         };
         if let Some(recovery) = told.recovery {
-            ways.push(format!("after {}: {recovery}", drill.name));
+            ways.push(format!("after {name}: {recovery}"));
             story.extend(told.story);
             because = because.or(told.because);
         }
