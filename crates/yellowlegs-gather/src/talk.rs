@@ -274,9 +274,9 @@ impl Talk {
     /// Turns the page, and forgets its sign. A line that has more than the sign may be one that rests there.
     fn turn(&mut self, last: &str) -> Next {
         if self.is_sign(last) {
-            self.screen.rub()
+            self.screen.rub();
         } else {
-            self.screen.set_aside()
+            self.screen.set_aside();
         }
         if let Stage::Command { paged, .. } = &mut self.stage {
             *paged = true;

@@ -149,7 +149,7 @@ fn a_rest_takes_nothing() {
         // Between a sign and the end of its line nothing tells whose it is: gone the first time and there the second, it is told.
         match came {
             Err(TalkProblem::Unlike { .. }) => {
-                assert!([" -", "\n-"].iter().any(|end| before.trim_end().ends_with(end)), "{before:?}")
+                assert!([" -", "\n-"].iter().any(|end| before.trim_end().ends_with(end)), "{before:?}");
             }
             came => assert_eq!(came.as_ref(), Ok(&whole), "{before:?}"),
         }

@@ -7,6 +7,7 @@ use std::sync::Arc;
 use rustc_hash::FxHashMap;
 
 use super::Drill;
+use super::asked::Known;
 use super::drills::{RECOVERY, TRIPS, ways_back};
 use super::rehearse::{Rehearsed, Rehearser};
 use crate::model::SettingSet;
@@ -50,7 +51,8 @@ impl Rehearser<'_> {
 
     fn end(&self, port: usize, drill: &'static Drill) -> Option<Arc<Rehearsed>> {
         if drill.name == RECOVERY.name
-            && let Some(end) = self.comes_back(port, drill)
+            && !self.is_apart(port)
+            && let Ok(end) = self.comes_back(port, drill)
         {
             return end;
         }
@@ -75,20 +77,16 @@ impl Rehearser<'_> {
         end
     }
 
-    /// How the port comes back is told by how the drills ended that may take it down: none is played for it again. `None` where it hangs on
-    /// something, or where these would be played for this port alone.
-    fn comes_back(&self, port: usize, drill: &'static Drill) -> Option<Option<Arc<Rehearsed>>> {
-        if self.is_apart(port) {
-            return None;
-        }
+    /// How the port comes back is told by how the drills ended that may take it down: none is played for it again.
+    fn comes_back(&self, port: usize, drill: &'static Drill) -> Known<Option<Arc<Rehearsed>>> {
         let ended = |trip: &Drill| {
             let Some(end) = super::all().iter().find(|one| one.name == trip.name).and_then(|one| self.end(port, one))
             else {
                 return Ok(None);
             };
-            end.open.clone().map_or_else(|| Ok(Some(end.told.clone())), Err)
+            end.open.map_or_else(|| Ok(Some(end.told.clone())), Err)
         };
-        let told = ways_back(TRIPS.iter().map(|trip| (trip.name, ended(trip)))).ok()?;
-        Some(told.map(|told| Arc::new(Rehearsed { drill, port, told, hangs: None, open: None })))
+        let told = ways_back(TRIPS.iter().map(|trip| (trip.name, ended(trip))))?;
+        Ok(told.map(|told| Arc::new(Rehearsed { drill, port, told, hangs: None, open: None })))
     }
 }

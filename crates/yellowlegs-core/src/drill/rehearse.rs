@@ -468,7 +468,7 @@ fn play(stage: Stage<'_>, drill: &'static Drill) -> Option<Rehearsed> {
         says = format!("{says}; {}: {}", one.value, one.word());
     }
     let told = Rehearsal::new(&Machine::new(asked), Outcome::Undetermined, says);
-    Some(rehearsed(told, Some((hang.clone(), either)), Some(hang)))
+    Some(rehearsed(told, Some((hang, either)), Some(hang)))
 }
 
 /// The setting that decided as it is in force on a port, in its VLAN, or in the mirror that names the port.

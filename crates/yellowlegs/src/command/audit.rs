@@ -215,7 +215,7 @@ impl Work<'_> {
         sinks: &mut Sinks,
         mut since: Option<&mut Comparison>,
     ) -> Result<Gathered, Failure> {
-        let mut gathered = Gathered::default();
+        let mut gathered = Gathered { digests: Digests::with_room(switches.len()), ..Gathered::default() };
         if !self.loaded.has_policy {
             let text = "there is no yellowlegs.toml: the built-in defaults judge, and no port has a role; `yellowlegs policy new` \
                         drafts one: VLANs with their purposes, roles for ports by VLAN and mode, servers, links"

@@ -121,6 +121,11 @@ pub struct Digests {
 }
 
 impl Digests {
+    /// None yet, and room for so many.
+    pub fn with_room(switches: usize) -> Self {
+        Self { switches: Vec::with_capacity(switches), ..Self::default() }
+    }
+
     /// One more. It is copied: what is kept of a switch was made among all that was not, and would hold its pages.
     pub fn push(&mut self, made: Digest) {
         let mut digest = made.clone();

@@ -27,7 +27,8 @@ type Pin = (usize, Option<VlanId>, Arc<str>);
 
 fn pinned_twice(fleet: &FleetView<'_>) -> FleetJudgement {
     // Most stations are pinned once: they are put in order and nothing is made of them.
-    let mut all: Vec<(StationAddress, u32, u32)> = Vec::new();
+    let count = fleet.switches.iter().map(|digest| digest.pinned.len()).sum();
+    let mut all: Vec<(StationAddress, u32, u32)> = Vec::with_capacity(count);
     for (number, digest) in (0..).zip(fleet.switches) {
         all.extend((0..).zip(&digest.pinned).map(|(at, (station, ..))| (*station, number, at)));
     }

@@ -252,7 +252,7 @@ impl DrillReport for Timeline {
         let width = self.look.width;
         for port in &played.ports {
             for rehearsed in port.drills.iter() {
-                let Rehearsed { drill, told, hangs, port: class } = &**rehearsed;
+                let Rehearsed { drill, told, hangs, port: class, .. } = &**rehearsed;
                 let outcome = paint(colour(told.outcome), &format!(" {} ", told.outcome.word()));
                 let name = format!("{} {}", played.resolved.switch.name(), port.name);
                 let lead = format!("{}  {}  {outcome}  ", paint(BOLD, &clean(&name)), paint(BOLD, drill.name));
