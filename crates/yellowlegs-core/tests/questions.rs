@@ -137,6 +137,37 @@ fn what_nobody_understands_is_no_silence() {
     }
 }
 
+/// More is said in a fleet than is kept of it: what was said first is forgotten, between two switches, and nothing is mistaken for it.
+#[test]
+fn more_than_is_kept() {
+    let policy = policy(include_str!("../../../demo/yellowlegs.toml"));
+    let dialect = shingle_without(&[]);
+    let (as_of, selection) = (as_of(), Selection::default());
+    let judge = Judge::new(&policy, &as_of, &selection, false);
+    let head = TEXTS[1].split_once("\nsocket ").unwrap().0.replace("1.1..1.28", "1.1..1.96");
+    for number in 0..96 {
+        // No two ports say the same, and each second switch begins with the other lane; a line is not understood.
+        let socket = |port: usize| {
+            let (own, lane) = (96 * number + port, [110, 120][(number + port) % 2]);
+            format!(
+                "socket 1.{port}\n  note \"ticket desk {own}\"\n  carries single\n  home lane {lane}\n  dhcp pace {own}\n  \
+                 crowd watch\n  crowd ceiling {own} then shut-out\n"
+            )
+        };
+        let text: String = std::iter::once(format!("{head}\n")).chain((1..=96).map(socket)).collect();
+        let source = Arc::new(Source::of("config.txt", text + "  drift\n"));
+        let resolved = resolve_with("nq-desks-1", &dialect, source, &State::default());
+        assert_eq!((resolved.switch.ports().len(), resolved.switch.unread().len()), (96, 1));
+        let after = told(&judge, &resolved);
+        assert!(after.contains("role: Some"), "its ports have roles");
+        // It is full with the 86th.
+        if number > 80 {
+            let alone = Judge::new(&policy, &as_of, &selection, false);
+            assert_same(&after, &told(&alone, &resolved), &format!("the {number}th"));
+        }
+    }
+}
+
 #[rstest]
 #[case::texts_alone(false)]
 #[case::with_state(true)]

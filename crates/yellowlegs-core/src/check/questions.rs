@@ -216,14 +216,13 @@ struct Root {
 }
 
 impl Known {
+    /// Whether more is kept than is worth its room.
+    fn is_full(&self) -> bool {
+        self.book.slots.len() > MOST_SAID || self.book.platforms.len() > MOST_PLATFORMS || self.steps.len() > MOST_STEPS
+    }
+
     /// A switch whose ports are to be judged. `on` notes what is asked of it.
     pub(super) fn side<'a>(&mut self, on: SwitchView<'a>) -> Side<'a> {
-        if self.book.slots.len() > MOST_SAID
-            || self.book.platforms.len() > MOST_PLATFORMS
-            || self.steps.len() > MOST_STEPS
-        {
-            *self = Self::default();
-        }
         let (switch, rows, book) = (on.unnoted(), &on.roles().rows, &mut self.book);
         let numbers = switch.port_slots.said(rows).map(|slot| book.slot(slot)).collect();
         let silent: Vec<u32> = switch.port_slots.silent_ones().iter().map(|slot| book.slot(slot)).collect();
@@ -365,8 +364,10 @@ impl Side<'_> {
 pub(super) struct Stores(Mutex<Vec<Known>>);
 
 impl Stores {
+    /// For one switch: all begins anew between two of them, never while the numbers of one stand for something.
     pub(super) fn take(&self) -> Known {
-        self.0.lock().ok().and_then(|mut stores| stores.pop()).unwrap_or_default()
+        let known = self.0.lock().ok().and_then(|mut stores| stores.pop());
+        known.filter(|known| !known.is_full()).unwrap_or_default()
     }
 
     pub(super) fn give_back(&self, known: Known) {
