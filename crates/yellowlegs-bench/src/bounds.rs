@@ -4,7 +4,7 @@
 use std::io;
 use std::path::{Path, PathBuf};
 
-use crate::fleet;
+use crate::fleet::{self, long, long::LONG};
 use crate::measure::{RUNS, measured};
 
 /// Switches of each fleet.
@@ -34,10 +34,45 @@ const BOUNDS: [Bound; 7] = [
     Bound { fleet: "orderly", against: Against::Unlike, most: 1.0 },
 ];
 
+/// So many times as much text, and at most so many times the time: what grows with its square takes sixteen.
+const LONGER: u32 = 4;
+const MOST_LONGER: f64 = 8.0;
+
+/// Holds that what is written very often takes time and report as its text does; how often it does not.
+fn grown(audit: &Path) -> io::Result<usize> {
+    let mut exceeded = 0;
+    for long in LONG {
+        let mut taken = [(0.0, 0_u64); 2];
+        for (taken, times) in taken.iter_mut().zip([long.times, long.times * LONGER]) {
+            let folder = tempfile::tempdir()?;
+            long::write(folder.path(), long, times)?;
+            let report = folder.path().join("report.csv");
+            let words = ["audit", "--format", "json", "--fail-on", "never", "-q", "--jobs", "1", "--write"];
+            let words = words.map(PathBuf::from).into_iter().chain([report.clone(), folder.path().to_owned()]);
+            let words: Vec<PathBuf> = words.collect();
+            for _ in 0..RUNS {
+                taken.0 += measured(audit, &words)?.time / RUNS as f64;
+            }
+            taken.1 = std::fs::metadata(&report)?.len();
+        }
+        let [(before, told), (after, told_after)] = taken;
+        let (ratio, report) = (after / before.max(0.01), told_after as f64 / told.max(1) as f64);
+        let well = ratio <= MOST_LONGER && report <= MOST_LONGER;
+        println!(
+            "{} {}, {LONGER} times as many: {ratio:.2} times the time, {report:.2} times the report, at most {MOST_LONGER}: {}",
+            long.times,
+            long.what,
+            if well { "well" } else { "too much" }
+        );
+        exceeded += usize::from(!well);
+    }
+    Ok(exceeded)
+}
+
 /// Measures each; how many are exceeded.
 pub(crate) fn exceeded(program: &Path, audit: &Path) -> io::Result<usize> {
     let mut unlike: Option<f64> = None;
-    let mut exceeded = 0;
+    let mut exceeded = grown(audit)?;
     for bound in &BOUNDS {
         let folder = tempfile::tempdir()?;
         let wanted = fleet::Wanted::parse(bound.fleet).unwrap_or_default();

@@ -394,6 +394,24 @@ fn what_is_off_for_a_role_is_not_open(#[case] levels: &str, #[case] open: bool) 
     assert_eq!(undecided.iter().any(|line| line.starts_with("unidirectional/off")), open, "{undecided:?}");
 }
 
+/// Among the lines of other stations that of the station itself is quoted, on both ports, whether pinned or written.
+#[rstest]
+#[case::pinned("kept", "port-security.pinned-stations")]
+#[case::written("resident", "port-security.written-stations")]
+fn a_pin_is_told_by_its_own_line(#[case] word: &str, #[case] setting: &str) {
+    let line = |switch: &str, station: u32| format!("+{switch} socket 1.3: crowd {word} 02:00:5e:10:00:0{station}");
+    let changes: Vec<String> = (1..4).map(|n| line("b", n)).chain((3..7).map(|n| line("c", n))).collect();
+    let changes: Vec<&str> = changes.iter().map(String::as_str).collect();
+    let outcome = outcome(LINKS, &changes, &[], &shingle_without(&[]));
+    let twice: Vec<_> = outcome.findings.iter().filter(|f| f.check == "port-security/pinned-twice").collect();
+    assert_eq!(twice.len(), 1);
+    let words: Vec<&str> = twice[0].evidence.iter().map(|line| line.text.trim()).collect();
+    let own = format!("crowd {word} 02:00:5e:10:00:03");
+    assert_eq!(words.iter().filter(|words| ***words == own).count(), 2, "{words:?}");
+    assert!(words.iter().all(|words| !words.contains("crowd") || **words == own), "{words:?}");
+    assert_eq!(twice[0].settings.iter().map(|s| s.name).collect::<Vec<_>>(), [setting]);
+}
+
 /// The pin where the station is not heard is the one that was left behind.
 #[test]
 fn a_station_that_moved() {

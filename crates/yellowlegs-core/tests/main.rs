@@ -17,6 +17,7 @@ mod generated;
 mod imports;
 mod in_force;
 mod knockout;
+mod lists;
 mod machine;
 mod mend;
 mod mistakes;

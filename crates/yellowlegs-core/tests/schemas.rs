@@ -123,7 +123,7 @@ fn the_schema_of_records() {
             }},
             "origin": {"enum": origins},
             "quote": {"type": "object", "additionalProperties": false, "required": ["file", "line", "column", "width", "text"],
-                "properties": {"file": {"type": "string"}, "line": number, "column": number, "width": number, "text": {"type": "string"}}},
+                "properties": {"file": {"type": "string"}, "line": number, "column": number, "width": number, "text": {"type": "string"}, "left_out": number}},
         },
     });
     compare("schemas/record.schema.json", &format!("{}\n", serde_json::to_string_pretty(&schema).unwrap()));

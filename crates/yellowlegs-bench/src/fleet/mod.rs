@@ -2,6 +2,7 @@
 //! languages, and beside them what a site may have: cables and a server, waivers, lists of roles, rules, mirrors, saved copies, state.
 
 mod alike;
+pub(crate) mod long;
 mod plan;
 mod shingle;
 mod skerry;

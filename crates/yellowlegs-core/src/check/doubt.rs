@@ -5,7 +5,7 @@
 
 use std::sync::Arc;
 
-use rustc_hash::FxHashSet;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::verdict::Unknown;
 use super::{Check, SwitchView, Told};
@@ -25,7 +25,13 @@ pub(super) struct Shadow {
     roles: Assignment,
     /// The first line of each shape that leaves the same open.
     lines: Vec<(Doubt, Arc<DoubtLine>)>,
+    /// The positions of those that could have spoken of a port, of few alone; and of those of many ports or of all.
+    of_ports: FxHashMap<usize, Vec<usize>>,
+    of_many: Vec<usize>,
 }
+
+/// A line that could have spoken of more ports is looked at for each port.
+const FEW_PORTS: usize = 16;
 
 impl Shadow {
     /// Of a switch; `None` where nothing is doubtful.
@@ -39,7 +45,14 @@ impl Shadow {
                 lines.push((doubt.clone(), line(&resolved.switch, doubt)));
             }
         }
-        Some(Self { doubtful, roles, lines })
+        let (mut of_ports, mut of_many) = (FxHashMap::<usize, Vec<usize>>::default(), Vec::new());
+        for (position, (doubt, _)) in lines.iter().enumerate() {
+            match doubt.ports.as_deref().filter(|ports| ports.len() <= FEW_PORTS) {
+                Some(ports) => ports.iter().for_each(|port| of_ports.entry(*port).or_default().push(position)),
+                None => of_many.push(position),
+            }
+        }
+        Some(Self { doubtful, roles, lines, of_ports, of_many })
     }
 
     /// The switch as it is known for certain.
@@ -62,16 +75,25 @@ impl Shadow {
     /// The lines that could tell what is missing about a port, or about the switch: those that could have set it, else all
     /// that reach there.
     pub(super) fn lines(&self, port: Option<usize>, needs: &[&'static str]) -> Vec<Arc<DoubtLine>> {
-        let reaching = || self.lines.iter().filter(move |(doubt, _)| doubt.reaches(port));
+        let reaching = self.reaching(port);
         let tells = |doubt: &Doubt| {
             let fact = doubt.fact.is_some_and(|kind| names_fact(kind, needs));
             let ports = doubt.more_ports && needs.contains(&ALL_PORTS);
             fact || ports || doubt.settings.iter().any(|id| needs.contains(&id.name()))
         };
-        let tell: Vec<_> = reaching().filter(|(doubt, _)| tells(doubt)).collect();
-        let lines = if tell.is_empty() { reaching().collect() } else { tell };
+        let tell: Vec<_> = reaching.iter().copied().filter(|(doubt, _)| tells(doubt)).collect();
+        let lines = if tell.is_empty() { reaching } else { tell };
         let mut shapes = FxHashSet::default();
         lines.into_iter().filter(|(_, line)| shapes.insert(&line.shape)).map(|(_, line)| Arc::clone(line)).collect()
+    }
+
+    /// The lines that could have spoken of a port, or of the switch, in their order.
+    fn reaching(&self, port: Option<usize>) -> Vec<&(Doubt, Arc<DoubtLine>)> {
+        let Some(port) = port else { return self.lines.iter().collect() };
+        let own = self.of_ports.get(&port).into_iter().flatten();
+        let mut positions: Vec<usize> = own.chain(&self.of_many).copied().collect();
+        positions.sort_unstable();
+        positions.into_iter().map(|at| &self.lines[at]).filter(|(doubt, _)| doubt.reaches(Some(port))).collect()
     }
 }
 

@@ -133,6 +133,11 @@ pub(super) fn quoted(resolved: &Resolved, port: Option<usize>, id: SettingId) ->
     quote_slot(&resolved.switch, port, id, &shown)
 }
 
+/// A line that speaks of a setting, by the words that decide it.
+pub(super) fn quoted_line(resolved: &Resolved, mark: Mark, id: SettingId) -> Option<Evidence> {
+    Evidence::line(EvidenceKind::Line, &resolved.switch, resolved.deciding_words(mark, id))
+}
+
 /// So many lines that lost are kept for a setting: the last before the one that won.
 const MOST_LOST: usize = 32;
 
@@ -154,10 +159,12 @@ fn evidence(subject: Subject<'_>, violation: &Violation) -> (Vec<Evidence>, Vec<
             }
         }
         if slot.contested && matches!(id.info().scope, Scope::Port | Scope::Switch) {
-            let marks = resolved.history(port, *id).into_iter().filter_map(|s| s.mark);
-            let lost: Vec<Mark> = marks.filter(|mark| Some(*mark) != slot.mark && Some(*mark) != own).collect();
-            let lost = lost.iter().copied().skip(lost.len().saturating_sub(MOST_LOST));
+            let history = resolved.history(port, *id);
+            let marks = history.iter().rev().filter_map(|said| said.mark);
+            let lost = marks.filter(|mark| Some(*mark) != slot.mark && Some(*mark) != own).take(MOST_LOST);
+            let first = overridden.len();
             overridden.extend(lost.filter_map(|mark| Evidence::line(EvidenceKind::Line, switch, narrow(mark))));
+            overridden[first..].reverse();
         }
     }
     for mark in &violation.beside_lines {

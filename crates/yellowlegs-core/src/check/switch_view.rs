@@ -251,7 +251,6 @@ impl<'a> SwitchView<'a> {
 
     /// The line that put a VLAN into a list of the switch.
     pub fn line_that_added(&self, setting: SettingId, vlan: VlanId) -> Option<Mark> {
-        let holds = |value: &Value| matches!(value, Value::Vlans(set) if set.contains(vlan));
-        self.resolved.line_that_brought(None, setting, holds)
+        self.resolved.line_that_added(None, setting, vlan)
     }
 }

@@ -6,8 +6,8 @@ use std::sync::Arc;
 use super::questions::Question;
 use super::{SwitchView, Unknown};
 use crate::model::{
-    Fact, FactKind, Key, Mark, Mode, Rate, RateUnit, Scope, Setting, SettingId, SettingType, Slot, Switch, Value,
-    VlanId, VlanSet, facts, platform, settings,
+    Fact, FactKind, Key, Mark, Mode, Rate, RateUnit, Scope, Setting, SettingId, SettingType, Slot, Station, Switch,
+    Value, VlanId, VlanSet, facts, platform, settings,
 };
 use crate::policy::{Assigned, Faces, Policy, Role, SiteVlan};
 
@@ -222,12 +222,13 @@ impl<'a> PortView<'a> {
 
     /// The line that put a VLAN into a list.
     pub fn line_that_added(&self, setting: SettingId, vlan: VlanId) -> Option<Mark> {
-        self.line_that_brought(setting, |value| matches!(value, Value::Vlans(set) if set.contains(vlan)))
+        self.on.resolved().line_that_added(Some(self.port), setting, vlan)
     }
 
-    /// The line after which a list held something.
-    pub fn line_that_brought(&self, setting: SettingId, holds: impl Fn(&Value) -> bool) -> Option<Mark> {
-        self.on.resolved().line_that_brought(Some(self.port), setting, holds)
+    /// The line that put a station into a list.
+    pub fn line_that_put(&self, setting: SettingId, station: Station) -> Option<Mark> {
+        let lines = self.on.resolved().lines_that_brought(Some(self.port), setting, Value::stations, &[station]);
+        lines.into_iter().next().flatten()
     }
 }
 

@@ -2,6 +2,7 @@
 
 use serde::Serialize;
 
+use super::Brief;
 use crate::model::{Mark, Origin, Scope, SettingId, Slot, Switch, facts};
 use crate::policy::Cite;
 
@@ -50,14 +51,22 @@ pub struct Evidence {
     pub column: Option<u32>,
     /// How many characters matter.
     pub width: Option<u32>,
-    /// The whole line.
+    /// The line; of one of more than 1,000 bytes the part around what matters, with an ellipsis where something is left out.
     pub text: String,
+    /// Of a part of a line, how many of its characters stand before it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub left_out: Option<u32>,
 }
 
 impl Evidence {
     /// Words that stand in no file.
     pub fn words(kind: EvidenceKind, text: String) -> Self {
-        Self { kind, file: None, line: None, column: None, width: None, text }
+        Self { kind, file: None, line: None, column: None, width: None, text, left_out: None }
+    }
+
+    /// Where in the text the words that matter begin, in characters from 0.
+    pub fn start(&self) -> usize {
+        self.column.map_or(0, |column| column.saturating_sub(1 + self.left_out.unwrap_or_default()) as usize)
     }
 
     /// A line of one of the switch's files.
@@ -70,6 +79,7 @@ impl Evidence {
             column: Some(quote.place.column),
             width: Some(quote.width),
             text: quote.text,
+            left_out: quote.left_out,
         })
     }
 }
@@ -77,10 +87,10 @@ impl Evidence {
 /// The evidence for a value in force: its line; or that the text is silent, and the platform's default.
 pub fn quote_slot(switch: &Switch, port: Option<usize>, id: SettingId, slot: &Slot) -> Vec<Evidence> {
     let name = id.name();
-    let shown = slot.value.as_ref().map_or_else(|| "unknown".into(), ToString::to_string);
+    let shown = || slot.value.as_ref().map_or_else(|| "unknown".into(), |value| Brief(value).to_string());
     if slot.origin.is_written() || matches!(slot.origin, Origin::Implied | Origin::State) {
         let line = slot.mark.and_then(|mark| Evidence::line(EvidenceKind::Line, switch, mark));
-        return vec![line.unwrap_or_else(|| Evidence::words(EvidenceKind::Record, format!("{name} is {shown}")))];
+        return vec![line.unwrap_or_else(|| Evidence::words(EvidenceKind::Record, format!("{name} is {}", shown())))];
     }
     let place = port.filter(|_| id.info().scope == Scope::Port).and_then(|p| switch.port_place(p));
     let silent = place.and_then(|mark| Evidence::line(EvidenceKind::Silent, switch, mark)).unwrap_or_else(|| {
@@ -91,7 +101,8 @@ pub fn quote_slot(switch: &Switch, port: Option<usize>, id: SettingId, slot: &Sl
         return vec![silent];
     }
     let default = slot.mark.and_then(|mark| Evidence::line(EvidenceKind::Default, switch, mark));
-    let words = || Evidence::words(EvidenceKind::Default, format!("where no line says otherwise, {name} is {shown}"));
+    let words =
+        || Evidence::words(EvidenceKind::Default, format!("where no line says otherwise, {name} is {}", shown()));
     vec![silent, default.unwrap_or_else(words)]
 }
 
@@ -105,6 +116,7 @@ pub fn quote_cite(cite: &Cite) -> Evidence {
             column: Some(place.column),
             width: Some(*width),
             text: text.clone(),
+            left_out: None,
         },
         Cite::BuiltIn(text) => Evidence::words(EvidenceKind::Policy, text.clone()),
     }

@@ -1,6 +1,7 @@
 //! What an audit says: findings with their evidence, and the totals of a fleet.
 
 mod block;
+mod brief;
 mod evidence;
 mod fingerprint;
 mod outcome;
@@ -14,6 +15,7 @@ use std::sync::Arc;
 use serde::Serialize;
 
 pub use block::{Block, blocks};
+pub use brief::Brief;
 pub use evidence::{Evidence, EvidenceKind, quote_cite, quote_slot};
 pub use fingerprint::fingerprint;
 pub use outcome::{Counts, DoubtLine, PortShown, Standing, SwitchOutcome, Undecided};
@@ -96,7 +98,8 @@ impl Finding {
 pub struct SettingShown {
     /// Its name.
     pub name: &'static str,
-    /// Its value; null when unknown.
+    /// Its value; null when unknown. Of a list of more than 64 elements the first 32, and how many more there are.
+    #[serde(serialize_with = "brief::brief")]
     pub value: Option<Value>,
     /// Where it comes from.
     pub origin: Origin,

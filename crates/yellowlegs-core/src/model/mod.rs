@@ -3,6 +3,7 @@
 mod choice;
 mod doubt;
 mod fact;
+mod list;
 mod oid;
 mod port;
 mod record;
@@ -24,6 +25,8 @@ pub use doubt::{Doubt, DoubtWidth, SettingSet, Torn};
 pub use fact::{
     Capability, EventSeen, Fact, FactInfo, FactKind, Field, FieldInfo, FlapSeen, Learned, LinkSeen, TreeState, facts,
 };
+pub(crate) use list::came;
+pub use list::{Building, Element, List};
 pub use oid::{MOST_ARCS, Oid};
 pub(crate) use oid::{read_arcs, write_arcs};
 pub use port::{PortName, natural_order, numbered, port_spans};

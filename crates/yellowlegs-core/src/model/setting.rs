@@ -144,14 +144,14 @@ setting_type! {
     Option<Rate> = Kind::Rate, Value::Rate(v) => Some(*v);
     Option<IpAddr> = Kind::Address, Value::Address(v) => Some(*v);
     Option<Arc<str>> = Kind::Port, Value::Port(v) => Some(v.clone());
-    Arc<[Arc<str>]> = Kind::Words, Value::Words(v) => Some(Arc::clone(v));
-    Arc<[(StationRange, VlanId)]> = Kind::Ranges, Value::Ranges(v) => Some(Arc::clone(v));
-    Arc<[(Arc<str>, Direction)]> = Kind::Taps, Value::Taps(v) => Some(Arc::clone(v));
-    Arc<[(u32, u32)]> = Kind::Pairs, Value::Pairs(v) => Some(Arc::clone(v));
+    Arc<[Arc<str>]> = Kind::Words, Value::Words(v) => Some(Arc::clone(v.elements()));
+    Arc<[(StationRange, VlanId)]> = Kind::Ranges, Value::Ranges(v) => Some(Arc::clone(v.elements()));
+    Arc<[(Arc<str>, Direction)]> = Kind::Taps, Value::Taps(v) => Some(Arc::clone(v.elements()));
+    Arc<[(u32, u32)]> = Kind::Pairs, Value::Pairs(v) => Some(Arc::clone(v.elements()));
     Option<VlanId> = Kind::Vlan, Value::Vlan(v) => Some(*v);
     Arc<VlanSet> = Kind::Vlans, Value::Vlans(v) => Some(Arc::clone(v));
     Arc<str> = Kind::Text, Value::Text(v) => Some(Arc::clone(v));
-    Arc<[Station]> = Kind::Stations, Value::Stations(v) => Some(Arc::clone(v));
+    Arc<[Station]> = Kind::Stations, Value::Stations(v) => Some(Arc::clone(v.elements()));
 }
 
 impl<C: Choice> SettingType for Choices<C> {

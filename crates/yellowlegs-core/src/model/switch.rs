@@ -50,6 +50,8 @@ pub enum FileText {
         path: Arc<str>,
         /// Line number and text.
         lines: BTreeMap<u32, String>,
+        /// Of long lines, by line number and the column of what matters from 0, the part around it and what is left out before it.
+        parts: BTreeMap<(u32, u32), (String, u32)>,
     },
 }
 
@@ -60,8 +62,10 @@ pub struct Quote {
     pub place: Place,
     /// The stretch's width in characters.
     pub width: u32,
-    /// The whole line.
+    /// The line; of a long one the part around the stretch, with an ellipsis where something is left out.
     pub text: String,
+    /// Of a part of a line, how many of its characters stand before it.
+    pub left_out: Option<u32>,
 }
 
 /// A value in force with its origin.
@@ -544,7 +548,7 @@ impl Switch {
             FileText::Text { source, .. } => Arc::clone(source.path()),
             FileText::Quoted { path, .. } => Arc::clone(path),
         };
-        let (text, column, width) = match file {
+        let (text, left_out, column, width) = match file {
             FileText::Text { source, secrets, hidden } => {
                 let start = mark.offset as usize;
                 let (line, column) = source.line_around(start);
@@ -553,12 +557,38 @@ impl Switch {
                 let begins = memchr::memrchr(b'\n', before.as_bytes()).map_or(0, |i| i + 1);
                 let shown = masked(line.into(), begins, secrets);
                 let shown = if raw { shown } else { masked(shown, begins, hidden) };
-                (shown.into_owned(), column, words.chars().count() as u32)
+                let width = words.chars().count() as u32;
+                let ((text, left_out), column) = (around(shown, column, width), column);
+                (text, left_out, column, width)
             }
-            FileText::Quoted { lines, .. } => (lines.get(&mark.line)?.clone(), mark.offset + 1, mark.width),
+            FileText::Quoted { lines, parts, .. } => {
+                let part = parts.get(&(mark.line, mark.offset)).map(|(text, before)| (text.clone(), Some(*before)));
+                let (text, left_out) = part.or_else(|| Some((lines.get(&mark.line)?.clone(), None)))?;
+                (text, left_out, mark.offset + 1, mark.width)
+            }
         };
-        Some(Quote { place: Place { file: path, line: mark.line, column }, width, text })
+        Some(Quote { place: Place { file: path, line: mark.line, column }, width, text, left_out })
     }
+}
+
+/// Lines of up to so many bytes are quoted whole.
+const WHOLE: usize = 1000;
+/// Of longer ones, so many characters of the stretch that matters, and as many on each side of it.
+const AROUND: usize = 150;
+
+/// What is shown of a line: a list of a thousand ports on one line is not told a thousand times.
+fn around(line: Cow<'_, str>, column: u32, width: u32) -> (String, Option<u32>) {
+    if line.len() <= WHOLE {
+        return (line.into_owned(), None);
+    }
+    let start = column.saturating_sub(1) as usize;
+    let from = start.saturating_sub(AROUND);
+    let most = start - from + AROUND.min(width as usize) + AROUND;
+    let mut rest = line.chars().skip(from);
+    let shown: String = rest.by_ref().take(most).collect();
+    let sign = |cut: bool| if cut { "…" } else { "" };
+    // The ellipsis stands in the place of the last that is left out.
+    (format!("{}{shown}{}", sign(from > 0), sign(rest.next().is_some())), Some(from.saturating_sub(1) as u32))
 }
 
 /// A line with some stretches masked, also those that begin before it or go on behind it; what follows them keeps its
@@ -596,7 +626,7 @@ fn disjoint(mut stretches: Vec<Word>) -> Vec<Word> {
 impl FileText {
     /// The place of a file that is not there.
     pub(crate) fn none() -> Self {
-        Self::Quoted { path: "".into(), lines: BTreeMap::new() }
+        Self::Quoted { path: "".into(), lines: BTreeMap::new(), parts: BTreeMap::new() }
     }
 
     /// A text with the stretches that are never shown.

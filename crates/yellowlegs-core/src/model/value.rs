@@ -7,7 +7,8 @@ use std::sync::Arc;
 use jiff::Timestamp;
 
 use super::{
-    Choice, ChoiceSet, Direction, RateUnit, Station, StationAddress, StationRange, VlanError, VlanId, VlanSet,
+    Choice, ChoiceSet, Direction, Element, List, RateUnit, Station, StationAddress, StationRange, VlanError, VlanId,
+    VlanSet,
 };
 
 /// A rate with its unit.
@@ -201,11 +202,11 @@ impl Kind {
             }
             Self::Choices(set) => Value::Choices { set, bits: 0 },
             Self::Vlans => Value::Vlans(Arc::default()),
-            Self::Words => Value::Words(Arc::default()),
-            Self::Stations => Value::Stations(Arc::default()),
-            Self::Ranges => Value::Ranges(Arc::default()),
-            Self::Taps => Value::Taps(Arc::default()),
-            Self::Pairs => Value::Pairs(Arc::default()),
+            Self::Words => Value::Words(List::default()),
+            Self::Stations => Value::Stations(List::default()),
+            Self::Ranges => Value::Ranges(List::default()),
+            Self::Taps => Value::Taps(List::default()),
+            Self::Pairs => Value::Pairs(List::default()),
             Self::Text | Self::Station | Self::Time => return None,
         })
     }
@@ -266,9 +267,9 @@ impl Kind {
 }
 
 /// The elements of a list, separated by commas; an empty text and `none` are an empty list.
-fn elements<T>(text: &str, read: impl Fn(&str) -> Option<T>) -> Option<Arc<[T]>> {
+fn elements<T: Element>(text: &str, read: impl Fn(&str) -> Option<T>) -> Option<List<T>> {
     if matches!(text.trim(), "" | "none") {
-        return Some(Arc::new([]));
+        return Some(List::default());
     }
     text.split(',').map(|t| read(t.trim())).collect()
 }
@@ -325,15 +326,15 @@ pub enum Value {
     /// An IP address, or none.
     Address(Option<IpAddr>),
     /// Words, in the order written.
-    Words(Arc<[Arc<str>]>),
+    Words(List<Arc<str>>),
     /// A station address.
     Station(StationAddress),
     /// Ranges of stations with their VLANs, in the order written.
-    Ranges(Arc<[(StationRange, VlanId)]>),
+    Ranges(List<(StationRange, VlanId)>),
     /// Sources of a mirror with their directions.
-    Taps(Arc<[(Arc<str>, Direction)]>),
+    Taps(List<(Arc<str>, Direction)>),
     /// Pairs of numbers.
-    Pairs(Arc<[(u32, u32)]>),
+    Pairs(List<(u32, u32)>),
     /// A moment.
     Time(Timestamp),
     /// One of a few words.
@@ -350,18 +351,18 @@ pub enum Value {
     /// Free text.
     Text(Arc<str>),
     /// Stations, in the order written.
-    Stations(Arc<[Station]>),
+    Stations(List<Station>),
 }
 
 impl Value {
-    /// The elements of a list as texts; `None` when it is no list of its own elements.
-    fn elements(&self) -> Option<Vec<String>> {
+    /// The first elements of a list as texts; `None` when it is no list of its own elements.
+    pub(crate) fn elements(&self, most: usize) -> Option<Vec<String>> {
         Some(match self {
-            Self::Words(words) => words.iter().map(ToString::to_string).collect(),
-            Self::Stations(stations) => stations.iter().map(ToString::to_string).collect(),
-            Self::Ranges(ranges) => ranges.iter().map(|(range, vlan)| format!("{range}@{vlan}")).collect(),
-            Self::Taps(taps) => taps.iter().map(|(port, direction)| format!("{port} {direction}")).collect(),
-            Self::Pairs(pairs) => pairs.iter().map(|(a, b)| format!("{a}:{b}")).collect(),
+            Self::Words(words) => words.iter().take(most).map(ToString::to_string).collect(),
+            Self::Stations(stations) => stations.iter().take(most).map(ToString::to_string).collect(),
+            Self::Ranges(ranges) => ranges.iter().take(most).map(|(range, vlan)| format!("{range}@{vlan}")).collect(),
+            Self::Taps(taps) => taps.iter().take(most).map(|(port, direction)| format!("{port} {direction}")).collect(),
+            Self::Pairs(pairs) => pairs.iter().take(most).map(|(a, b)| format!("{a}:{b}")).collect(),
             Self::Choices { set, bits } => {
                 let words = set.words.iter().enumerate();
                 words.filter(|(i, _)| bits >> i & 1 == 1).map(|(_, w)| (*w).to_owned()).collect()
@@ -370,71 +371,54 @@ impl Value {
         })
     }
 
+    /// How many elements a list has that may be long.
+    pub(crate) fn count(&self) -> Option<usize> {
+        Some(match self {
+            Self::Words(list) => list.len(),
+            Self::Stations(list) => list.len(),
+            Self::Ranges(list) => list.len(),
+            Self::Taps(list) => list.len(),
+            Self::Pairs(list) => list.len(),
+            _ => return None,
+        })
+    }
+
+    /// Of stations, the list.
+    pub fn stations(&self) -> Option<&List<Station>> {
+        if let Self::Stations(list) = self { Some(list) } else { None }
+    }
+
+    /// Of ranges of stations, the list.
+    pub fn ranges(&self) -> Option<&List<(StationRange, VlanId)>> {
+        if let Self::Ranges(list) = self { Some(list) } else { None }
+    }
+
     /// A list with another's elements put in.
     pub fn plus(&self, more: &Self) -> Option<Self> {
-        fn join<T: Clone + PartialEq>(a: &[T], b: &[T]) -> Arc<[T]> {
-            a.iter().chain(b.iter().filter(|new| !a.contains(new))).cloned().collect()
-        }
         Some(match (self, more) {
             (Self::Vlans(a), Self::Vlans(b)) => Self::Vlans(Arc::new(a.union(b))),
-            (Self::Words(a), Self::Words(b)) => Self::Words(join(a, b)),
-            (Self::Stations(a), Self::Stations(b)) => Self::Stations(join(a, b)),
-            (Self::Ranges(a), Self::Ranges(b)) => Self::Ranges(join(a, b)),
             (Self::Choices { set, bits }, Self::Choices { bits: more, .. }) => Self::Choices { set, bits: bits | more },
-            // A number has one partner: the later pair counts.
-            (Self::Pairs(a), Self::Pairs(b)) => {
-                let kept = a.iter().filter(|(n, _)| !b.iter().any(|(m, _)| m == n));
-                let mut pairs: Vec<(u32, u32)> = kept.chain(b.iter()).copied().collect();
-                pairs.sort_unstable();
-                Self::Pairs(pairs.into())
-            }
-            // A source named again has the directions of both lines.
-            (Self::Taps(a), Self::Taps(b)) => {
-                let mut taps = a.to_vec();
-                for (port, direction) in b.iter() {
-                    match taps.iter_mut().find(|(p, _)| p == port) {
-                        Some((_, there)) if *there != *direction => *there = Direction::Both,
-                        Some(_) => {}
-                        None => taps.push((Arc::clone(port), *direction)),
-                    }
-                }
-                Self::Taps(taps.into())
-            }
+            (Self::Words(a), Self::Words(b)) => Self::Words(a.plus(b)),
+            (Self::Stations(a), Self::Stations(b)) => Self::Stations(a.plus(b)),
+            (Self::Ranges(a), Self::Ranges(b)) => Self::Ranges(a.plus(b)),
+            (Self::Pairs(a), Self::Pairs(b)) => Self::Pairs(a.plus(b)),
+            (Self::Taps(a), Self::Taps(b)) => Self::Taps(a.plus(b)),
             _ => return None,
         })
     }
 
     /// A list without another's elements.
     pub fn minus(&self, less: &Self) -> Option<Self> {
-        fn without<T: Clone>(a: &[T], goes: impl Fn(&T) -> bool) -> Arc<[T]> {
-            a.iter().filter(|x| !goes(x)).cloned().collect()
-        }
         Some(match (self, less) {
             (Self::Vlans(a), Self::Vlans(b)) => Self::Vlans(Arc::new(a.minus(b))),
-            (Self::Words(a), Self::Words(b)) => Self::Words(without(a, |x| b.contains(x))),
-            (Self::Stations(a), Self::Stations(b)) => {
-                let same = |s: &Station, x: &Station| x.address == s.address && (x.vlan.is_none() || x.vlan == s.vlan);
-                Self::Stations(without(a, |s| b.iter().any(|x| same(s, x))))
-            }
-            (Self::Ranges(a), Self::Ranges(b)) => Self::Ranges(without(a, |x| b.contains(x))),
             (Self::Choices { set, bits }, Self::Choices { bits: less, .. }) => {
                 Self::Choices { set, bits: bits & !less }
             }
-            (Self::Pairs(a), Self::Pairs(b)) => Self::Pairs(without(a, |(n, _)| b.iter().any(|(m, _)| m == n))),
-            (Self::Taps(a), Self::Taps(b)) => {
-                let mut taps = a.to_vec();
-                for (port, gone) in b.iter() {
-                    let there = taps.iter().position(|(p, _)| p == port);
-                    let Some(position) = there else { continue };
-                    match (taps[position].1, *gone) {
-                        (Direction::Both, Direction::Received) => taps[position].1 = Direction::Sent,
-                        (Direction::Both, Direction::Sent) => taps[position].1 = Direction::Received,
-                        (now, gone) if now == gone || gone == Direction::Both => drop(taps.remove(position)),
-                        _ => {}
-                    }
-                }
-                Self::Taps(taps.into())
-            }
+            (Self::Words(a), Self::Words(b)) => Self::Words(a.minus(b)),
+            (Self::Stations(a), Self::Stations(b)) => Self::Stations(a.minus(b)),
+            (Self::Ranges(a), Self::Ranges(b)) => Self::Ranges(a.minus(b)),
+            (Self::Pairs(a), Self::Pairs(b)) => Self::Pairs(a.minus(b)),
+            (Self::Taps(a), Self::Taps(b)) => Self::Taps(a.minus(b)),
             _ => return None,
         })
     }
@@ -463,7 +447,7 @@ impl fmt::Display for Value {
             | Self::Ranges(_)
             | Self::Taps(_)
             | Self::Pairs(_) => {
-                let texts = self.elements().unwrap_or_default();
+                let texts = self.elements(usize::MAX).unwrap_or_default();
                 f.write_str(if texts.is_empty() { "none" } else { "" })?;
                 f.write_str(&texts.join(", "))
             }
@@ -473,7 +457,7 @@ impl fmt::Display for Value {
 
 impl serde::Serialize for Value {
     fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        if let Some(elements) = self.elements() {
+        if let Some(elements) = self.elements(usize::MAX) {
             return serializer.collect_seq(elements);
         }
         match self {

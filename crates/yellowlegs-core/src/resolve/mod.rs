@@ -23,7 +23,8 @@ use jiff::Timestamp;
 
 use crate::dialect::{Dialect, HoleRef, Reading, StateSaid, UnreadAt};
 use crate::model::{
-    DoubtWidth, FileText, Mark, Record, Remark, SavedCopy, Scope, SettingId, Slot, Switch, Unread, UnreadFact, Value,
+    DoubtWidth, Element, FileText, List, Mark, Record, Remark, SavedCopy, Scope, SettingId, Slot, Switch, Unread,
+    UnreadFact, Value, VlanId, came,
 };
 use crate::source::Source;
 pub use doubt::Doubtful;
@@ -217,15 +218,15 @@ impl Resolved {
 
     /// Everything that was written about a setting of a port, in the order of the text: what came of it each time.
     /// Empty for a record, which carries only the deciding line.
-    pub fn history(&self, port: Option<usize>, setting: SettingId) -> Vec<Slot> {
-        let Some(history) = &self.history else { return Vec::new() };
+    pub fn history(&self, port: Option<usize>, setting: SettingId) -> Arc<[Slot]> {
+        let Some(history) = &self.history else { return Arc::default() };
         let said = |watch: Watch| {
             let History { dialect, source, reading, ports, .. } = &**history;
             Applier::new(dialect, source, reading, ports, Some(watch)).run().history
         };
         let of_each = || Spoken::of(said(Watch { port: None, each: true, setting }));
-        match port.and_then(|port| Some((port, history.asked.often(setting, of_each)?))) {
-            Some((port, spoken)) => spoken.on(port),
+        match history.asked.often(setting, of_each) {
+            Some(spoken) => spoken.on(port),
             None => said(Watch { port, each: false, setting }).into_iter().map(|(_, slot)| slot).collect(),
         }
     }
@@ -299,19 +300,31 @@ impl Resolved {
         None
     }
 
-    /// The line after which a list held something; the deciding line where only one spoke.
-    pub fn line_that_brought(
+    /// For elements of a list the lines that put them in; the deciding line where only one spoke.
+    pub fn lines_that_brought<T: Element>(
         &self,
         port: Option<usize>,
         setting: SettingId,
-        holds: impl Fn(&Value) -> bool,
-    ) -> Option<Mark> {
+        list: fn(&Value) -> Option<&List<T>>,
+        elements: &[T],
+    ) -> Vec<Option<Mark>> {
+        let slot = self.switch.slot(port, setting);
+        if !slot.contested {
+            return vec![slot.mark; elements.len()];
+        }
+        let history = self.history(port, setting);
+        let came = came(history.iter().map(|slot| slot.value.as_ref().and_then(list)), elements);
+        came.into_iter().map(|at| at.and_then(|at| history[at].mark).or(slot.mark)).collect()
+    }
+
+    /// The line that put a VLAN into a list; the deciding line where only one spoke.
+    pub fn line_that_added(&self, port: Option<usize>, setting: SettingId, vlan: VlanId) -> Option<Mark> {
         let slot = self.switch.slot(port, setting);
         if !slot.contested {
             return slot.mark;
         }
         let history = self.history(port, setting);
-        let held = |slot: &Slot| slot.value.as_ref().is_some_and(&holds);
+        let held = |slot: &Slot| matches!(&slot.value, Some(Value::Vlans(set)) if set.contains(vlan));
         let brought = (0..history.len()).rev().find(|i| held(&history[*i]) && (*i == 0 || !held(&history[i - 1])));
         brought.and_then(|i| history[i].mark).or(slot.mark)
     }

@@ -1,7 +1,7 @@
 //! Everything that was written about one setting, of all ports at once: where a switch is asked for the history of many of its ports, its
 //! text is gone through once and not for each.
 
-use std::sync::{Arc, Mutex};
+use std::sync::{Arc, Mutex, OnceLock};
 
 use rustc_hash::FxHashMap;
 
@@ -14,6 +14,8 @@ const FEW: u32 = 16;
 #[derive(Debug, Default)]
 pub(super) struct Spoken {
     of_all: Vec<(u32, Slot)>,
+    /// The same without their places.
+    alone: OnceLock<Arc<[Slot]>>,
     by_port: FxHashMap<usize, Vec<(u32, Slot)>>,
 }
 
@@ -29,9 +31,12 @@ impl Spoken {
         spoken
     }
 
-    /// What was written about it on a port.
-    pub(super) fn on(&self, port: usize) -> Vec<Slot> {
-        let own = self.by_port.get(&port).into_iter().flatten();
+    /// What was written about it on a port, or where no port is named.
+    pub(super) fn on(&self, port: Option<usize>) -> Arc<[Slot]> {
+        let own = port.and_then(|port| self.by_port.get(&port));
+        let Some(own) = own else {
+            return Arc::clone(self.alone.get_or_init(|| self.of_all.iter().map(|(_, slot)| slot.clone()).collect()));
+        };
         let mut all: Vec<&(u32, Slot)> = self.of_all.iter().chain(own).collect();
         all.sort_by_key(|(place, _)| *place);
         all.into_iter().map(|(_, slot)| slot.clone()).collect()

@@ -227,7 +227,7 @@ fn value(object: &Object, text: &str, form: &ObjectForm, ports: &Ports) -> Optio
         },
         Kind::Address => Value::Address(object.address(text)),
         Kind::Text => Value::Text(text_of()?.into()),
-        Kind::Words => Value::Words(Arc::new([text_of()?.into()])),
+        Kind::Words => Value::Words([text_of()?.into()].into()),
         Kind::Station => Value::Station(object.station(text)?),
         kind => kind.parse(&text_of()?).ok()?,
     })

@@ -2,7 +2,7 @@
 //! which a list held something.
 
 use rstest::rstest;
-use yellowlegs_core::model::{SettingId, Value, VlanId, settings};
+use yellowlegs_core::model::{SettingId, VlanId, settings};
 use yellowlegs_core::resolve::Resolved;
 
 use super::{dialect, read};
@@ -118,7 +118,6 @@ fn the_line_that_brought_it(#[case] lines: &str, #[case] vlan: u16, #[case] line
     let text = format!("berth p1\n  {}\n", lines.replace(';', "\n  "));
     let resolved = read(&dialect(LISTS), &text);
     let vlan = VlanId::new(vlan.into()).unwrap();
-    let holds = |value: &Value| matches!(value, Value::Vlans(set) if set.contains(vlan));
-    let brought = resolved.line_that_brought(Some(0), settings::TAGGED_VLANS.id, holds).unwrap();
+    let brought = resolved.line_that_added(Some(0), settings::TAGGED_VLANS.id, vlan).unwrap();
     assert_eq!(brought.line(), line);
 }

@@ -4,7 +4,7 @@ use std::borrow::Cow;
 use std::io::{self, Write};
 
 use serde::Serialize;
-use yellowlegs_core::finding::{Evidence, EvidenceKind, Finding, SwitchOutcome};
+use yellowlegs_core::finding::{Brief, Evidence, EvidenceKind, Finding, SwitchOutcome};
 
 use super::{Format, Head, Report, Tail, clean};
 
@@ -79,7 +79,10 @@ impl<'a> Row<'a> {
             role: optional(found.role.as_deref()),
             message: cell(&found.message),
             setting: setting.map_or("", |s| s.name),
-            value: setting.and_then(|s| s.value.as_ref()).map(|value| owned(&value.to_string())).unwrap_or_default(),
+            value: setting
+                .and_then(|s| s.value.as_ref())
+                .map(|value| owned(&Brief(value).to_string()))
+                .unwrap_or_default(),
             origin: setting.map_or("", |s| s.origin.word()),
             file: optional(own.and_then(|line| line.file.as_deref())),
             line: own.and_then(|line| line.line),

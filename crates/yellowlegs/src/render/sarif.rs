@@ -7,7 +7,7 @@ use std::io::{self, Write};
 use percent_encoding::{AsciiSet, CONTROLS, utf8_percent_encode};
 use serde_json::{Map, Value, json};
 use yellowlegs_core::check;
-use yellowlegs_core::finding::{Evidence, EvidenceKind, Finding, Since};
+use yellowlegs_core::finding::{Brief, Evidence, EvidenceKind, Finding, Since};
 use yellowlegs_core::policy::Level;
 
 use super::whole::{Kept, Whole};
@@ -166,7 +166,10 @@ fn result(found: &Finding, rules: &mut Rules) -> Value {
             ])
         })
         .collect();
-    let values = found.settings.iter().map(|s| (s.name.to_owned(), json!({"value": s.value, "origin": s.origin})));
+    let values = found
+        .settings
+        .iter()
+        .map(|s| (s.name.to_owned(), json!({"value": s.value.as_ref().map(Brief), "origin": s.origin})));
     let values: Map<String, Value> = values.collect();
     object([
         ("message", Some(message(&format!("{} Do: {}", sentence(&found.message), found.remedy)))),

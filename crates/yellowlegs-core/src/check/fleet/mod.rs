@@ -8,6 +8,8 @@ mod usage;
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::sync::Arc;
 
+use rustc_hash::FxHashMap;
+
 pub use digest::{Digest, Digests};
 pub(super) use digest::{Had, PortDigest, QuerierDigest};
 pub(super) use joined::Joined;
@@ -15,10 +17,10 @@ pub(super) use links::{At, Links, port};
 pub use usage::Usage;
 
 use super::judge::{is_excused, waive};
-use super::say::{Subject, fill, finding, put_fact, quoted};
+use super::say::{Subject, fill, finding, put_fact, quoted, quoted_line};
 use super::{Check, Run, Selection, SwitchView, Violation, all};
 use crate::finding::{Evidence, Finding, Positions, Related, fingerprint, quote_cite};
-use crate::model::SettingId;
+use crate::model::{Mark, SettingId, StationAddress, Value, settings};
 use crate::policy::{AsOf, Level, Policy, Role, assign};
 use crate::resolve::Resolved;
 
@@ -95,6 +97,8 @@ pub struct FleetViolation {
     pub violation: Violation,
     /// Settings of other ports (or of their switches) whose lines are quoted besides.
     pub beside: Vec<(Related, SettingId)>,
+    /// A station: the lines that pin it are quoted, here and besides, not those that other stations came by.
+    pub station: Option<StationAddress>,
     /// A setting that two switches have differently: told once they are read again.
     pub sides: Option<Sides>,
 }
@@ -137,7 +141,7 @@ impl Sides {
 impl FleetViolation {
     /// One that stands on no switch.
     pub fn nowhere(violation: Violation) -> Self {
-        Self { switch: None, port: None, violation, beside: Vec::new(), sides: None }
+        Self { switch: None, port: None, violation, beside: Vec::new(), station: None, sides: None }
     }
 
     /// One that stands on a switch, or a port of it.
@@ -323,7 +327,7 @@ impl FleetOutcome {
         // Switch by switch, so that each is read once and none has to be kept; then in the order in which they were found.
         let mut order: Vec<usize> = (0..found.len()).collect();
         order.sort_by(|a, b| found[*a].2.switch.cmp(&found[*b].2.switch));
-        let mut read = Read { again, kept: VecDeque::new() };
+        let mut read = Read { again, kept: VecDeque::new(), pins: FxHashMap::default() };
         let mut found: Vec<Option<Found>> = found.into_iter().map(Some).collect();
         let mut told: BTreeMap<usize, Told> = BTreeMap::new();
         for position in order {
@@ -352,12 +356,19 @@ impl FleetOutcome {
 
 /// So many switches that findings name are kept: the ends of one another's cables.
 const MOST_READ: usize = 32;
+/// Of so many ports what pins their stations.
+const MOST_PINS: usize = 1024;
 
 /// Switches that are read once more.
 struct Read<'r> {
     again: &'r dyn Fn(&str) -> Option<Resolved>,
     kept: VecDeque<(Arc<str>, Option<Arc<Resolved>>)>,
+    /// By switch and port, what pins its stations.
+    pins: FxHashMap<(Arc<str>, Option<usize>), Pins>,
 }
+
+/// By station, the list that has it, and the line that put it in.
+type Pins = FxHashMap<StationAddress, (SettingId, Option<Mark>)>;
 
 impl Read<'_> {
     fn get(&mut self, name: &Arc<str>) -> Option<Arc<Resolved>> {
@@ -371,6 +382,33 @@ impl Read<'_> {
         self.kept.push_back((Arc::clone(name), resolved.clone()));
         resolved
     }
+
+    /// What pins a station on a port.
+    fn pin(
+        &mut self,
+        on: &Resolved,
+        port: Option<usize>,
+        station: StationAddress,
+    ) -> Option<(SettingId, Option<Mark>)> {
+        if self.pins.len() > MOST_PINS {
+            self.pins.clear();
+        }
+        let pins = self.pins.entry((Arc::clone(on.switch.name()), port)).or_insert_with(|| pins(on, port));
+        pins.get(&station).copied()
+    }
+}
+
+/// What pins stations on a port, each by the line that put it in first.
+fn pins(on: &Resolved, port: Option<usize>) -> Pins {
+    let mut pins = Pins::default();
+    for id in [settings::PINNED_STATIONS.id, settings::WRITTEN_STATIONS.id] {
+        let stations = on.switch.slot(port, id).value.as_ref().and_then(Value::stations).cloned().unwrap_or_default();
+        let lines = on.lines_that_brought(port, id, Value::stations, &stations);
+        for (station, line) in stations.iter().zip(lines) {
+            pins.entry(station.address).or_insert((id, line));
+        }
+    }
+    pins
 }
 
 /// A finding, where it stands, and the waivers that cover it.
@@ -399,12 +437,19 @@ fn told_of((check, level, found): Found, view: &FleetView<'_>, read: &mut Read<'
         Some(sides) => sides.tell(&resolved, read.get(&sides.other).as_deref(), found.violation),
         None => (found.violation, Vec::new()),
     };
+    let violation = match found.station.and_then(|station| read.pin(&resolved, port, station)) {
+        Some((setting, line)) => Violation { settings: vec![setting], line, ..violation },
+        None => violation,
+    };
     let mut told = finding(check.into(), level, Subject { on, port }, violation);
     told.evidence.extend(both.into_iter().filter(|line| !told.evidence.contains(line)).collect::<Vec<_>>());
     for (place, id) in found.beside {
         let Some(other) = read.get(&place.switch) else { continue };
         let port = place.port.as_deref().and_then(|name| other.switch.port_index(name));
-        let lines = quoted(&other, port, id);
+        let lines = match found.station.and_then(|station| read.pin(&other, port, station)) {
+            Some((id, Some(line))) => quoted_line(&other, line, id).into_iter().collect(),
+            _ => quoted(&other, port, id),
+        };
         told.evidence.extend(lines.into_iter().filter(|line| !told.evidence.contains(line)).collect::<Vec<_>>());
     }
     // The policy's line stands last.

@@ -1,9 +1,10 @@
 //! Pinned stations that the next power cut takes away.
 
+use std::collections::HashSet;
 use std::sync::Arc;
 
 use crate::check::{Check, Judgement, PortView, Repair, Run, Unknown, Verdict, Violation};
-use crate::model::{SavedCopy, Station, Switch, Value, settings};
+use crate::model::{SavedCopy, Station, StationAddress, Switch, settings};
 use crate::policy::Level;
 
 pub(super) const PINNED_UNSAVED: Check = Check {
@@ -34,10 +35,10 @@ fn pinned_unsaved(port: &PortView<'_>) -> Judgement {
         SavedCopy::Read(saved) => saved,
     };
     let safe = kept(saved, port.name())?;
-    let lost: Vec<&Station> = pinned.iter().filter(|s| !safe.iter().any(|k| k.address == s.address)).collect();
+    let lost: Vec<&Station> = pinned.iter().filter(|station| !safe.contains(&station.address)).collect();
     let Some(first) = lost.first() else { return Ok(Verdict::Met) };
     let setting = settings::PINNED_STATIONS.id;
-    let line = port.line_that_brought(setting, |value| matches!(value, Value::Stations(now) if now.contains(first)));
+    let line = port.line_that_put(setting, **first);
     let names: Vec<String> = lost.iter().map(|s| s.address.to_string()).collect();
     Violation::of(setting, "{count} pinned station(s) are not in the saved configuration: {lost}")
         .fact("count", lost.len() as u32)
@@ -47,12 +48,12 @@ fn pinned_unsaved(port: &PortView<'_>) -> Judgement {
 }
 
 /// The stations that the saved copy keeps on a port, pinned or written.
-fn kept(saved: &Switch, port: &str) -> Result<Vec<Station>, Unknown> {
-    let Some(index) = saved.port_index(port) else { return Ok(Vec::new()) };
-    let mut kept = Vec::new();
+fn kept(saved: &Switch, port: &str) -> Result<HashSet<StationAddress>, Unknown> {
+    let mut kept = HashSet::new();
+    let Some(index) = saved.port_index(port) else { return Ok(kept) };
     for key in [settings::PINNED_STATIONS, settings::WRITTEN_STATIONS] {
         let stations = saved.setting(Some(index), key).value.ok_or_else(|| Unknown::fact(key.id.name()))?;
-        kept.extend(stations.iter().copied());
+        kept.extend(stations.iter().map(|station| station.address));
     }
     Ok(kept)
 }

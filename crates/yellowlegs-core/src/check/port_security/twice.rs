@@ -2,6 +2,8 @@
 
 use std::sync::Arc;
 
+use rustc_hash::{FxHashMap, FxHashSet};
+
 use crate::check::{Check, FleetJudgement, FleetView, FleetViolation, Run, Violation};
 use crate::finding::Related;
 use crate::model::{StationAddress, VlanId, settings};
@@ -34,7 +36,9 @@ fn pinned_twice(fleet: &FleetView<'_>) -> FleetJudgement {
     }
     all.sort_unstable();
     let mut judgement = FleetJudgement::default();
-    for of_one in all.chunk_by(|a, b| a.0 == b.0).filter(|pins| pins.len() > 1) {
+    let twice = || all.chunk_by(|a, b| a.0 == b.0).filter(|pins| pins.len() > 1);
+    let heard = Heard::of(fleet, &twice().map(|pins| pins[0].0).collect());
+    for of_one in twice() {
         let mut pins: Vec<Pin> = Vec::new();
         for (_, number, at) in of_one {
             let number = *number as usize;
@@ -52,10 +56,9 @@ fn pinned_twice(fleet: &FleetView<'_>) -> FleetJudgement {
             continue;
         }
         let all: Vec<&Pin> = [first].into_iter().chain(together).collect();
-        let is_heard =
-            |pin: &&&Pin| fleet.switches[pin.0].heard.iter().any(|(heard, port)| *heard == station && *port == pin.2);
         // The pin where the station is not is the one left behind.
-        let left = if all.iter().any(|pin| is_heard(&pin)) { all.iter().find(|pin| !is_heard(pin)) } else { None };
+        let is_heard = |pin: &&Pin| heard.on(station, pin);
+        let left = if all.iter().any(is_heard) { all.iter().find(|pin| !is_heard(pin)) } else { None };
         let left = *left.unwrap_or(&first);
         let place =
             |pin: &Pin| Related { switch: Arc::clone(&fleet.switches[pin.0].switch), port: Some(pin.2.to_string()) };
@@ -68,9 +71,29 @@ fn pinned_twice(fleet: &FleetView<'_>) -> FleetJudgement {
             .related(others.clone());
         let mut found = FleetViolation::at(place(left), violation);
         found.beside = others.into_iter().map(|other| (other, settings::PINNED_STATIONS.id)).collect();
+        found.station = Some(station);
         judgement.violations.push(found);
     }
     judgement
+}
+
+/// Where the stations were heard that are pinned twice.
+struct Heard<'f>(FxHashMap<StationAddress, Vec<(usize, &'f str)>>);
+
+impl<'f> Heard<'f> {
+    fn of(fleet: &FleetView<'f>, twice: &FxHashSet<StationAddress>) -> Self {
+        let mut heard: FxHashMap<StationAddress, Vec<(usize, &str)>> = FxHashMap::default();
+        for (number, digest) in fleet.switches.iter().enumerate() {
+            for (station, port) in digest.heard.iter().filter(|(station, _)| twice.contains(station)) {
+                heard.entry(*station).or_default().push((number, &**port));
+            }
+        }
+        Self(heard)
+    }
+
+    fn on(&self, station: StationAddress, (switch, _, port): &Pin) -> bool {
+        self.0.get(&station).is_some_and(|places| places.contains(&(*switch, &**port)))
+    }
 }
 
 /// Whether two pins are in one layer-2 domain: on one switch, or on switches that their VLAN joins.

@@ -1,7 +1,7 @@
 //! Ranges of station addresses whose stations are put in a VLAN (dynamic assignment).
 
 use crate::check::{Check, Judgement, Run, SwitchView, Tally, Verdict, Violation};
-use crate::model::{StationRange, settings};
+use crate::model::{StationRange, Value, VlanId, settings};
 use crate::policy::Level;
 
 pub(super) const WIDE: Check = Check {
@@ -23,8 +23,9 @@ fn wide(on: &SwitchView<'_>) -> Judgement {
     if prefixes.value.is_empty() && most.value.is_none() {
         return Ok(Verdict::NotApplicable);
     }
-    let mut tally = Tally::default();
-    for (range, vlan) in on.known(settings::ADDRESS_RANGES)?.iter() {
+    let ranges = on.known(settings::ADDRESS_RANGES)?;
+    let mut wrong = Vec::new();
+    for (range, vlan) in ranges.iter() {
         let inside = |prefix: &String| {
             let prefix = prefix.to_ascii_lowercase();
             [range.from, range.to].iter().all(|end| end.to_string().starts_with(&prefix))
@@ -41,11 +42,10 @@ fn wide(on: &SwitchView<'_>) -> Judgement {
         .fact("range", range.to_string())
         .fact("vlan", u32::from(vlan.get()))
         .fact("count", range.size().to_string())
-        .line(on.line_of_range(range))
         .vlan(Some(*vlan));
-        tally.add(Ok(Some(violation.demand(if foreign { &prefixes.cite } else { &most.cite }))));
+        wrong.push(((*range, *vlan), violation.demand(if foreign { &prefixes.cite } else { &most.cite })));
     }
-    tally.judgement()
+    on.tell(wrong)
 }
 
 pub(super) const OVERLAP: Check = Check {
@@ -60,33 +60,57 @@ pub(super) const OVERLAP: Check = Check {
     ..Check::ROW
 };
 
+/// So many ranges that clash with one are told, each by itself; of more, how many.
+const MOST_TOLD: usize = 8;
+
 fn overlap(on: &SwitchView<'_>) -> Judgement {
     let ranges = on.known(settings::ADDRESS_RANGES)?;
-    let mut tally = Tally::default();
-    for (i, (range, vlan)) in ranges.iter().enumerate() {
-        let clashes =
-            |other: &&(StationRange, _)| other.1 != *vlan && other.0.from <= range.to && range.from <= other.0.to;
-        for (other, its) in ranges[..i].iter().filter(clashes) {
-            let violation = Violation::of(
-                settings::ADDRESS_RANGES.id,
-                "{range} for VLAN {vlan} and {other} for VLAN {its} claim the same addresses",
-            )
-            .fact("range", range.to_string())
-            .fact("other", other.to_string())
-            .fact("vlan", u32::from(vlan.get()))
-            .fact("its", u32::from(its.get()))
-            .line(on.line_of_range(range))
-            .vlan(Some(*vlan));
-            tally.add(Ok(Some(violation)));
+    let mut wrong = Vec::new();
+    for (i, mut before) in clashes(&ranges).into_iter().enumerate() {
+        let (range, vlan) = ranges[i];
+        before.sort_unstable();
+        let more = before.len().saturating_sub(MOST_TOLD);
+        for (told, (other, its)) in before.iter().take(MOST_TOLD).map(|at| ranges[*at]).enumerate() {
+            let template = if more > 0 && told + 1 == MOST_TOLD {
+                "{range} for VLAN {vlan} and {other} for VLAN {its}, and {more} more, claim the same addresses"
+            } else {
+                "{range} for VLAN {vlan} and {other} for VLAN {its} claim the same addresses"
+            };
+            let violation = Violation::of(settings::ADDRESS_RANGES.id, template)
+                .fact("range", range.to_string())
+                .fact("other", other.to_string())
+                .fact("vlan", u32::from(vlan.get()))
+                .fact("its", u32::from(its.get()))
+                .vlan(Some(vlan));
+            let violation = if more > 0 { violation.fact("more", more as u32) } else { violation };
+            wrong.push(((range, vlan), violation));
         }
     }
-    tally.judgement()
+    on.tell(wrong)
+}
+
+/// For each range those written before it that claim some of its addresses for another VLAN.
+fn clashes(ranges: &[(StationRange, VlanId)]) -> Vec<Vec<usize>> {
+    let mut clashes = vec![Vec::new(); ranges.len()];
+    let mut by_begin: Vec<usize> = (0..ranges.len()).collect();
+    by_begin.sort_by_key(|at| ranges[*at].0.from);
+    for (i, one) in by_begin.iter().enumerate() {
+        let (range, vlan) = ranges[*one];
+        let reached = by_begin[i + 1..].iter().take_while(|other| ranges[**other].0.from <= range.to);
+        for other in reached.filter(|other| ranges[**other].1 != vlan) {
+            clashes[*one.max(other)].push(*one.min(other));
+        }
+    }
+    clashes
 }
 
 impl SwitchView<'_> {
-    fn line_of_range(&self, range: &StationRange) -> Option<crate::model::Mark> {
-        use crate::model::Value;
-        let holds = |value: &Value| matches!(value, Value::Ranges(set) if set.iter().any(|(r, _)| r == range));
-        self.resolved().line_that_brought(None, settings::ADDRESS_RANGES.id, holds)
+    /// What is wrong about ranges, each with the line that brought it.
+    fn tell(&self, wrong: Vec<((StationRange, VlanId), Violation)>) -> Judgement {
+        let (ranges, violations): (Vec<_>, Vec<_>) = wrong.into_iter().unzip();
+        let lines = self.resolved().lines_that_brought(None, settings::ADDRESS_RANGES.id, Value::ranges, &ranges);
+        let mut tally = Tally::default();
+        violations.into_iter().zip(lines).for_each(|(violation, line)| tally.add(Ok(Some(violation.line(line)))));
+        tally.judgement()
     }
 }

@@ -156,7 +156,7 @@ pub(super) fn read(
     let mut told = Vec::new();
     for RecordDoubt { shape, torn, file, line, column, width, ports, settings, fact, more_ports } in doubts {
         let text = shape.clone();
-        let mark = quotes.mark(RecordQuote { file, line, column, width, text });
+        let mark = quotes.mark(RecordQuote { file, line, column, width, text, left_out: None });
         let ports = ports.map(|ports| positions(switch, &ports).into());
         let (shape, torn): (Arc<str>, _) = (shape.into(), torn.map(|torn| torn.0));
         told.push(Doubt { mark, shape, torn, ports, settings: settings.0, fact: fact.map(|k| k.0), more_ports });

@@ -166,6 +166,9 @@ struct RecordQuote {
     column: u32,
     width: u32,
     text: String,
+    /// Of a part of a long line, how many characters stand before it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    left_out: Option<u32>,
 }
 
 /// The traits of the platform, by name.
@@ -207,8 +210,8 @@ impl<'de> Deserialize<'de> for RecordTraits {
 
 impl RecordQuote {
     fn of(switch: &Switch, mark: Option<Mark>) -> Option<Self> {
-        let Quote { place, width, text } = switch.quote(mark?)?;
-        Some(Self { file: place.file.to_string(), line: place.line, column: place.column, width, text })
+        let Quote { place, width, text, left_out } = switch.quote(mark?)?;
+        Some(Self { file: place.file.to_string(), line: place.line, column: place.column, width, text, left_out })
     }
 }
 
@@ -376,7 +379,7 @@ impl Record {
         let tables = self.tables.into_iter().map(|table| (table.fact.0, mark(table.evidence))).collect();
         for RecordUnread { shape, file, line, column, width } in self.unread {
             let text = shape.clone();
-            let mark = quotes.mark(RecordQuote { file, line, column, width, text });
+            let mark = quotes.mark(RecordQuote { file, line, column, width, text, left_out: None });
             switch.unread.push(Unread { mark, shape: shape.into() });
         }
         switch.saved = match self.saved {
@@ -414,17 +417,21 @@ struct Quotes(Vec<FileText>, BTreeMap<(Owner, SettingId), Slot>);
 impl Quotes {
     fn file(&mut self, path: &str) {
         if !self.0.iter().any(|f| f.path() == path) {
-            self.0.push(FileText::Quoted { path: path.into(), lines: BTreeMap::new() });
+            self.0.push(FileText::Quoted { path: path.into(), lines: BTreeMap::new(), parts: BTreeMap::new() });
         }
     }
 
     fn mark(&mut self, quote: RecordQuote) -> Mark {
         self.file(&quote.file);
         let position = self.0.iter().position(|f| f.path() == quote.file).unwrap_or_default();
-        if let Some(FileText::Quoted { lines, .. }) = self.0.get_mut(position) {
-            lines.entry(quote.line).or_insert(quote.text);
+        let offset = quote.column.saturating_sub(1);
+        if let Some(FileText::Quoted { lines, parts, .. }) = self.0.get_mut(position) {
+            match quote.left_out {
+                Some(left_out) => _ = parts.entry((quote.line, offset)).or_insert((quote.text, left_out)),
+                None => _ = lines.entry(quote.line).or_insert(quote.text),
+            }
         }
-        Mark { file: position as u16, line: quote.line, offset: quote.column.saturating_sub(1), width: quote.width }
+        Mark { file: position as u16, line: quote.line, offset, width: quote.width }
     }
 
     fn slot(&mut self, owner: Option<Owner>, id: SettingId, slot: RecordSlot) -> Slot {

@@ -366,7 +366,7 @@ impl Quote {
     fn of(line: &Evidence) -> Self {
         let trimmed = line.text.trim_start();
         let indent = line.text.chars().count() - trimmed.chars().count();
-        let start = line.column.map_or(0, |column| (column as usize).saturating_sub(1 + indent));
+        let start = line.start().saturating_sub(indent);
         let width = line.width.filter(|_| line.line.is_some()).unwrap_or_default() as usize;
         let part = |skip: usize, take: usize| text(&trimmed.chars().skip(skip).take(take).collect::<String>());
         Self {

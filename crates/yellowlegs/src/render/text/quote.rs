@@ -14,7 +14,8 @@ const INDENT: usize = 8;
 
 /// Whether two pieces of evidence are stretches of one line.
 pub(super) fn same_line(one: &Evidence, other: &Evidence) -> bool {
-    one.line.is_some() && (one.kind, &one.file, one.line) == (other.kind, &other.file, other.line)
+    let of = |it: &Evidence| (it.kind, it.file.clone(), it.line, it.left_out);
+    one.line.is_some() && of(one) == of(other)
 }
 
 /// Place and note, then the line with carets under the words that decide. All the evidence is of one line.
@@ -44,17 +45,13 @@ fn window(of_line: &[Evidence], width: usize) -> (usize, String, bool) {
     let Some(first) = of_line.first() else { return (0, String::new(), false) };
     let indent = first.text.chars().count() - first.text.trim_start().chars().count();
     let line: Vec<char> = first.text.chars().skip(indent).collect();
-    let start = of_line.iter().map(|e| begin(e).saturating_sub(indent)).min().unwrap_or_default();
-    let end = of_line.iter().map(|e| begin(e).saturating_sub(indent) + words(e)).max().unwrap_or_default();
+    let start = of_line.iter().map(|e| e.start().saturating_sub(indent)).min().unwrap_or_default();
+    let end = of_line.iter().map(|e| e.start().saturating_sub(indent) + words(e)).max().unwrap_or_default();
     // The words that decide are seen, with some of what stands before them.
     let skip = if end <= width { 0 } else { start.saturating_sub(width / 4) };
     let shown: String = line.iter().skip(skip).take(width).collect();
     let more = line.len() > skip + width;
     (skip, shown, more)
-}
-
-fn begin(evidence: &Evidence) -> usize {
-    evidence.column.unwrap_or(1) as usize - 1
 }
 
 fn words(evidence: &Evidence) -> usize {
@@ -64,7 +61,7 @@ fn words(evidence: &Evidence) -> usize {
 /// Where the carets of a piece of evidence begin below what is shown, and how many there are.
 fn stretch(evidence: &Evidence, shown: &str, skipped: usize) -> Option<(usize, usize)> {
     let indent = evidence.text.chars().count() - evidence.text.trim_start().chars().count();
-    let start = begin(evidence).saturating_sub(indent);
+    let start = evidence.start().saturating_sub(indent);
     let end = start + words(evidence);
     let (start, end) = (start.max(skipped) - skipped, end.checked_sub(skipped).filter(|end| *end > 0)?);
     let before: String = shown.chars().take(start).collect();
