@@ -9,7 +9,7 @@ use crate::support::shown::shown;
 use crate::support::{as_of, compare, policy, shingle_without};
 use globset::{Glob, GlobMatcher};
 use rstest::rstest;
-use yellowlegs_core::check::{Digest, FleetOutcome, FleetView, Judge, Selection, Usage};
+use yellowlegs_core::check::{Digests, FleetOutcome, FleetView, Judge, Selection, Usage};
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::resolve::{Resolved, State, resolve_with};
 use yellowlegs_core::source::Source;
@@ -56,7 +56,7 @@ fn outcome_of(
     let resolved: BTreeMap<&str, Resolved> =
         fleet.iter().map(|(name, lines)| (*name, read(name, lines, state(name), dialect))).collect();
     let mut usage = Usage::default();
-    let digests: Vec<Digest> = resolved
+    let digests: Digests = resolved
         .values()
         .map(|resolved| {
             let judged = judge.switch(resolved, resolved.lists());
@@ -81,7 +81,7 @@ fn doubted_of(changes: &[&str], selection: &Selection) -> FleetOutcome {
     let resolved: BTreeMap<&str, Resolved> =
         fleet.iter().map(|(name, lines)| (*name, read(name, lines, "", &dialect))).collect();
     let mut usage = Usage::default();
-    let (mut digests, mut certain): (Vec<Digest>, Vec<Digest>) = (Vec::new(), Vec::new());
+    let (mut digests, mut certain): (Digests, Digests) = Default::default();
     for resolved in resolved.values() {
         let judged = judge.switch(resolved, resolved.lists());
         usage.merge(judged.usage);

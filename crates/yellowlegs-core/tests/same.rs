@@ -7,7 +7,7 @@ use std::sync::Arc;
 use crate::support::{as_of, policy, shingle_without};
 use proptest::prelude::*;
 use regex::{Captures, Regex};
-use yellowlegs_core::check::{Digest, FleetOutcome, FleetView, Judge, PortView, Selection, SwitchView, Told, Usage};
+use yellowlegs_core::check::{Digests, FleetOutcome, FleetView, Judge, PortView, Selection, SwitchView, Told, Usage};
 use yellowlegs_core::policy::assign;
 use yellowlegs_core::resolve::{Resolved, resolve};
 use yellowlegs_core::source::Source;
@@ -33,7 +33,7 @@ fn found(policy_text: &str, texts: &[(String, String)]) -> BTreeMap<String, usiz
         )
     };
     let fleet: BTreeMap<String, Resolved> = texts.iter().map(read).collect();
-    let (mut found, mut digests, mut usage): (Vec<_>, Vec<Digest>, Usage) = Default::default();
+    let (mut found, mut digests, mut usage): (Vec<_>, Digests, Usage) = Default::default();
     for resolved in fleet.values() {
         let judged = judge.switch(resolved, resolved.lists());
         found.extend(judged.outcome.findings);

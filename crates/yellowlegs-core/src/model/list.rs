@@ -11,11 +11,17 @@ use rustc_hash::FxHashMap;
 use super::{Direction, Station, StationAddress, StationRange, VlanId};
 
 /// A list: its elements, or how it is made of another.
-pub struct List<T: Element>(Arc<Node<T>>);
+pub struct List<T: Element>(Form<T>);
 
-struct Node<T: Element> {
+enum Form<T: Element> {
+    Whole(Arc<[T]>),
+    Made(Arc<Made<T>>),
+}
+
+/// A list before it, and what a line does to that one. The list before is taken out only to be let go.
+struct Made<T: Element> {
+    of: Option<(List<T>, Change<T>)>,
     whole: OnceLock<Arc<[T]>>,
-    made: Option<(List<T>, Change<T>)>,
 }
 
 /// What a line does to a list. Its own elements are always whole.
@@ -175,19 +181,55 @@ impl<T: Element> Building<T> {
 
 impl<T: Element> List<T> {
     fn whole(elements: Arc<[T]>) -> Self {
-        Self(Arc::new(Node { whole: OnceLock::from(elements), made: None }))
+        Self(Form::Whole(elements))
+    }
+
+    /// The elements, where they were put together.
+    fn known(&self) -> Option<&Arc<[T]>> {
+        match &self.0 {
+            Form::Whole(elements) => Some(elements),
+            Form::Made(made) => made.whole.get(),
+        }
+    }
+
+    /// What it is made of.
+    fn of(&self) -> Option<&(Self, Change<T>)> {
+        match &self.0 {
+            Form::Whole(_) => None,
+            Form::Made(made) => made.of.as_ref(),
+        }
+    }
+
+    /// Whether both are the very same, not only equal.
+    fn is(&self, other: &Self) -> bool {
+        match (&self.0, &other.0) {
+            (Form::Whole(a), Form::Whole(b)) => Arc::ptr_eq(a, b),
+            (Form::Made(a), Form::Made(b)) => Arc::ptr_eq(a, b),
+            _ => false,
+        }
+    }
+
+    /// Puts it together, and forgets how it came about.
+    pub(crate) fn settle(&mut self) {
+        if let Form::Made(_) = self.0 {
+            *self = Self::whole(Arc::clone(self.elements()));
+        }
     }
 
     /// The elements, to be shared.
     pub fn elements(&self) -> &Arc<[T]> {
-        self.0.whole.get_or_init(|| {
+        let made = match &self.0 {
+            Form::Whole(elements) => return elements,
+            Form::Made(made) => made,
+        };
+        made.whole.get_or_init(|| {
             // Back to what is whole, and from there on what was done to it.
             let (mut from, mut changes) = (self, Vec::new());
-            while let (None, Some((before, change))) = (from.0.whole.get(), &from.0.made) {
+            while let (None, Some((before, change))) = (from.known(), from.of()) {
                 changes.push(change);
                 from = before;
             }
-            let mut building = Building::of(from.0.whole.get().map(|whole| &**whole).unwrap_or_default());
+            let mut building = Building::of(from.known().map(|whole| &**whole).unwrap_or_default());
             let mut more = false;
             for change in changes.into_iter().rev() {
                 match change {
@@ -207,7 +249,7 @@ impl<T: Element> List<T> {
     /// With another's elements put in.
     #[must_use]
     pub fn plus(&self, more: &Self) -> Self {
-        match self.0.whole.get() {
+        match self.known() {
             Some(whole) if whole.is_empty() && more.len() == 1 => more.clone(),
             _ => self.made(Change::More(more.clone())),
         }
@@ -222,7 +264,7 @@ impl<T: Element> List<T> {
     fn made(&self, change: Change<T>) -> Self {
         let (Change::More(own) | Change::Less(own)) = &change;
         own.elements();
-        Self(Arc::new(Node { whole: OnceLock::new(), made: Some((self.clone(), change)) }))
+        Self(Form::Made(Arc::new(Made { of: Some((self.clone(), change)), whole: OnceLock::new() })))
     }
 }
 
@@ -237,8 +279,8 @@ pub(crate) fn came<'a, T: Element + 'a>(
     let mut came: Vec<Option<usize>> = vec![None; wanted.len()];
     let mut before: Option<&List<T>> = None;
     for (position, list) in lists.enumerate() {
-        let follows = |from: &List<T>| before.is_some_and(|before| Arc::ptr_eq(&from.0, &before.0));
-        match list.and_then(|list| list.0.made.as_ref()).filter(|(from, _)| follows(from)) {
+        let follows = |from: &List<T>| before.is_some_and(|before| from.is(before));
+        match list.and_then(List::of).filter(|(from, _)| follows(from)) {
             Some((_, Change::More(more))) => {
                 let new = more.iter().flat_map(|new| of(new).filter(|i| wanted[*i] == *new));
                 new.for_each(|i| came[i] = came[i].or(Some(position)));
@@ -262,17 +304,23 @@ pub(crate) fn came<'a, T: Element + 'a>(
 impl<T: Element> Drop for List<T> {
     /// One after the other: each inside the next would be as deep as a text has lines.
     fn drop(&mut self) {
-        let made = |list: &mut Self| Arc::get_mut(&mut list.0).and_then(|node| node.made.take());
-        let mut next = made(self).map(|(from, _)| from);
+        let before = |list: &mut Self| match &mut list.0 {
+            Form::Whole(_) => None,
+            Form::Made(made) => Arc::get_mut(made)?.of.take().map(|(before, _)| before),
+        };
+        let mut next = before(self);
         while let Some(mut list) = next {
-            next = made(&mut list).map(|(from, _)| from);
+            next = before(&mut list);
         }
     }
 }
 
 impl<T: Element> Clone for List<T> {
     fn clone(&self) -> Self {
-        Self(Arc::clone(&self.0))
+        Self(match &self.0 {
+            Form::Whole(elements) => Form::Whole(Arc::clone(elements)),
+            Form::Made(made) => Form::Made(Arc::clone(made)),
+        })
     }
 }
 
@@ -297,7 +345,7 @@ impl<T: Element> Default for List<T> {
 
 impl<T: Element> PartialEq for List<T> {
     fn eq(&self, other: &Self) -> bool {
-        Arc::ptr_eq(&self.0, &other.0) || **self == **other
+        self.is(other) || **self == **other
     }
 }
 

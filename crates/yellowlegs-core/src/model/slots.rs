@@ -89,6 +89,11 @@ impl PortSlots {
         self.at.extend(0..PORT_COUNT as u32);
     }
 
+    /// Puts lists together that lines made.
+    pub(crate) fn settle(&mut self) {
+        self.slots.iter_mut().filter_map(|slot| slot.value.as_mut()).for_each(Value::settle);
+    }
+
     /// Says what holds where nothing is written.
     pub(crate) fn fill(&mut self, silent: impl Iterator<Item = Slot>) {
         self.slots.iter_mut().take(PORT_COUNT).zip(silent).for_each(|(slot, silent)| *slot = silent);

@@ -383,6 +383,18 @@ impl Value {
         })
     }
 
+    /// Puts a list together that lines made, and forgets how it came about.
+    pub(crate) fn settle(&mut self) {
+        match self {
+            Self::Words(list) => list.settle(),
+            Self::Stations(list) => list.settle(),
+            Self::Ranges(list) => list.settle(),
+            Self::Taps(list) => list.settle(),
+            Self::Pairs(list) => list.settle(),
+            _ => {}
+        }
+    }
+
     /// Of stations, the list.
     pub fn stations(&self) -> Option<&List<Station>> {
         if let Self::Stations(list) = self { Some(list) } else { None }

@@ -188,6 +188,9 @@ impl<'a> Applier<'a> {
                 self.used_by(position, statement, hole);
             }
         }
+        // What is kept for long knows nothing of the lines that made it.
+        self.written.ports.settle();
+        self.written.switch.iter_mut().filter_map(|slot| slot.value.as_mut()).for_each(Value::settle);
         self.written
     }
 

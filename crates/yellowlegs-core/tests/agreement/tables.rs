@@ -10,7 +10,7 @@ use proptest::sample::{Index, select};
 use proptest::strategy::ValueTree;
 use proptest::test_runner::{Config, RngSeed, TestRunner};
 use serde_json::{Value as Json, json};
-use yellowlegs_core::check::{Digest, FleetOutcome, FleetView, Judge, Selection, Usage};
+use yellowlegs_core::check::{Digests, FleetOutcome, FleetView, Judge, Selection, Usage};
 use yellowlegs_core::model::{FactKind, Kind};
 use yellowlegs_core::policy::{Inventory, InventoryFile, Policy};
 use yellowlegs_core::resolve::Resolved;
@@ -135,7 +135,7 @@ pub(super) fn after(
 fn said(policy: &Policy, fleet: &BTreeMap<&str, Resolved>) -> BTreeMap<&'static str, (usize, usize, String)> {
     let (as_of, selection) = (as_of(), Selection::default());
     let judge = Judge::new(policy, &as_of, &selection, false);
-    let (mut digests, mut usage): (Vec<Digest>, Usage) = (Vec::new(), Usage::default());
+    let (mut digests, mut usage): (Digests, Usage) = Default::default();
     let mut told: BTreeMap<&str, (usize, usize, String)> = BTreeMap::new();
     for resolved in fleet.values() {
         let judged = judge.switch(resolved, resolved.lists());

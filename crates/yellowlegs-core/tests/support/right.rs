@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use super::{as_of, shingle_without};
-use yellowlegs_core::check::{Digest, FleetOutcome, FleetView, Judge, Selection, Usage};
+use yellowlegs_core::check::{Digests, FleetOutcome, FleetView, Judge, Selection, Usage};
 use yellowlegs_core::finding::Undecided;
 use yellowlegs_core::model::SavedCopy;
 use yellowlegs_core::policy::Policy;
@@ -275,7 +275,7 @@ pub(crate) fn judged(policy: &Policy, fleet: &BTreeMap<&str, Resolved>) -> BTree
     let (as_of, selection) = (as_of(), Selection::default());
     let judge = Judge::new(policy, &as_of, &selection, false);
     let mut told = BTreeSet::new();
-    let (mut digests, mut usage): (Vec<Digest>, Usage) = (Vec::new(), Usage::default());
+    let (mut digests, mut usage): (Digests, Usage) = Default::default();
     let place =
         |switch: Option<&str>, port: Option<&str>| [switch, port].into_iter().flatten().collect::<Vec<_>>().join(" ");
     for (name, resolved) in fleet {

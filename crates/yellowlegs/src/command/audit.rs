@@ -1,5 +1,6 @@
 //! `yellowlegs audit`: which ports break the policy.
 
+use std::cell::OnceCell;
 use std::collections::BTreeSet;
 use std::num::NonZero;
 use std::path::Path;
@@ -275,6 +276,22 @@ impl Work<'_> {
     }
 }
 
+/// Switches by their names, for those that findings across the fleet name.
+struct ByName<'f>(Vec<&'f Found>);
+
+impl<'f> ByName<'f> {
+    fn of(switches: &'f [Found]) -> Self {
+        let mut by_name: Vec<&Found> = switches.iter().collect();
+        by_name.sort_by(|a, b| a.name.cmp(&b.name));
+        Self(by_name)
+    }
+
+    fn find(&self, name: &str) -> Option<&'f Found> {
+        let at = self.0.binary_search_by(|found| found.name.as_str().cmp(name)).ok()?;
+        self.0.get(at).copied()
+    }
+}
+
 impl Work<'_> {
     /// The checks across switches. Those that a finding names are read once more.
     fn across(&self, fleet: &Fleet, selection: &Selection, gathered: &mut Gathered) -> FleetOutcome {
@@ -290,9 +307,10 @@ impl Work<'_> {
             let lists = dialect.as_ref().map(|d| d.lists());
             baselines.push((path.clone(), self.judge.switch(&resolved, lists).digest));
         }
+        let by_name = OnceCell::new();
         let again = |name: &str| {
             let baseline = || fleet.baselines.iter().find(|(path, _)| path == name).map(|(_, found)| found);
-            read(fleet.switches.iter().find(|found| found.name == name).or_else(baseline)?)
+            read(by_name.get_or_init(|| ByName::of(&fleet.switches)).find(name).or_else(baseline)?)
         };
         let view = FleetView::new(&self.loaded.policy, self.as_of, &gathered.digests, &baselines);
         let certain = gathered.digests.certain(std::mem::take(&mut gathered.doubtful));

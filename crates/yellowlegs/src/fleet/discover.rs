@@ -37,6 +37,11 @@ impl Parts {
         !self.walks.is_empty() && [&self.running, &self.saved, &self.state].iter().all(|kind| kind.is_empty())
     }
 
+    /// Gives back what was taken for more files: of most kinds there is one.
+    fn shrink(&mut self) {
+        [&mut self.running, &mut self.saved, &mut self.state, &mut self.walks].into_iter().for_each(Vec::shrink_to_fit);
+    }
+
     /// All of them.
     pub(crate) fn all(&self) -> impl Iterator<Item = &PathBuf> {
         [&self.running, &self.saved, &self.state, &self.walks].into_iter().flatten()
@@ -122,7 +127,8 @@ pub(crate) fn discover(root: &Root, policy: &Policy) -> Result<Fleet, Failure> {
     let baselines: Vec<&str> = policy.sisters.iter().filter_map(|s| s.baseline.as_deref()).collect();
     let (folders, mut found, mut unreadable) = walk(root, files);
     let mut kept = Vec::new();
-    for (path, parts) in folders {
+    for (path, mut parts) in folders {
+        parts.shrink();
         let from_root = relative(&root.dir, &path);
         let is_baseline = baselines.contains(&from_root.as_str());
         let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
@@ -142,6 +148,7 @@ pub(crate) fn discover(root: &Root, policy: &Policy) -> Result<Fleet, Failure> {
             found.push(switch);
         }
     }
+    found.shrink_to_fit();
     found.sort_by(|a, b| a.path.cmp(&b.path));
     unique(root, &found)?;
     if !found.iter().any(|switch| root.takes(&switch.path)) && unreadable.is_empty() {

@@ -5,15 +5,15 @@ use std::hash::{DefaultHasher, Hash, Hasher};
 use std::net::IpAddr;
 use std::sync::Arc;
 
-use rustc_hash::FxHashSet;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::check::arming::{INSPECTION, MULTICAST, SNOOPING};
 use crate::check::figure::Figure;
 use crate::check::multicast::timing;
 use crate::check::{PortView, SwitchView, Unknown};
 use crate::model::{
-    Fact, FewVlans, Media, Mode, Protocol, RelayInfo, Scope, Seconds, SettingId, StationAddress, Unidirectional,
-    VlanId, VlanSet, facts, platform, settings,
+    Fact, FewVlans, Media, Mode, Protocol, RelayInfo, Scope, Seconds, SettingId, Station, StationAddress,
+    Unidirectional, VlanId, VlanSet, facts, platform, settings,
 };
 use crate::policy::{self, Faces, Feature, Neighbour, Outside, Told, Wish};
 
@@ -52,12 +52,31 @@ pub struct Digest {
     pub(in crate::check) relay_info: Option<RelayInfo>,
     /// Seconds from a loss of BPDUs until a blocked port forwards, with how that comes.
     pub(in crate::check) reopens: Option<(u32, String)>,
-    /// Stations that are pinned or written, each with its VLAN and port.
-    pub(in crate::check) pinned: Vec<(StationAddress, Option<VlanId>, Arc<str>)>,
-    /// Where stations that are pinned somewhere are heard now.
-    pub(in crate::check) heard: Vec<(StationAddress, Arc<str>)>,
+    /// The ports that pins and what is heard name by number; among others (`Digests`) theirs count, and it is empty.
+    names: Vec<Arc<str>>,
+    /// Stations that are pinned or written.
+    pub(in crate::check) pinned: Vec<Pin>,
+    /// Where stations that are pinned somewhere are heard now: by port.
+    pub(in crate::check) heard: Vec<(StationAddress, u32)>,
     /// What its settings are, for sisters: by role (none: the switch's own) and setting.
     pub(in crate::check) settings: BTreeMap<(Arc<str>, SettingId), Vec<Had>>,
+}
+
+/// A station that is pinned or written on a port. Small, for a fleet has many.
+#[derive(Debug, Clone, Copy)]
+pub(in crate::check) struct Pin {
+    pub(in crate::check) station: StationAddress,
+    /// 0: in none that is known.
+    vlan: u16,
+    /// The number of the port's name.
+    pub(in crate::check) port: u32,
+}
+
+impl Pin {
+    /// The VLAN it is allowed in.
+    pub(in crate::check) fn vlan(self) -> Option<VlanId> {
+        VlanId::new(self.vlan.into()).ok()
+    }
 }
 
 /// A port that leads to another switch, or may.
@@ -117,7 +136,7 @@ pub(in crate::check) struct QuerierDigest {
 pub struct Digests {
     switches: Vec<Digest>,
     sets: FxHashSet<Arc<VlanSet>>,
-    names: FxHashSet<Arc<str>>,
+    names: Named,
 }
 
 impl Digests {
@@ -135,13 +154,21 @@ impl Digests {
             .chain(digest.ports.iter_mut().map(|port| &mut port.tagged))
             .flatten()
             .for_each(|set| share(&mut self.sets, set, |set| Arc::new(set.clone())));
-        let of_pins = digest.pinned.iter_mut().map(|(.., port)| port);
-        let names = of_pins.chain(digest.heard.iter_mut().map(|(_, port)| port));
-        names
-            .chain(digest.ports.iter_mut().map(|port| &mut port.name))
-            .for_each(|name| share(&mut self.names, name, |name| Arc::from(name)));
+        for port in &mut digest.ports {
+            port.name = self.names.shared(&port.name);
+        }
+        let own: Vec<u32> = std::mem::take(&mut digest.names).iter().map(|name| self.names.number(name)).collect();
+        let of_pins = digest.pinned.iter_mut().map(|pin| &mut pin.port);
+        let of_heard = digest.heard.iter_mut().map(|(_, port)| port);
+        // One that was among others before has their numbers already.
+        of_pins.chain(of_heard).for_each(|port| *port = own.get(*port as usize).copied().unwrap_or(*port));
         drop(made);
         self.switches.push(digest);
+    }
+
+    /// The name of a port that pins or what is heard name by number.
+    pub(in crate::check) fn port_name(&self, number: u32) -> &str {
+        self.names.names.get(number as usize).map_or("", |name| name)
     }
 }
 
@@ -164,7 +191,9 @@ impl Digests {
             return None;
         }
         let certain = |digest: &Digest| by_name.remove(&digest.switch).unwrap_or_else(|| digest.clone());
-        Some(self.switches.iter().map(certain).collect())
+        let mut all = Self { names: self.names.clone(), ..Self::with_room(self.switches.len()) };
+        self.switches.iter().map(certain).for_each(|digest| all.push(digest));
+        Some(all)
     }
 }
 
@@ -224,6 +253,7 @@ impl Digest {
         let listed = ports.iter().filter_map(|port| port.tagged.as_ref()).filter(|set| !set.is_all());
         let used_vlans = listed.fold(edge_vlans.clone(), |all, set| all.union(set));
         let receiving = multicast.as_ref().map(|set| set.common(&used_vlans)).unwrap_or_default();
+        let mut named = Named::default();
         let lasts = |vlan: VlanId| Some((vlan, timing::membership(on, vlan).ok()?.seconds));
         Self {
             switch: Arc::clone(switch.name()),
@@ -242,8 +272,9 @@ impl Digest {
             queriers: queriers(on),
             relay_info: on.setting(settings::RELAY_INFO).value,
             reopens: reopens(on),
-            pinned: pinned(on),
-            heard: heard(on),
+            pinned: pinned(on, &mut named),
+            heard: heard(on, &mut named),
+            names: named.names,
             settings: had(on),
         }
     }
@@ -331,21 +362,47 @@ fn reopens(on: SwitchView<'_>) -> Option<(u32, String)> {
     Some((5 * hello, format!("3 × hello of {hello} s + 2 × hello")))
 }
 
-fn pinned(on: SwitchView<'_>) -> Vec<(StationAddress, Option<VlanId>, Arc<str>)> {
+/// Names of ports that are told by number.
+#[derive(Debug, Clone, Default)]
+struct Named {
+    names: Vec<Arc<str>>,
+    numbers: FxHashMap<Arc<str>, u32>,
+}
+
+impl Named {
+    fn number(&mut self, name: &str) -> u32 {
+        if let Some(number) = self.numbers.get(name) {
+            return *number;
+        }
+        let (number, copied) = (self.names.len() as u32, Arc::<str>::from(name));
+        self.names.push(Arc::clone(&copied));
+        self.numbers.insert(copied, number);
+        number
+    }
+
+    /// The one copy of a name.
+    fn shared(&mut self, name: &str) -> Arc<str> {
+        let number = self.number(name);
+        Arc::clone(&self.names[number as usize])
+    }
+}
+
+fn pinned(on: SwitchView<'_>, named: &mut Named) -> Vec<Pin> {
     let mut pinned = Vec::new();
     for port in on.ports() {
         let kept = [settings::PINNED_STATIONS, settings::WRITTEN_STATIONS];
         let kept = kept.into_iter().filter_map(|key| port.setting(key).value.filter(|stations| !stations.is_empty()));
         for stations in kept {
-            let (name, untagged): (Arc<str>, _) = (port.name().into(), port.untagged().ok().and_then(|u| u.vlan));
-            pinned.extend(stations.iter().map(|s| (s.address, s.vlan.or(untagged), Arc::clone(&name))));
+            let (number, untagged) = (named.number(port.name()), port.untagged().ok().and_then(|u| u.vlan));
+            let vlan = |station: &Station| station.vlan.or(untagged).map_or(0, VlanId::get);
+            pinned.extend(stations.iter().map(|s| Pin { station: s.address, vlan: vlan(s), port: number }));
         }
     }
     pinned
 }
 
 /// Where the table hears stations that are pinned on this switch, or would be on another.
-fn heard(on: SwitchView<'_>) -> Vec<(StationAddress, Arc<str>)> {
+fn heard(on: SwitchView<'_>, named: &mut Named) -> Vec<(StationAddress, u32)> {
     let seen = |fact: &Fact| Some((fact.get(facts::station::ADDRESS)?, Arc::clone(fact.port()?)));
     let edge = |port: &Arc<str>| {
         let role = on.switch().port_index(port).and_then(|p| on.policy().roles.get(on.assigned(p)?.role));
@@ -353,7 +410,8 @@ fn heard(on: SwitchView<'_>) -> Vec<(StationAddress, Arc<str>)> {
     };
     let believed = !on.is_too_old(facts::station::FACT);
     let rows = on.switch().facts_of(facts::station::FACT).filter(|_| believed);
-    rows.filter_map(seen).filter(|(_, port)| edge(port)).collect()
+    let heard = rows.filter_map(seen).filter(|(_, port)| edge(port));
+    heard.map(|(station, port)| (station, named.number(&port))).collect()
 }
 
 /// A value that a setting has, as its hash, and the first port that has it; in the order of the hashes.

@@ -31,7 +31,7 @@ pub struct FleetView<'a> {
     /// The time it is judged at.
     pub as_of: &'a AsOf,
     /// What was kept of each switch, in path order.
-    pub switches: &'a [Digest],
+    pub switches: &'a Digests,
     /// What was kept of baselines, each with its folder.
     pub baselines: &'a [(String, Digest)],
     links: Links,
@@ -41,7 +41,7 @@ pub struct FleetView<'a> {
 
 impl<'a> FleetView<'a> {
     /// The view of a fleet.
-    pub fn new(policy: &'a Policy, as_of: &'a AsOf, switches: &'a [Digest], baselines: &'a [(String, Digest)]) -> Self {
+    pub fn new(policy: &'a Policy, as_of: &'a AsOf, switches: &'a Digests, baselines: &'a [(String, Digest)]) -> Self {
         let serving = switches.iter().enumerate().filter(|(_, digest)| !digest.servers.is_empty());
         let with_servers = serving.map(|(number, _)| number).collect();
         Self { policy, as_of, switches, baselines, links: Links::of(switches), with_servers }

@@ -97,7 +97,7 @@ struct Domain {
 /// somebody asks.
 fn domains(fleet: &FleetView<'_>) -> Vec<Domain> {
     let mut vlans = VlanSet::default();
-    for digest in fleet.switches {
+    for digest in fleet.switches.iter() {
         let snooped = digest.multicast.clone().unwrap_or_default();
         let asked: VlanSet = digest.queriers.keys().copied().collect();
         vlans = vlans.union(&snooped.common(&digest.used_vlans.to_set())).union(&asked);

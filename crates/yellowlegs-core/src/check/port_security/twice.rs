@@ -25,79 +25,90 @@ pub(super) const PINNED_TWICE: Check = Check {
 };
 
 /// Where a station is pinned: switch, VLAN, port.
-type Pin = (usize, Option<VlanId>, Arc<str>);
+type Pinned = (usize, Option<VlanId>, u32);
+
+/// The stations are gone through in so many parts, so that all need not be held at once.
+const PARTS: u64 = 16;
 
 fn pinned_twice(fleet: &FleetView<'_>) -> FleetJudgement {
-    // Most stations are pinned once: they are put in order and nothing is made of them.
-    let count = fleet.switches.iter().map(|digest| digest.pinned.len()).sum();
-    let mut all: Vec<(StationAddress, u32, u32)> = Vec::with_capacity(count);
-    for (number, digest) in (0..).zip(fleet.switches) {
-        all.extend((0..).zip(&digest.pinned).map(|(at, (station, ..))| (*station, number, at)));
-    }
-    all.sort_unstable();
     let mut judgement = FleetJudgement::default();
-    let twice = || all.chunk_by(|a, b| a.0 == b.0).filter(|pins| pins.len() > 1);
-    let heard = Heard::of(fleet, &twice().map(|pins| pins[0].0).collect());
-    for of_one in twice() {
-        let mut pins: Vec<Pin> = Vec::new();
-        for (_, number, at) in of_one {
-            let number = *number as usize;
-            let Some((_, vlan, port)) = fleet.switches[number].pinned.get(*at as usize) else { continue };
-            let mut here = pins.iter().rev().take_while(|(switch, ..)| *switch == number);
-            if !here.any(|(.., there)| there == port) {
-                pins.push((number, *vlan, Arc::clone(port)));
-            }
+    for part in 0..PARTS {
+        // Most stations are pinned once: they are put in order and nothing is made of them.
+        let mut all: Vec<(StationAddress, u32, u32)> = Vec::new();
+        for (number, digest) in (0..).zip(fleet.switches.iter()) {
+            let here = (0..).zip(&digest.pinned).filter(|(_, pin)| pin.station.number() % PARTS == part);
+            all.extend(here.map(|(at, pin)| (pin.station, number, at)));
         }
-        let (Some((station, ..)), Some((first, rest))) = (of_one.first().copied(), pins.split_first()) else {
-            continue;
-        };
-        let together: Vec<&Pin> = rest.iter().filter(|pin| are_joined(fleet, first, pin)).collect();
-        if together.is_empty() {
-            continue;
-        }
-        let all: Vec<&Pin> = [first].into_iter().chain(together).collect();
-        // The pin where the station is not is the one left behind.
-        let is_heard = |pin: &&Pin| heard.on(station, pin);
-        let left = if all.iter().any(is_heard) { all.iter().find(|pin| !is_heard(pin)) } else { None };
-        let left = *left.unwrap_or(&first);
-        let place =
-            |pin: &Pin| Related { switch: Arc::clone(&fleet.switches[pin.0].switch), port: Some(pin.2.to_string()) };
-        let others: Vec<Related> = all.iter().filter(|pin| **pin != left).map(|pin| place(pin)).collect();
-        let names: Vec<String> =
-            others.iter().map(|r| format!("{} {}", r.switch, r.port.as_deref().unwrap_or_default())).collect();
-        let violation = Violation::of(settings::PINNED_STATIONS.id, "station {station} is pinned here and on {other}")
-            .fact("station", station.to_string())
-            .fact("other", names.join(", "))
-            .related(others.clone());
-        let mut found = FleetViolation::at(place(left), violation);
-        found.beside = others.into_iter().map(|other| (other, settings::PINNED_STATIONS.id)).collect();
-        found.station = Some(station);
-        judgement.violations.push(found);
+        all.sort_unstable();
+        let twice = || all.chunk_by(|a, b| a.0 == b.0).filter(|pins| pins.len() > 1);
+        let heard = Heard::of(fleet, &twice().map(|pins| pins[0].0).collect());
+        judgement.violations.extend(twice().filter_map(|of_one| found(fleet, &heard, of_one)));
     }
+    // In the order of the stations.
+    judgement.violations.sort_by_key(|found| found.station);
     judgement
 }
 
-/// Where the stations were heard that are pinned twice.
-struct Heard<'f>(FxHashMap<StationAddress, Vec<(usize, &'f str)>>);
+/// What is wrong about one station; nothing where its pins are far from each other.
+fn found(fleet: &FleetView<'_>, heard: &Heard, of_one: &[(StationAddress, u32, u32)]) -> Option<FleetViolation> {
+    let mut pins: Vec<Pinned> = Vec::new();
+    for (_, number, at) in of_one {
+        let number = *number as usize;
+        let Some(pin) = fleet.switches[number].pinned.get(*at as usize) else { continue };
+        let mut here = pins.iter().rev().take_while(|(switch, ..)| *switch == number);
+        if !here.any(|(.., there)| *there == pin.port) {
+            pins.push((number, pin.vlan(), pin.port));
+        }
+    }
+    let station = of_one.first()?.0;
+    let (first, rest) = pins.split_first()?;
+    let together: Vec<&Pinned> = rest.iter().filter(|pin| are_joined(fleet, first, pin)).collect();
+    if together.is_empty() {
+        return None;
+    }
+    let all: Vec<&Pinned> = [first].into_iter().chain(together).collect();
+    // The pin where the station is not is the one left behind.
+    let is_heard = |pin: &&Pinned| heard.on(station, pin);
+    let left = if all.iter().any(is_heard) { all.iter().find(|pin| !is_heard(pin)) } else { None };
+    let left = *left.unwrap_or(&first);
+    let place = |(switch, _, port): &Pinned| {
+        let port = Some(fleet.switches.port_name(*port).to_owned());
+        Related { switch: Arc::clone(&fleet.switches[*switch].switch), port }
+    };
+    let others: Vec<Related> = all.iter().filter(|pin| **pin != left).map(|pin| place(pin)).collect();
+    let names: Vec<String> =
+        others.iter().map(|r| format!("{} {}", r.switch, r.port.as_deref().unwrap_or_default())).collect();
+    let violation = Violation::of(settings::PINNED_STATIONS.id, "station {station} is pinned here and on {other}")
+        .fact("station", station.to_string())
+        .fact("other", names.join(", "))
+        .related(others.clone());
+    let mut found = FleetViolation::at(place(left), violation);
+    found.beside = others.into_iter().map(|other| (other, settings::PINNED_STATIONS.id)).collect();
+    found.station = Some(station);
+    Some(found)
+}
 
-impl<'f> Heard<'f> {
-    fn of(fleet: &FleetView<'f>, twice: &FxHashSet<StationAddress>) -> Self {
-        let mut heard: FxHashMap<StationAddress, Vec<(usize, &str)>> = FxHashMap::default();
+/// Where the stations were heard that are pinned twice.
+struct Heard(FxHashMap<StationAddress, Vec<(usize, u32)>>);
+
+impl Heard {
+    fn of(fleet: &FleetView<'_>, twice: &FxHashSet<StationAddress>) -> Self {
+        let mut heard: FxHashMap<StationAddress, Vec<(usize, u32)>> = FxHashMap::default();
         for (number, digest) in fleet.switches.iter().enumerate() {
             for (station, port) in digest.heard.iter().filter(|(station, _)| twice.contains(station)) {
-                heard.entry(*station).or_default().push((number, &**port));
+                heard.entry(*station).or_default().push((number, *port));
             }
         }
         Self(heard)
     }
 
-    fn on(&self, station: StationAddress, (switch, _, port): &Pin) -> bool {
-        self.0.get(&station).is_some_and(|places| places.contains(&(*switch, &**port)))
+    fn on(&self, station: StationAddress, (switch, _, port): &Pinned) -> bool {
+        self.0.get(&station).is_some_and(|places| places.contains(&(*switch, *port)))
     }
 }
 
 /// Whether two pins are in one layer-2 domain: on one switch, or on switches that their VLAN joins.
-fn are_joined(fleet: &FleetView<'_>, a: &Pin, b: &Pin) -> bool {
+fn are_joined(fleet: &FleetView<'_>, a: &Pinned, b: &Pinned) -> bool {
     if a.0 == b.0 {
         return a.1.is_none() || b.1.is_none() || a.1 == b.1;
     }
