@@ -24,7 +24,7 @@ pub enum Verdict {
 }
 
 /// The facts that are missing.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct Unknown {
     /// Names of settings, or words for other facts.
     pub needs: Vec<&'static str>,

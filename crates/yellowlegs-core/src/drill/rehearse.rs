@@ -303,7 +303,7 @@ impl<'a> Rehearser<'a> {
         let switch = &resolved.switch;
         let mut apart: BTreeSet<usize> = around.cabled_ports(switch.name()).into_iter().collect();
         apart.extend(policy.servers_on(resolved).into_iter().filter_map(|(_, port)| port));
-        for session in Machine::new(Asked::new(switch)).sessions().into_iter().flatten() {
+        for session in Machine::new(Asked::new(switch)).sessions().iter().flat_map(|sessions| sessions.iter()) {
             apart.extend(session.sources.keys().copied().chain(session.target));
         }
         let mut heard: BTreeMap<usize, BTreeSet<StationAddress>> = BTreeMap::new();
@@ -477,7 +477,7 @@ pub fn deciding<'a>(switch: &'a Switch, port: usize, because: &Because) -> &'a S
     match (id.info().scope, because.vlan) {
         (Scope::Vlan, Some(vlan)) => switch.vlan_slot(vlan, id),
         (Scope::Mirror, _) => {
-            let sessions = Machine::new(Asked::new(switch)).sessions().map(<[_]>::to_vec).unwrap_or_default();
+            let sessions = Machine::new(Asked::new(switch)).sessions().unwrap_or_default();
             let named = |one: &&Session| one.target == Some(port) || one.sources.contains_key(&port);
             let session = sessions.iter().find(named).and_then(|one| switch.mirrors().get(&one.name));
             session.and_then(|slots| slots.get(&id)).unwrap_or(&Slot::UNKNOWN)

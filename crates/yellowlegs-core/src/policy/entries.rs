@@ -44,7 +44,7 @@ pub struct Link {
 }
 
 /// Something that is not of the fleet, at the other end of a cable: known, and foreign.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct Outside {
     /// What it is called.
     pub name: String,

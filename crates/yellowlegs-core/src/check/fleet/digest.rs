@@ -25,7 +25,7 @@ pub struct Digest {
     /// The name configured on it.
     pub(in crate::check) configured: Option<Arc<str>>,
     /// The ports that lead somewhere.
-    pub(in crate::check) ports: Vec<PortDigest>,
+    pub(in crate::check) ports: Vec<Arc<PortDigest>>,
     /// Ends of the policy's links: link, whether it is end a, position among `ports`.
     pub(in crate::check) ends: Vec<(usize, bool, usize)>,
     /// Authorised servers here: entry of the policy, position among `ports` (the switch itself when none).
@@ -80,7 +80,7 @@ impl Pin {
 }
 
 /// A port that leads to another switch, or may.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub(in crate::check) struct PortDigest {
     pub(in crate::check) name: Arc<str>,
     /// The position of its role in the policy.
@@ -131,11 +131,12 @@ pub(in crate::check) struct QuerierDigest {
     pub(in crate::check) leave: Option<Figure>,
 }
 
-/// The switches of a fleet. VLAN sets and names of ports that are equal are kept once: most switches of a fleet say the same.
+/// The switches of a fleet. VLAN sets, ports and names of ports that are equal are kept once: most switches of a fleet say the same.
 #[derive(Debug, Default)]
 pub struct Digests {
     switches: Vec<Digest>,
     sets: FxHashSet<Arc<VlanSet>>,
+    ports: FxHashSet<Arc<PortDigest>>,
     names: Named,
 }
 
@@ -151,12 +152,9 @@ impl Digests {
         digest.switch = Arc::from(&*digest.switch);
         [&mut digest.snooped, &mut digest.inspected, &mut digest.multicast]
             .into_iter()
-            .chain(digest.ports.iter_mut().map(|port| &mut port.tagged))
             .flatten()
             .for_each(|set| share(&mut self.sets, set, |set| Arc::new(set.clone())));
-        for port in &mut digest.ports {
-            port.name = self.names.shared(&port.name);
-        }
+        digest.ports = made.ports.iter().map(|port| self.port(port)).collect();
         let own: Vec<u32> = std::mem::take(&mut digest.names).iter().map(|name| self.names.number(name)).collect();
         let of_pins = digest.pinned.iter_mut().map(|pin| &mut pin.port);
         let of_heard = digest.heard.iter_mut().map(|(_, port)| port);
@@ -164,6 +162,18 @@ impl Digests {
         of_pins.chain(of_heard).for_each(|port| *port = own.get(*port as usize).copied().unwrap_or(*port));
         drop(made);
         self.switches.push(digest);
+    }
+
+    /// The one copy of what is kept of a port.
+    fn port(&mut self, made: &PortDigest) -> Arc<PortDigest> {
+        if let Some(known) = self.ports.get(made) {
+            return Arc::clone(known);
+        }
+        let mut port = PortDigest { name: self.names.shared(&made.name), ..made.clone() };
+        port.tagged.iter_mut().for_each(|set| share(&mut self.sets, set, |set| Arc::new(set.clone())));
+        let port = Arc::new(port);
+        self.ports.insert(Arc::clone(&port));
+        port
     }
 
     /// The name of a port that pins or what is heard name by number.
@@ -258,7 +268,7 @@ impl Digest {
         Self {
             switch: Arc::clone(switch.name()),
             configured: on.setting(settings::NAME).value,
-            ports,
+            ports: ports.into_iter().map(Arc::new).collect(),
             ends: links.into_iter().filter_map(|(link, is_a, port)| Some((link, is_a, *at.get(&port)?))).collect(),
             servers: servers.into_iter().map(|(entry, port)| (entry, port.and_then(|p| at.get(&p).copied()))).collect(),
             snooped: snooped(on),

@@ -85,18 +85,17 @@ impl Told {
 /// The lines of all texts. What many of them say is kept once.
 pub(super) struct Lines {
     sayings: Vec<Saying>,
-    /// Text by text.
-    told: Vec<Box<[Told]>>,
+    told: Vec<Told>,
 }
 
 impl Lines {
     /// Each with what it says.
     pub(super) fn iter(&self) -> impl Iterator<Item = (&Told, &Saying)> {
-        self.told.iter().flatten().map(|line| (line, &self.sayings[line.says as usize]))
+        self.told.iter().map(|line| (line, &self.sayings[line.says as usize]))
     }
 
     pub(super) fn len(&self) -> usize {
-        self.told.iter().map(|of_text| of_text.len()).sum()
+        self.told.len()
     }
 }
 
@@ -113,25 +112,23 @@ pub(super) fn literal(word: &str) -> String {
 pub(super) fn told(texts: &[&str], guessed: &Guessed) -> Lines {
     let mut known = Known { guessed, words: FxHashMap::default(), key: String::new() };
     let mut sayings: FxHashMap<Saying, u32> = FxHashMap::default();
-    let mut told: Vec<Box<[Told]>> = Vec::with_capacity(texts.len());
+    let mut told = Vec::new();
     for (number, text) in texts.iter().enumerate() {
         let statements = statements(text, &mut known);
-        let mut of_text = Vec::new();
         in_contexts(statements, guessed, |placed, position, saying| {
             let Placed { line, stretch, begins, .. } = placed;
             let next = sayings.len() as u32;
             let says = *sayings.entry(saying).or_insert(next);
             let (start, end) = (stretch.start as u32, stretch.end as u32);
-            of_text.push(Told { text: number as u32, line, start, end, begins, position, says });
+            told.push(Told { text: number as u32, line, start, end, begins, position, says });
         });
-        told.push(of_text.into());
     }
     let mut sayings: Vec<(u32, Saying)> = sayings.into_iter().map(|(saying, number)| (number, saying)).collect();
     sayings.sort_unstable_by_key(|(number, _)| *number);
     let mut sayings: Vec<Saying> = sayings.into_iter().map(|(_, saying)| saying).collect();
     // Of two blocks of one name the one that comes last counts.
     let mut last = vec![0_usize; sayings.len()];
-    told.iter().flatten().enumerate().for_each(|(number, line): (usize, &Told)| last[line.says as usize] = number);
+    told.iter().enumerate().for_each(|(number, line): (usize, &Told)| last[line.says as usize] = number);
     name_profiles(&mut sayings, &last);
     Lines { sayings, told }
 }

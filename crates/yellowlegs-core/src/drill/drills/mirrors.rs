@@ -45,7 +45,7 @@ fn agreed(stage: &Stage<'_>, session: &Session) -> Option<BTreeMap<usize, Direct
 }
 
 fn mirror_tap(stage: &Stage<'_>, mut machine: Machine<'_>) -> Known<Option<Rehearsal>> {
-    let sessions: Vec<Session> = machine.sessions()?.to_vec();
+    let sessions = machine.sessions()?;
     let here: Vec<&Session> = sessions.iter().filter(|session| session.target == Some(stage.port)).collect();
     if here.is_empty() {
         return Ok(None);

@@ -1,11 +1,14 @@
 //! Mirrors: what was received before anything drops it, and what is sent after the tag rules, once more at the target.
 
 use std::collections::BTreeMap;
-use std::sync::Arc;
+use std::rc::Rc;
+use std::sync::{Arc, LazyLock};
 
 use super::Machine;
 use crate::drill::asked::{Asked, Hang, Known};
-use crate::model::{Direction, Key, Scope, SettingId, SettingType, Slot, VlanId, VlanSet, platform, settings};
+use crate::model::{
+    Direction, Key, Scope, SettingId, SettingSet, SettingType, Slot, VlanId, VlanSet, platform, settings,
+};
 
 /// A copy that a mirror makes.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -39,10 +42,12 @@ fn get<T: SettingType>(slots: &BTreeMap<SettingId, Slot>, key: Key<T>) -> Option
     T::read(slots.get(&key.id)?.value.as_ref()?)
 }
 
+/// What the copies of every frame hang on.
+pub(super) static SETTINGS: LazyLock<SettingSet> = LazyLock::new(|| SettingId::of(Scope::Mirror).collect());
+
 /// The active sessions; or what nobody knows of one.
 pub(super) fn sessions(asked: &Asked<'_>) -> Known<Vec<Session>> {
     let switch = asked.switch();
-    SettingId::of(Scope::Mirror).for_each(|id| asked.note(id));
     let mut sessions = Vec::new();
     for (name, slots) in switch.mirrors() {
         let enabled = get(slots, settings::MIRROR_ENABLED);
@@ -64,8 +69,8 @@ pub(super) fn sessions(asked: &Asked<'_>) -> Known<Vec<Session>> {
 
 impl Machine<'_> {
     /// The mirror sessions that are active.
-    pub fn sessions(&self) -> Known<&[Session]> {
-        self.sessions.as_deref().map_err(|hang| *hang)
+    pub fn sessions(&self) -> Known<Rc<[Session]>> {
+        self.of_all.sessions(&self.asked)
     }
 
     /// The copies made since they were last taken.
@@ -75,8 +80,8 @@ impl Machine<'_> {
 
     /// Copies a frame that was received on a port or is sent by it, in a VLAN where that is known.
     pub(super) fn copy(&mut self, port: usize, received: bool, vlan: Option<VlanId>, tags: &[u16]) {
-        let Ok(sessions) = &self.sessions else { return };
-        for session in sessions {
+        let Ok(sessions) = self.sessions() else { return };
+        for session in &*sessions {
             let wanted = session.sources.get(&port).is_some_and(|way| match way {
                 Direction::Both => true,
                 Direction::Received => received,

@@ -142,7 +142,6 @@ pub struct Machine<'a> {
     groups: BTreeMap<(VlanId, IpAddr), Group>,
     /// Router ports that were learned, by IGMP or, last, by MLD; each until when.
     routers: BTreeMap<(VlanId, usize, bool), Millis>,
-    sessions: Known<Vec<Session>>,
     copies: Vec<Copied>,
     /// The root of the tree, by priority and address; none: nobody better than this switch is known.
     root: Option<(u32, StationAddress)>,
@@ -159,7 +158,7 @@ impl<'a> Machine<'a> {
     /// A switch that has just been switched on, no link up.
     pub fn new(asked: Asked<'a>) -> Self {
         let ports = vec![Port::default(); asked.switch().ports().len()];
-        let sessions = mirrors::sessions(&asked);
+        asked.note_all(*mirrors::SETTINGS);
         let address = loops::address(asked.switch().name());
         Self {
             asked,
@@ -175,7 +174,6 @@ impl<'a> Machine<'a> {
             root: None,
             groups: BTreeMap::new(),
             routers: BTreeMap::new(),
-            sessions,
             copies: Vec::new(),
             manner: Manner::default(),
             speaks_in: None,

@@ -5,6 +5,7 @@ use std::cell::{OnceCell, RefCell};
 use std::collections::BTreeMap;
 use std::rc::Rc;
 
+use super::mirrors::{self, Session};
 use super::tags::Member;
 use crate::drill::asked::{Asked, Known};
 use crate::model::{SettingSet, StationAddress, VlanId, settings};
@@ -22,6 +23,7 @@ pub struct OfAll {
     fixed_at: OnceCell<Answer<FixedAt>>,
     listed: OnceCell<Answer<[StationAddress]>>,
     shut: OnceCell<Answer<[bool]>>,
+    sessions: OnceCell<Known<Rc<[Session]>>>,
 }
 
 impl OfAll {
@@ -52,6 +54,11 @@ impl OfAll {
             fixed.map(|station| station.address).collect()
         };
         noted(asked, self.listed.get_or_init(|| asked.asking(find)))
+    }
+
+    /// The active mirror sessions; or what nobody knows of one.
+    pub(super) fn sessions(&self, asked: &Asked<'_>) -> Known<Rc<[Session]>> {
+        self.sessions.get_or_init(|| mirrors::sessions(asked).map(Rc::from)).clone()
     }
 
     /// Whether each port is shut.
