@@ -10,7 +10,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::verdict::Unknown;
 use super::{Check, SwitchView, Told};
 use crate::finding::DoubtLine;
-use crate::model::{Doubt, FactKind, Scope, SettingId, Switch};
+use crate::model::{Doubt, FactKind, Scope, SettingId, SettingSet, Switch};
 use crate::policy::{AsOf, Assignment, Policy};
 use crate::resolve::{Doubtful, Resolved};
 
@@ -76,10 +76,11 @@ impl Shadow {
     /// that reach there.
     pub(super) fn lines(&self, port: Option<usize>, needs: &[&'static str]) -> Vec<Arc<DoubtLine>> {
         let reaching = self.reaching(port);
+        let settings: SettingSet = needs.iter().filter_map(|need| SettingId::by_name(need)).collect();
         let tells = |doubt: &Doubt| {
             let fact = doubt.fact.is_some_and(|kind| names_fact(kind, needs));
             let ports = doubt.more_ports && needs.contains(&ALL_PORTS);
-            fact || ports || doubt.settings.iter().any(|id| needs.contains(&id.name()))
+            fact || ports || doubt.settings.meets(settings)
         };
         let tell: Vec<_> = reaching.iter().copied().filter(|(doubt, _)| tells(doubt)).collect();
         let lines = if tell.is_empty() { reaching } else { tell };

@@ -2,9 +2,10 @@
 
 use std::marker::PhantomData;
 use std::net::IpAddr;
-use std::sync::Arc;
+use std::sync::{Arc, LazyLock};
 
 use jiff::Timestamp;
+use rustc_hash::FxHashMap;
 
 use super::{
     Choice, Choices, Direction, Kind, Mark, Milliwatts, Rate, Seconds, Slot, Station, StationAddress, StationRange,
@@ -66,7 +67,9 @@ impl SettingId {
 
     /// Finds one by name.
     pub fn by_name(name: &str) -> Option<Self> {
-        Self::all().find(|id| id.name() == name)
+        static BY_NAME: LazyLock<FxHashMap<&str, SettingId>> =
+            LazyLock::new(|| SettingId::all().map(|id| (id.name(), id)).collect());
+        BY_NAME.get(name).copied()
     }
 
     /// All of them, in the order of the catalogue.

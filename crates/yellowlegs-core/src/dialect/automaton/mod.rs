@@ -21,6 +21,7 @@ use super::hole::HoleType;
 use super::ports::Lists;
 use crate::source::Word;
 pub(super) use build::{BuildError, Meaning};
+use near::Near;
 
 type NodeId = u32;
 
@@ -132,13 +133,15 @@ pub(super) struct Automaton {
     roots: Vec<NodeId>,
     accepts: Vec<Accept>,
     rule: WordRule,
+    /// What was looked up for lines that no rule takes.
+    near: Near,
 }
 
 impl Automaton {
     /// An empty one with a root for each context.
     pub(super) fn new(contexts: usize, rule: WordRule) -> Self {
         let nodes = vec![Node::default(); contexts];
-        Self { nodes, roots: (0..contexts as u32).collect(), accepts: Vec::new(), rule }
+        Self { nodes, roots: (0..contexts as u32).collect(), accepts: Vec::new(), rule, near: Near::default() }
     }
 
     /// How its words are compared.

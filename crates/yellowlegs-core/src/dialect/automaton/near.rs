@@ -1,6 +1,8 @@
 //! How far a line that no rule takes leads into the patterns, and to which rules.
 
-use rustc_hash::FxHashSet;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::super::captured::Captured;
 use super::super::hints::is_near;
@@ -17,6 +19,34 @@ pub(in crate::dialect) struct Furthest {
     pub(in crate::dialect) openers: Vec<(u32, Vec<Captured>)>,
     /// The rules that go on from there.
     pub(in crate::dialect) rules: Vec<u32>,
+}
+
+/// So many words are kept with the rules whose next word is like them; with more, all begins anew.
+const MOST_WORDS: usize = 4096;
+
+/// What was looked up for lines that no rule takes: such lines come by the hundred, and begin alike.
+#[derive(Debug, Default)]
+pub(super) struct Near(Mutex<Kept>);
+
+#[derive(Debug, Default)]
+struct Kept {
+    /// By node, the rules below it.
+    below: FxHashMap<NodeId, Arc<[u32]>>,
+    /// By node and word, the rules that go on from there with a word like it.
+    like: FxHashMap<(NodeId, Box<str>), Arc<[u32]>>,
+}
+
+impl Clone for Near {
+    /// Nothing is kept of it: what is found again is the same.
+    fn clone(&self) -> Self {
+        Self::default()
+    }
+}
+
+impl Near {
+    fn kept(&self) -> MutexGuard<'_, Kept> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+    }
 }
 
 /// What looking for the furthest place has seen.
@@ -64,21 +94,13 @@ impl Automaton {
         let mut search = Search { best: (root, from), root: context, ..Search::default() };
         self.search(root, context, line, from, &mut Taken::default(), &mut search);
         let (node, at) = search.best;
-        let all = self.rules_below(*self.roots.get(search.root)?);
-        let mut rules = self.rules_below(node);
+        let all = self.below(*self.roots.get(search.root)?);
+        let below = self.below(node);
+        let mut rules = below.to_vec();
         let tells = at > from && (rules.len() * 2 <= all.len() || all.len() < 5) || !search.taken.parts.is_empty();
-        let word = line.words.get(at).map(|word| word.of(line.text));
-        let nodes = self.closure(node);
-        let like: Vec<NodeId> = nodes
-            .iter()
-            .filter_map(|id| self.node(*id))
-            .flat_map(Node::literals)
-            .filter_map(|(known, to)| word.is_some_and(|word| is_near(word, known)).then_some(to))
-            .collect();
         if !tells {
-            rules = like.into_iter().flat_map(|to| self.rules_below(to)).collect();
-            rules.sort_unstable();
-            rules.dedup();
+            let word = line.words.get(at).map(|word| word.of(line.text));
+            rules = word.map(|word| self.like(node, word).to_vec()).unwrap_or_default();
         }
         let openers = self.spread(search.taken);
         Some(Furthest { at, root: search.root, openers, rules })
@@ -139,6 +161,36 @@ impl Automaton {
             before = so_far;
         }
         openers
+    }
+
+    /// The rules below a node, looked up once.
+    fn below(&self, node: NodeId) -> Arc<[u32]> {
+        if let Some(known) = self.near.kept().below.get(&node) {
+            return Arc::clone(known);
+        }
+        let below: Arc<[u32]> = self.rules_below(node).into();
+        self.near.kept().below.insert(node, Arc::clone(&below));
+        below
+    }
+
+    /// The rules that go on from a node with a word like this one, looked up once.
+    fn like(&self, node: NodeId, word: &str) -> Arc<[u32]> {
+        let key = (node, Box::from(word));
+        if let Some(known) = self.near.kept().like.get(&key) {
+            return Arc::clone(known);
+        }
+        let nodes = self.closure(node);
+        let literals = nodes.iter().filter_map(|id| self.node(*id)).flat_map(Node::literals);
+        let like = literals.filter(|(known, _)| is_near(word, known)).map(|(_, to)| to);
+        let mut rules: Vec<u32> = like.flat_map(|to| self.rules_below(to)).collect();
+        rules.sort_unstable();
+        rules.dedup();
+        let (rules, mut kept) = (Arc::<[u32]>::from(rules), self.near.kept());
+        if kept.like.len() >= MOST_WORDS {
+            kept.like.clear();
+        }
+        kept.like.insert(key, Arc::clone(&rules));
+        rules
     }
 
     /// The rules that end somewhere below a node, or open something there.
