@@ -42,6 +42,36 @@ fn get<T: SettingType>(slots: &BTreeMap<SettingId, Slot>, key: Key<T>) -> Option
     T::read(slots.get(&key.id)?.value.as_ref()?)
 }
 
+/// All active sessions of a switch, and which of them copy what.
+#[derive(Debug)]
+pub(super) struct Sessions {
+    pub(super) all: Rc<[Session]>,
+    /// By port, the positions of the sessions that name it as a source.
+    of_port: BTreeMap<usize, Vec<usize>>,
+    /// Those that copy VLANs.
+    of_vlans: Vec<usize>,
+}
+
+impl Sessions {
+    pub(super) fn of(all: Vec<Session>) -> Self {
+        let mut of_port: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
+        for (at, session) in all.iter().enumerate() {
+            session.sources.keys().for_each(|port| of_port.entry(*port).or_default().push(at));
+        }
+        let of_vlans = (0..all.len()).filter(|at| !all[*at].vlans.is_empty()).collect();
+        Self { all: all.into(), of_port, of_vlans }
+    }
+
+    /// Those that may copy what a port receives or sends, in their order.
+    fn at(&self, port: usize) -> impl Iterator<Item = &Session> {
+        let own = self.of_port.get(&port).map_or(&[][..], Vec::as_slice);
+        let mut at: Vec<usize> = own.iter().chain(&self.of_vlans).copied().collect();
+        at.sort_unstable();
+        at.dedup();
+        at.into_iter().map(|at| &self.all[at])
+    }
+}
+
 /// What the copies of every frame hang on.
 pub(super) static SETTINGS: LazyLock<SettingSet> = LazyLock::new(|| SettingId::of(Scope::Mirror).collect());
 
@@ -70,7 +100,7 @@ pub(super) fn sessions(asked: &Asked<'_>) -> Known<Vec<Session>> {
 impl Machine<'_> {
     /// The mirror sessions that are active.
     pub fn sessions(&self) -> Known<Rc<[Session]>> {
-        self.of_all.sessions(&self.asked)
+        self.of_all.sessions(&self.asked).map(|sessions| Rc::clone(&sessions.all))
     }
 
     /// The copies made since they were last taken.
@@ -80,8 +110,8 @@ impl Machine<'_> {
 
     /// Copies a frame that was received on a port or is sent by it, in a VLAN where that is known.
     pub(super) fn copy(&mut self, port: usize, received: bool, vlan: Option<VlanId>, tags: &[u16]) {
-        let Ok(sessions) = self.sessions() else { return };
-        for session in &*sessions {
+        let Ok(sessions) = self.of_all.sessions(&self.asked) else { return };
+        for session in sessions.at(port) {
             let wanted = session.sources.get(&port).is_some_and(|way| match way {
                 Direction::Both => true,
                 Direction::Received => received,

@@ -5,7 +5,7 @@ use std::cell::{OnceCell, RefCell};
 use std::collections::BTreeMap;
 use std::rc::Rc;
 
-use super::mirrors::{self, Session};
+use super::mirrors::{self, Sessions};
 use super::tags::Member;
 use crate::drill::asked::{Asked, Known};
 use crate::model::{SettingSet, StationAddress, VlanId, settings};
@@ -23,7 +23,7 @@ pub struct OfAll {
     fixed_at: OnceCell<Answer<FixedAt>>,
     listed: OnceCell<Answer<[StationAddress]>>,
     shut: OnceCell<Answer<[bool]>>,
-    sessions: OnceCell<Known<Rc<[Session]>>>,
+    sessions: OnceCell<Known<Rc<Sessions>>>,
 }
 
 impl OfAll {
@@ -57,8 +57,8 @@ impl OfAll {
     }
 
     /// The active mirror sessions; or what nobody knows of one.
-    pub(super) fn sessions(&self, asked: &Asked<'_>) -> Known<Rc<[Session]>> {
-        self.sessions.get_or_init(|| mirrors::sessions(asked).map(Rc::from)).clone()
+    pub(super) fn sessions(&self, asked: &Asked<'_>) -> Known<Rc<Sessions>> {
+        self.sessions.get_or_init(|| mirrors::sessions(asked).map(|all| Rc::new(Sessions::of(all)))).clone()
     }
 
     /// Whether each port is shut.
