@@ -6,9 +6,10 @@ use crate::support::{as_of, dialect, line, policy, read};
 use proptest::prelude::*;
 use rstest::rstest;
 use yellowlegs_core::check::{Judge, Selection};
-use yellowlegs_core::finding::{Brief, Finding};
-use yellowlegs_core::model::{Direction, Kind, Record, SettingId, Value, settings};
-use yellowlegs_core::resolve::Resolved;
+use yellowlegs_core::finding::{Brief, Finding, Undecided};
+use yellowlegs_core::model::{Direction, Kind, Record, SavedCopy, SettingId, Value, settings};
+use yellowlegs_core::resolve::{Resolved, explain};
+use yellowlegs_core::source::Source;
 
 /// A line of a list, and whether it takes away.
 type Step = (bool, Value);
@@ -17,9 +18,10 @@ type Step = (bool, Value);
 fn by_hand(steps: &[Step]) -> Value {
     fn of<T: Clone + PartialEq>(list: &mut Vec<T>, less: bool, own: &[T], takes: impl Fn(&T, &T) -> bool) {
         let before = list.clone();
-        match less {
-            true => list.retain(|there| !own.iter().any(|gone| takes(gone, there))),
-            false => list.extend(own.iter().filter(|new| !before.contains(new)).cloned()),
+        if less {
+            list.retain(|there| !own.iter().any(|gone| takes(gone, there)));
+        } else {
+            list.extend(own.iter().filter(|new| !before.contains(new)).cloned());
         }
     }
     let (mut words, mut stations, mut ranges, mut pairs, mut taps) = (vec![], vec![], vec![], vec![], vec![]);
@@ -196,9 +198,10 @@ fn a_long_way_back_is_let_go_one_by_one() {
 #[case::all_are_told(8, 8, None)]
 #[case::more_are_counted(11, 8, Some("3 more"))]
 fn ranges_that_clash_with_many(#[case] others: usize, #[case] told: usize, #[case] more: Option<&str>) {
-    let mut text = "unit t\n".to_owned();
-    (0..others).for_each(|n| text += &format!("stations 02:00:5e:00:0{n:x}:00/40 into lane 1{n:02}\n"));
-    text += "stations 02:00:5e:00:00:00/32 into lane 210\n";
+    let mut text = vec!["unit t".to_owned()];
+    text.extend((0..others).map(|n| format!("stations 02:00:5e:00:0{n:x}:00/40 into lane 1{n:02}")));
+    text.push("stations 02:00:5e:00:00:00/32 into lane 210\n".to_owned());
+    let text = text.join("\n");
     let clashes: Vec<Finding> = found(&text, "").into_iter().filter(|f| f.check == "voice/range-overlap").collect();
     assert_eq!(clashes.len(), told);
     assert!(clashes.iter().all(|clash| clash.evidence[0].line == Some(others as u32 + 2)), "{clashes:#?}");
@@ -217,8 +220,9 @@ fn ranges_that_clash_with_many(#[case] others: usize, #[case] told: usize, #[cas
 #[case::wide_last(&["00/48 into lane 3", "40/44 into lane 1", "18/45 into lane 2", "10/44 into lane 2", "00/32 into lane 1"], &[6, 6, 6])]
 #[case::side_by_side(&["00/44 into lane 1", "10/44 into lane 2", "20/44 into lane 3"], &[])]
 fn ranges_inside_each_other(#[case] lines: &[&str], #[case] told: &[u32]) {
-    let text: String = lines.iter().map(|line| format!("stations 02:00:5e:00:00:{line}\n")).collect();
-    let clashes = found(&format!("unit t\n{text}"), "").into_iter().filter(|f| f.check == "voice/range-overlap");
+    let text: Vec<String> = lines.iter().map(|line| format!("stations 02:00:5e:00:00:{line}")).collect();
+    let clashes =
+        found(&format!("unit t\n{}\n", text.join("\n")), "").into_iter().filter(|f| f.check == "voice/range-overlap");
     let mut at: Vec<u32> = clashes.filter_map(|clash| clash.evidence[0].line).collect();
     at.sort_unstable();
     assert_eq!(at, told);
@@ -285,4 +289,20 @@ fn a_long_list_is_told_in_brief(#[case] count: usize, #[case] told: usize, #[cas
     for other in [Value::Flag(true), Kind::Vlans.parse("1-4000").unwrap()] {
         assert_eq!(Brief(&other).to_string(), other.to_string());
     }
+}
+
+/// Where lines are held against each other or explained, they are whole: what is shown of them may be the same.
+#[rstest]
+#[case::alike("x", true)]
+#[case::unlike_at_their_ends("y", false)]
+fn long_lines_that_nobody_understands(#[case] end: &str, #[case] same: bool) {
+    let text = |end: &str| format!("unit t\nport 1\nmumble {}{end}\n", "z".repeat(2_000));
+    let saved = Arc::new(read(&dialect(PINS), &text("x")).switch);
+    let resolved = read(&dialect(PINS), &text(end)).with_saved(SavedCopy::Read(saved));
+    let (policy, as_of, all) = (policy(""), as_of(), Selection::default());
+    let judged = Judge::new(&policy, &as_of, &all, false).switch(&resolved, resolved.lists());
+    let lacks = |open: &Undecided| open.needs.contains(&"a saved copy that is understood");
+    assert_eq!(!judged.outcome.undetermined.iter().any(lacks), same, "{:#?}", judged.outcome.undetermined);
+    let source = Arc::new(Source::of("config.txt", text(end)));
+    assert_eq!(explain(&dialect(PINS), &source)[2].raw.len(), "mumble ".len() + 2_001);
 }

@@ -85,7 +85,9 @@ fn pinned_twice(times: u32) -> String {
     let mut text = head(48);
     for port in 1..=48 {
         _ = writeln!(text, "socket 1.{port}");
-        (0..times / 48).for_each(|n| text += &format!("  crowd kept {} lane 110\n", station(n)));
+        for number in 0..times / 48 {
+            _ = writeln!(text, "  crowd kept {} lane 110", station(number));
+        }
     }
     text
 }
@@ -96,7 +98,11 @@ fn ranges(times: u32) -> String {
 }
 
 fn receivers(times: u32) -> String {
-    head(48) + &(0..times).map(|n| format!("tells host-{n}\n")).collect::<String>()
+    let mut text = head(48);
+    for number in 0..times {
+        _ = writeln!(text, "tells host-{number}");
+    }
+    text
 }
 
 fn on_a_line(times: u32) -> String {

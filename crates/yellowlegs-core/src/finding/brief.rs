@@ -17,7 +17,7 @@ pub struct Brief<'v>(pub &'v Value);
 
 impl Brief<'_> {
     /// The first elements of a long list, and how many more there are.
-    fn long(&self) -> Option<(Vec<String>, String)> {
+    fn long(self) -> Option<(Vec<String>, String)> {
         let more = self.0.count()?.checked_sub(WHOLE + 1)? + WHOLE + 1 - FIRST;
         Some((self.0.elements(FIRST)?, format!("and {more} more")))
     }
@@ -42,6 +42,7 @@ impl Serialize for Brief<'_> {
 }
 
 /// The value of a setting that a finding names.
+#[allow(clippy::ref_option, reason = "serde hands it over like this")]
 pub(super) fn brief<S: Serializer>(value: &Option<Value>, serializer: S) -> Result<S::Ok, S::Error> {
     value.as_ref().map(Brief).serialize(serializer)
 }

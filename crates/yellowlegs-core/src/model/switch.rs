@@ -542,6 +542,18 @@ impl Switch {
         self.quoted(mark, true)
     }
 
+    /// The whole line of a mark, however long. `raw`: with what nobody understands on it.
+    pub fn line(&self, mark: Mark, raw: bool) -> Option<String> {
+        match self.files.get(usize::from(mark.file))? {
+            FileText::Text { source, secrets, hidden } => {
+                let (line, begins) = line_at(source, mark);
+                let shown = masked(line.into(), begins, secrets);
+                Some(if raw { shown } else { masked(shown, begins, hidden) }.into_owned())
+            }
+            FileText::Quoted { lines, .. } => lines.get(&mark.line).cloned(),
+        }
+    }
+
     fn quoted(&self, mark: Mark, raw: bool) -> Option<Quote> {
         let file = self.files.get(usize::from(mark.file))?;
         let path = match file {
@@ -551,10 +563,9 @@ impl Switch {
         let (text, left_out, column, width) = match file {
             FileText::Text { source, secrets, hidden } => {
                 let start = mark.offset as usize;
-                let (line, column) = source.line_around(start);
+                let column = source.line_around(start).1;
                 let words = source.text().get(start..start + mark.width as usize).unwrap_or_default();
-                let before = source.text().get(..start).unwrap_or_default();
-                let begins = memchr::memrchr(b'\n', before.as_bytes()).map_or(0, |i| i + 1);
+                let (line, begins) = line_at(source, mark);
                 let shown = masked(line.into(), begins, secrets);
                 let shown = if raw { shown } else { masked(shown, begins, hidden) };
                 let width = words.chars().count() as u32;
@@ -569,6 +580,14 @@ impl Switch {
         };
         Some(Quote { place: Place { file: path, line: mark.line, column }, width, text, left_out })
     }
+}
+
+/// The line of a mark, and where it begins.
+fn line_at(source: &Source, mark: Mark) -> (&str, usize) {
+    let start = mark.offset as usize;
+    let before = source.text().get(..start).unwrap_or_default();
+    let begins = memchr::memrchr(b'\n', before.as_bytes()).map_or(0, |i| i + 1);
+    (source.line_around(start).0, begins)
 }
 
 /// Lines of up to so many bytes are quoted whole.

@@ -208,11 +208,10 @@ impl Page {
             // Old passwords live in comments and in free texts.
             let passed = outcome.iter().all(|outcome| *outcome == Outcome::Passed);
             let of_passed = || passed.then(|| dialect.line_shape(source.text(), mark));
-            let quote = |quote: Option<crate::model::Quote>| quote.map(|quote| quote.text).unwrap_or_default();
             Explained {
                 line: line.number,
-                text: quote(self.switch.quote(mark)),
-                raw: quote(self.switch.quote_raw(mark)),
+                text: self.switch.line(mark, false).unwrap_or_default(),
+                raw: self.switch.line(mark, true).unwrap_or_default(),
                 shape: self.shapes.remove(&line.number).or_else(of_passed),
                 outcome,
             }

@@ -66,11 +66,10 @@ const MOST_TOLD: usize = 8;
 fn overlap(on: &SwitchView<'_>) -> Judgement {
     let ranges = on.known(settings::ADDRESS_RANGES)?;
     let mut wrong = Vec::new();
-    for (i, mut before) in clashes(&ranges).into_iter().enumerate() {
+    for (i, (before, count)) in clashes(&ranges).into_iter().enumerate() {
         let (range, vlan) = ranges[i];
-        before.sort_unstable();
-        let more = before.len().saturating_sub(MOST_TOLD);
-        for (told, (other, its)) in before.iter().take(MOST_TOLD).map(|at| ranges[*at]).enumerate() {
+        let more = count - before.len();
+        for (told, (other, its)) in before.iter().map(|at| ranges[*at]).enumerate() {
             let template = if more > 0 && told + 1 == MOST_TOLD {
                 "{range} for VLAN {vlan} and {other} for VLAN {its}, and {more} more, claim the same addresses"
             } else {
@@ -89,16 +88,23 @@ fn overlap(on: &SwitchView<'_>) -> Judgement {
     on.tell(wrong)
 }
 
-/// For each range those written before it that claim some of its addresses for another VLAN.
-fn clashes(ranges: &[(StationRange, VlanId)]) -> Vec<Vec<usize>> {
-    let mut clashes = vec![Vec::new(); ranges.len()];
+/// For each range the first of those written before it that claim some of its addresses for another VLAN, and how many there are.
+fn clashes(ranges: &[(StationRange, VlanId)]) -> Vec<(Vec<usize>, usize)> {
+    let mut clashes: Vec<(Vec<usize>, usize)> = vec![Default::default(); ranges.len()];
     let mut by_begin: Vec<usize> = (0..ranges.len()).collect();
     by_begin.sort_by_key(|at| ranges[*at].0.from);
     for (i, one) in by_begin.iter().enumerate() {
         let (range, vlan) = ranges[*one];
         let reached = by_begin[i + 1..].iter().take_while(|other| ranges[**other].0.from <= range.to);
         for other in reached.filter(|other| ranges[**other].1 != vlan) {
-            clashes[*one.max(other)].push(*one.min(other));
+            let (first, count) = &mut clashes[*one.max(other)];
+            let before = *one.min(other);
+            let place = first.partition_point(|there| *there < before);
+            if place < MOST_TOLD {
+                first.insert(place, before);
+                first.truncate(MOST_TOLD);
+            }
+            *count += 1;
         }
     }
     clashes

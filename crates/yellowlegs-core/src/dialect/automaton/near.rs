@@ -23,6 +23,8 @@ pub(in crate::dialect) struct Furthest {
 
 /// So many words are kept with the rules whose next word is like them; with more, all begins anew.
 const MOST_WORDS: usize = 4096;
+/// Words of more bytes are looked up each time.
+const LONGEST_WORD: usize = 64;
 
 /// What was looked up for lines that no rule takes: such lines come by the hundred, and begin alike.
 #[derive(Debug, Default)]
@@ -189,7 +191,9 @@ impl Automaton {
         if kept.like.len() >= MOST_WORDS {
             kept.like.clear();
         }
-        kept.like.insert(key, Arc::clone(&rules));
+        if word.len() <= LONGEST_WORD {
+            kept.like.insert(key, Arc::clone(&rules));
+        }
         rules
     }
 
