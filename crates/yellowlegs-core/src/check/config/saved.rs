@@ -130,7 +130,7 @@ fn not_understood(running: &Switch, saved: &Switch) -> Option<Unknown> {
     fn lines(switch: &Switch) -> Vec<String> {
         let mut lines: Vec<String> = switch
             .unread_in_config()
-            .filter_map(|unread| Some(switch.line(unread.mark, false)?.trim().to_owned()))
+            .filter_map(|unread| Some(switch.line(unread.mark, true)?.trim().to_owned()))
             .collect();
         lines.sort_unstable();
         lines
