@@ -71,7 +71,7 @@ fn judged(policy: &Policy, resolved: &Resolved) -> SwitchOutcome {
 fn doubted(outcome: &SwitchOutcome) -> BTreeMap<String, BTreeSet<&'static str>> {
     let mut open: BTreeMap<String, BTreeSet<&'static str>> = BTreeMap::new();
     for undecided in outcome.undetermined.iter().filter(|undecided| !undecided.doubts.is_empty()) {
-        open.entry(undecided.port.clone().unwrap_or_else(|| "-".into())).or_default().insert(undecided.check);
+        open.entry(undecided.port.as_deref().unwrap_or("-").to_owned()).or_default().insert(undecided.check);
     }
     open
 }
@@ -512,7 +512,7 @@ fn a_rule_of_the_house_is_open_where_a_line_could_decide_it() {
     assert_eq!(open(RIGHT), Vec::new());
     let one = RIGHT.replace("  note \"desk\"\nsocket 1.2", "  note \"desk\"\n  crowd ceilng 9\nsocket 1.2");
     let open = open(&one);
-    assert_eq!(open.iter().map(|(port, ..)| port.as_str()).collect::<Vec<_>>(), ["1.1"], "{open:?}");
+    assert_eq!(open.iter().map(|(port, ..)| &**port).collect::<Vec<_>>(), ["1.1"], "{open:?}");
     assert!(open.iter().all(|(_, needs, doubts)| !needs.is_empty() && *doubts == 1), "{open:?}");
 }
 

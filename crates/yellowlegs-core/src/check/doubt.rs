@@ -72,22 +72,6 @@ impl Shadow {
         told
     }
 
-    /// The lines that could tell what is missing about a port, or about the switch: those that could have set it, else all
-    /// that reach there.
-    pub(super) fn lines(&self, port: Option<usize>, needs: &[&'static str]) -> Vec<Arc<DoubtLine>> {
-        let reaching = self.reaching(port);
-        let settings: SettingSet = needs.iter().filter_map(|need| SettingId::by_name(need)).collect();
-        let tells = |doubt: &Doubt| {
-            let fact = doubt.fact.is_some_and(|kind| names_fact(kind, needs));
-            let ports = doubt.more_ports && needs.contains(&ALL_PORTS);
-            fact || ports || doubt.settings.meets(settings)
-        };
-        let tell: Vec<_> = reaching.iter().copied().filter(|(doubt, _)| tells(doubt)).collect();
-        let lines = if tell.is_empty() { reaching } else { tell };
-        let mut shapes = FxHashSet::default();
-        lines.into_iter().filter(|(_, line)| shapes.insert(&line.shape)).map(|(_, line)| Arc::clone(line)).collect()
-    }
-
     /// The lines that could have spoken of a port, or of the switch, in their order.
     fn reaching(&self, port: Option<usize>) -> Vec<&(Doubt, Arc<DoubtLine>)> {
         let Some(port) = port else { return self.lines.iter().collect() };
@@ -95,6 +79,48 @@ impl Shadow {
         let mut positions: Vec<usize> = own.chain(&self.of_many).copied().collect();
         positions.sort_unstable();
         positions.into_iter().map(|at| &self.lines[at]).filter(|(doubt, _)| doubt.reaches(Some(port))).collect()
+    }
+}
+
+/// The lines that keep checks of a port open, or of the switch.
+pub(super) struct Doubts<'s> {
+    shadow: Option<&'s Shadow>,
+    /// The port; `None`: the switch.
+    port: Option<usize>,
+    /// Those that could have spoken of it.
+    reaching: Option<Vec<&'s (Doubt, Arc<DoubtLine>)>>,
+    /// Those that could tell what is missing: checks lack the same again and again.
+    known: Vec<(Vec<&'static str>, Arc<[Arc<DoubtLine>]>)>,
+}
+
+impl<'s> Doubts<'s> {
+    pub(super) fn of(shadow: Option<&'s Shadow>, port: Option<usize>) -> Self {
+        Self { shadow, port, reaching: None, known: Vec::new() }
+    }
+
+    /// The lines that could tell what is missing: those that could have set it, else all that reach there; none where nothing is doubtful.
+    pub(super) fn lines(&mut self, needs: &[&'static str]) -> Arc<[Arc<DoubtLine>]> {
+        let Some(shadow) = self.shadow else { return Arc::default() };
+        if let Some((_, known)) = self.known.iter().find(|(known, _)| known == needs) {
+            return Arc::clone(known);
+        }
+        let reaching = self.reaching.get_or_insert_with(|| shadow.reaching(self.port));
+        let settings: SettingSet = needs.iter().filter_map(|need| SettingId::by_name(need)).collect();
+        let tells = |doubt: &Doubt| {
+            let fact = doubt.fact.is_some_and(|kind| names_fact(kind, needs));
+            let ports = doubt.more_ports && needs.contains(&ALL_PORTS);
+            fact || ports || doubt.settings.meets(settings)
+        };
+        let any = reaching.iter().any(|(doubt, _)| tells(doubt));
+        let (mut shapes, mut lines) = (FxHashSet::default(), Vec::new());
+        for (_, line) in reaching.iter().filter(|(doubt, _)| !any || tells(doubt)) {
+            if shapes.insert(&line.shape) {
+                lines.push(Arc::clone(line));
+            }
+        }
+        let lines: Arc<[Arc<DoubtLine>]> = lines.into();
+        self.known.push((needs.to_vec(), Arc::clone(&lines)));
+        lines
     }
 }
 

@@ -4,15 +4,15 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use super::absorb::absorb;
-use super::doubt::Shadow;
+use super::doubt::{Doubts, Shadow};
 use super::fleet::{Digest, Usage};
 use super::questions::{CameTo, Known, Notes, Settled, Side, Stores};
 use super::say::{Subject, finding, waiver_shown};
 use super::verdict::{Unknown, Verdict, Violation};
 use super::{Check, PortCheck, PortView, Run, Selection, SwitchCheck, SwitchView, all};
 use crate::dialect::Lists;
-use crate::finding::{DoubtLine, Finding, Levels, PortShown, Standing, SwitchOutcome, SwitchRow, Undecided, UnreadRow};
-use crate::model::{FactKind, Remark, SettingId, Switch, Value, settings};
+use crate::finding::{Finding, Levels, PortShown, Standing, SwitchOutcome, SwitchRow, Undecided, UnreadRow};
+use crate::model::{FactKind, PortName, Remark, SettingId, Switch, Value, settings};
 use crate::policy::{AsOf, HouseRule, Level, Name, Policy, assign};
 use crate::resolve::Resolved;
 
@@ -178,13 +178,14 @@ impl<'p> Judge<'p> {
         let mut told = self.switch_verdicts(on);
         let certain = self.certain_of_switch(certain, around.shadow);
         let doubted = super::doubt::cast(&mut told, certain);
+        let mut doubts = Doubts::of(around.shadow, None);
         for (check, told) in told {
             match told {
                 Told::Met | Told::NotApplicable => {}
                 Told::Undetermined(needs) => {
                     let level = self.policy.level(check.id, None, check.level);
                     if let Some(level) = level.filter(|_| reported && self.selection.takes_check(check.id)) {
-                        outcome.undetermined.push(around.undecided(check, level, None, needs, &doubted));
+                        outcome.undetermined.push(undecided(check, level, None, needs, &doubted, &mut doubts));
                     }
                 }
                 Told::Violated(violations) => {
@@ -379,7 +380,8 @@ impl<'p> Judge<'p> {
         let role = view.role().ok().map(|r| r.name.as_str());
         let name = view.name();
         let reported = around.chosen && self.selection.takes_port(name, role);
-        let place = Some((view.port(), name));
+        let place = || view.switch().ports().get(view.port()).map(PortName::shared);
+        let mut doubts = Doubts::of(around.shadow, Some(view.port()));
         let mut findings = Vec::new();
         for (check, told) in told {
             if matches!(told, Told::Met | Told::NotApplicable) {
@@ -390,7 +392,7 @@ impl<'p> Judge<'p> {
                 Told::Met | Told::NotApplicable => {}
                 Told::Undetermined(needs) => {
                     if reported && self.selection.takes_check(check.id) {
-                        outcome.undetermined.push(around.undecided(check, level, place, needs, &doubted));
+                        outcome.undetermined.push(undecided(check, level, place(), needs, &doubted, &mut doubts));
                     }
                 }
                 Told::Violated(violations) => {
@@ -407,7 +409,7 @@ impl<'p> Judge<'p> {
             let Some(level) = self.policy.level(rule.id, role, rule.level) else { continue };
             let mut open = |needs: Vec<&'static str>, doubts| {
                 if reported && self.selection.takes_check(rule.id) {
-                    let (level, port) = (Some(level), Some(name.to_owned()));
+                    let (level, port) = (Some(level), place());
                     outcome.undetermined.push(Undecided { check: rule.id, level, port, needs, doubts });
                 }
             };
@@ -415,8 +417,8 @@ impl<'p> Judge<'p> {
                 Ok(None) => {
                     let unknown = certain.and_then(|certain| super::doubt::cast_house(house(certain, rule)));
                     if let Some(Unknown { needs }) = unknown {
-                        let doubts = around.lines(Some(view.port()), &needs);
-                        open(needs, doubts);
+                        let lines = doubts.lines(&needs);
+                        open(needs, lines);
                     }
                 }
                 Ok(Some(violation)) => {
@@ -425,34 +427,27 @@ impl<'p> Judge<'p> {
                     waive(self.policy, self.as_of, &mut finding, view.on(), Some(view.port()), lists, usage);
                     findings.push(finding);
                 }
-                Err(Unknown { needs }) => open(needs, Vec::new()),
+                Err(Unknown { needs }) => open(needs, Arc::default()),
             }
         }
         findings
     }
 }
 
-impl Around<'_> {
-    fn lines(&self, port: Option<usize>, needs: &[&'static str]) -> Vec<Arc<DoubtLine>> {
-        self.shadow.map(|shadow| shadow.lines(port, needs)).unwrap_or_default()
-    }
-
-    /// A check that could not be decided. One of state counts for the exit code only where state was read that is too old or
-    /// not understood; that a switch tells nothing is no fault of it.
-    fn undecided(
-        &self,
-        check: &Check,
-        level: Level,
-        port: Option<(usize, &str)>,
-        needs: Vec<&'static str>,
-        doubted: &[&'static str],
-    ) -> Undecided {
-        let is_doubted = doubted.contains(&check.id);
-        let doubts = if is_doubted { self.lines(port.map(|(port, _)| port), &needs) } else { Vec::new() };
-        let counts = !check.is_state() || is_doubted || needs.iter().any(|need| is_too_old(need));
-        let port = port.map(|(_, name)| name.to_owned());
-        Undecided { check: check.id, level: counts.then_some(level), port, needs, doubts }
-    }
+/// A check that could not be decided. One of state counts for the exit code only where state was read that is too old or
+/// not understood; that a switch tells nothing is no fault of it.
+fn undecided(
+    check: &Check,
+    level: Level,
+    port: Option<Arc<str>>,
+    needs: Vec<&'static str>,
+    doubted: &[&'static str],
+    doubts: &mut Doubts<'_>,
+) -> Undecided {
+    let is_doubted = doubted.contains(&check.id);
+    let doubts = if is_doubted { doubts.lines(&needs) } else { Arc::default() };
+    let counts = !check.is_state() || is_doubted || needs.iter().any(|need| is_too_old(need));
+    Undecided { check: check.id, level: counts.then_some(level), port, needs, doubts }
 }
 
 /// Whether what is missing is newer state than there is.

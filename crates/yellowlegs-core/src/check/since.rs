@@ -79,7 +79,7 @@ impl Comparison {
         let Some(row) = &outcome.row else { return };
         let name = row.switch.to_string();
         for Undecided { check, port, .. } in &outcome.undetermined {
-            self.open.insert((check, name.clone(), port.clone()));
+            self.open.insert((check, name.clone(), port.as_deref().map(str::to_owned)));
         }
         let mut left = self.of_switches.remove(&name).unwrap_or_default();
         self.hold(&mut outcome.findings, &mut left);

@@ -108,18 +108,18 @@ pub struct Undecided {
     /// The level it counts at for the exit code; none for a check of state.
     pub level: Option<Level>,
     /// The port; none for the switch itself.
-    pub port: Option<String>,
+    pub port: Option<Arc<str>>,
     /// What is missing.
     pub needs: Vec<&'static str>,
-    /// The lines that are not understood and could have told.
-    pub doubts: Vec<Arc<DoubtLine>>,
+    /// The lines that are not understood and could have told: one list for all checks of a port that lack the same.
+    pub doubts: Arc<[Arc<DoubtLine>]>,
 }
 
 impl Undecided {
     /// What it lacks, in words: facts, and lines that nobody understands.
     pub fn lacks(&self) -> String {
         let facts = format!("needs {}", self.needs.join(", "));
-        match self.doubts.as_slice() {
+        match &*self.doubts {
             [] => facts,
             [one] => format!("{facts}; {}:{} is not understood", one.file, one.line),
             [first, more @ ..] => {

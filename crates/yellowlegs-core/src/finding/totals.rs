@@ -4,6 +4,7 @@ use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
+use rustc_hash::{FxHashMap, FxHashSet};
 use serde::Serialize;
 
 use super::outcome::{Counts, DoubtLine, Standing, SwitchOutcome, Undecided};
@@ -203,6 +204,35 @@ pub struct Summary {
     pub unreadable: usize,
 }
 
+/// What the lines of one shape keep open on a switch.
+struct KeptOpen<'u> {
+    /// The first of them.
+    line: &'u Arc<DoubtLine>,
+    checks: usize,
+    /// The port that was told last: its checks come one after the other.
+    last: Option<&'u str>,
+    ports: FxHashSet<&'u str>,
+    switch: bool,
+}
+
+impl<'u> KeptOpen<'u> {
+    fn by(line: &'u Arc<DoubtLine>) -> Self {
+        Self { line, checks: 0, last: None, ports: FxHashSet::default(), switch: false }
+    }
+
+    fn add(&mut self, port: Option<&'u str>) {
+        self.checks += 1;
+        match port {
+            Some(port) if self.last == Some(port) => {}
+            Some(port) => {
+                self.ports.insert(port);
+                self.last = Some(port);
+            }
+            None => self.switch = true,
+        }
+    }
+}
+
 struct Group {
     row: UndeterminedRow,
     last: Option<Arc<str>>,
@@ -214,6 +244,26 @@ impl Group {
         let row = UndeterminedRow { check, needs, switches: 0, ports: 0, sample: Vec::new(), doubts: Vec::new() };
         Self { row, last: None }
     }
+
+    /// One more, on a switch or a port of it.
+    fn add(&mut self, switch: &Arc<str>, port: Option<&str>) {
+        if self.last.as_ref() != Some(switch) {
+            self.last = Some(Arc::clone(switch));
+            self.row.switches += 1;
+        }
+        self.row.ports += usize::from(port.is_some());
+        if self.row.sample.len() < SAMPLES {
+            self.row.sample.push(Sample { switch: Arc::clone(switch), port: port.map(str::to_owned) });
+        }
+    }
+
+    /// Lines that keep it open, as far as others of their shape are not told.
+    fn doubt(&mut self, lines: &[Arc<DoubtLine>]) {
+        let fresh = lines.iter().filter(|line| !self.row.doubts.iter().any(|told| told.shape == line.shape));
+        let room = SAMPLES.saturating_sub(self.row.doubts.len());
+        let fresh: Vec<_> = fresh.take(room).map(Arc::clone).collect();
+        self.row.doubts.extend(fresh);
+    }
 }
 
 /// Where ports come among those of their switch, by switch and name.
@@ -222,8 +272,9 @@ pub type Positions = BTreeMap<(Arc<str>, String), usize>;
 /// Gathers outcomes, switch by switch.
 #[derive(Default)]
 pub struct Totals {
-    /// By check and what is missing; apart where that is so because lines are not understood.
-    undetermined: BTreeMap<(&'static str, Vec<&'static str>, bool), Group>,
+    /// By check and what is missing, the position of its group; apart where that is so because lines are not understood.
+    undetermined: BTreeMap<(&'static str, Vec<&'static str>, bool), usize>,
+    groups: Vec<Group>,
     unread: BTreeMap<String, UnreadRow>,
     doubts: BTreeMap<Arc<str>, DoubtRow>,
     remarks: BTreeSet<Remark>,
@@ -242,9 +293,7 @@ pub struct Totals {
 impl Totals {
     /// Takes in a switch; its findings are counted, not kept.
     pub fn add(&mut self, outcome: SwitchOutcome) {
-        let Some(mut row) = outcome.row else { return };
-        // A copy: the switch's own would hold the pages of what was made beside it.
-        row.switch = Arc::from(&*row.switch);
+        let Some(row) = outcome.row else { return };
         let mut standings = vec![None; outcome.ports.last().map_or(0, |port| port.position + 1)];
         for port in &outcome.ports {
             *self.ports.of(port.standing) += 1;
@@ -259,25 +308,7 @@ impl Totals {
             outcome.findings.iter().for_each(|finding| row.findings.count(finding));
         }
         self.add_doubts(&outcome.undetermined);
-        for Undecided { check, level, port, needs, doubts } in outcome.undetermined {
-            // The gravest level comes first in order.
-            self.worst_undetermined = self.worst_undetermined.into_iter().chain(level).min();
-            self.summary.undetermined += 1;
-            let key = (check, needs, !doubts.is_empty());
-            let group = self.undetermined.entry(key).or_insert_with_key(|(check, needs, _)| Group::new(check, needs));
-            let fresh = doubts.into_iter().filter(|doubt| !group.row.doubts.iter().any(|d| d.shape == doubt.shape));
-            let room = SAMPLES.saturating_sub(group.row.doubts.len());
-            let fresh: Vec<_> = fresh.take(room).collect();
-            group.row.doubts.extend(fresh);
-            if group.last.as_ref() != Some(&row.switch) {
-                group.last = Some(Arc::clone(&row.switch));
-                group.row.switches += 1;
-            }
-            group.row.ports += usize::from(port.is_some());
-            if group.row.sample.len() < SAMPLES {
-                group.row.sample.push(Sample { switch: Arc::clone(&row.switch), port });
-            }
-        }
+        self.add_undecided(&row.switch, &outcome.undetermined);
         for unread in outcome.unread {
             match self.unread.get_mut(&unread.shape) {
                 Some(known) => known.add(unread),
@@ -291,28 +322,69 @@ impl Totals {
         self.summary.unread_lines += row.unread_lines;
     }
 
-    /// Counts, by shape, what the lines of a switch that are not understood keep open.
-    fn add_doubts(&mut self, undetermined: &[Undecided]) {
-        let mut places: BTreeMap<&Arc<str>, BTreeSet<Option<&str>>> = BTreeMap::new();
-        for Undecided { port, doubts, .. } in undetermined {
-            for doubt in doubts {
-                places.entry(&doubt.shape).or_default().insert(port.as_deref());
-                let fresh = || DoubtRow {
-                    shape: Arc::clone(&doubt.shape),
-                    file: Arc::clone(&doubt.file),
-                    line: doubt.line,
-                    ports: 0,
-                    switches: 0,
-                    checks: 0,
-                    settle: doubt.settle.to_string(),
-                };
-                self.doubts.entry(Arc::clone(&doubt.shape)).or_insert_with(fresh).checks += 1;
+    /// The position of a group.
+    fn group(&mut self, check: &'static str, needs: &[&'static str], is_doubted: bool) -> usize {
+        *self.undetermined.entry((check, needs.to_vec(), is_doubted)).or_insert_with(|| {
+            self.groups.push(Group::new(check, needs));
+            self.groups.len() - 1
+        })
+    }
+
+    /// Groups the checks of a switch that could not be decided.
+    fn add_undecided(&mut self, switch: &Arc<str>, undetermined: &[Undecided]) {
+        // The groups of this switch: most checks are undecided on many of its ports.
+        let mut groups: FxHashMap<(&'static str, &[&'static str], bool), usize> = FxHashMap::default();
+        for Undecided { check, level, port, needs, doubts } in undetermined {
+            // The gravest level comes first in order.
+            self.worst_undetermined = self.worst_undetermined.into_iter().chain(*level).min();
+            self.summary.undetermined += 1;
+            let is_doubted = !doubts.is_empty();
+            let group =
+                *groups.entry((check, needs, is_doubted)).or_insert_with(|| self.group(check, needs, is_doubted));
+            let Some(group) = self.groups.get_mut(group) else { continue };
+            group.add(switch, port.as_deref());
+            if group.row.doubts.len() < SAMPLES {
+                group.doubt(doubts);
             }
         }
-        for (shape, places) in places {
-            let Some(row) = self.doubts.get_mut(shape) else { continue };
-            row.ports += places.iter().flatten().count();
-            row.switches += usize::from(places.contains(&None));
+    }
+
+    /// Counts, by shape, what the lines of a switch that are not understood keep open.
+    fn add_doubts(&mut self, undetermined: &[Undecided]) {
+        let mut shapes: FxHashMap<&str, usize> = FxHashMap::default();
+        let mut kept_open: Vec<KeptOpen<'_>> = Vec::new();
+        // By list, the positions of its lines' shapes: ports have few lists, and say each of many checks.
+        let mut lists: FxHashMap<*const Arc<DoubtLine>, Vec<usize>> = FxHashMap::default();
+        for Undecided { port, doubts, .. } in undetermined.iter().filter(|open| !open.doubts.is_empty()) {
+            let list = lists.entry(doubts.as_ptr()).or_insert_with(|| {
+                let mut list = Vec::with_capacity(doubts.len());
+                for line in &**doubts {
+                    let fresh = || {
+                        kept_open.push(KeptOpen::by(line));
+                        kept_open.len() - 1
+                    };
+                    list.push(*shapes.entry(&*line.shape).or_insert_with(fresh));
+                }
+                list
+            });
+            for position in list.iter() {
+                kept_open[*position].add(port.as_deref());
+            }
+        }
+        for KeptOpen { line, checks, ports, switch, .. } in kept_open {
+            let fresh = || DoubtRow {
+                shape: Arc::clone(&line.shape),
+                file: Arc::clone(&line.file),
+                line: line.line,
+                ports: 0,
+                switches: 0,
+                checks: 0,
+                settle: line.settle.to_string(),
+            };
+            let row = self.doubts.entry(Arc::clone(&line.shape)).or_insert_with(fresh);
+            row.checks += checks;
+            row.ports += ports.len();
+            row.switches += usize::from(switch);
         }
     }
 
@@ -403,21 +475,14 @@ impl Totals {
     pub fn open(&mut self, check: &'static str, level: Level, needs: &'static str, place: Sample) {
         self.worst_undetermined = Some(self.worst_undetermined.map_or(level, |worst| worst.min(level)));
         self.summary.undetermined += 1;
-        let fresh = || Group::new(check, &[needs]);
-        let group = self.undetermined.entry((check, vec![needs], false)).or_insert_with(fresh);
-        if group.last.as_ref() != Some(&place.switch) {
-            group.last = Some(Arc::clone(&place.switch));
-            group.row.switches += 1;
-        }
-        group.row.ports += usize::from(place.port.is_some());
-        if group.row.sample.len() < SAMPLES {
-            group.row.sample.push(place);
-        }
+        let group = self.group(check, &[needs], false);
+        self.groups[group].add(&place.switch, place.port.as_deref());
     }
 
     /// The groups of undecided checks, most ports first.
     pub fn undetermined(&self) -> Vec<&UndeterminedRow> {
-        let mut rows: Vec<&UndeterminedRow> = self.undetermined.values().map(|g| &g.row).collect();
+        let mut rows: Vec<&UndeterminedRow> =
+            self.undetermined.values().map(|group| &self.groups[*group].row).collect();
         rows.sort_by_key(|r| (std::cmp::Reverse(r.ports), r.check));
         rows
     }

@@ -1,8 +1,8 @@
 //! What is not understood, and what it could have said: lines that nobody reads, texts that are not whole.
 
-use std::sync::Arc;
+use std::sync::{Arc, LazyLock};
 
-use super::{FactKind, Mark, SettingId};
+use super::{FactKind, Mark, Scope, SettingId};
 
 /// How far a line that is not understood casts doubt.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -32,9 +32,11 @@ impl DoubtWidth {
 pub struct SettingSet([u64; 4]);
 
 impl SettingSet {
-    /// Those for which something holds.
-    pub fn where_(holds: impl Fn(SettingId) -> bool) -> Self {
-        SettingId::all().filter(|id| holds(*id)).collect()
+    /// Those of a scope.
+    pub fn of(scope: Scope) -> Self {
+        static OF_SCOPES: LazyLock<[SettingSet; 4]> =
+            LazyLock::new(|| Scope::ALL.map(|scope| SettingId::of(scope).collect()));
+        OF_SCOPES[scope as usize]
     }
 
     /// Of its words.
@@ -79,6 +81,20 @@ impl SettingSet {
         self.0.iter().zip(other.0).any(|(a, b)| a & b != 0)
     }
 
+    /// What is in both.
+    #[must_use]
+    pub fn common(mut self, other: Self) -> Self {
+        self.0.iter_mut().zip(other.0).for_each(|(a, b)| *a &= b);
+        self
+    }
+
+    /// What is not in the other.
+    #[must_use]
+    pub fn without(mut self, other: Self) -> Self {
+        self.0.iter_mut().zip(other.0).for_each(|(a, b)| *a &= !b);
+        self
+    }
+
     /// Both together.
     #[must_use]
     pub fn union(self, other: Self) -> Self {
@@ -89,7 +105,10 @@ impl SettingSet {
 
     /// Its settings, in the order of the catalogue.
     pub fn iter(&self) -> impl Iterator<Item = SettingId> {
-        SettingId::all().filter(|id| self.contains(*id))
+        (0..).zip(self.0).flat_map(|(at, word)| {
+            let bits = std::iter::successors(Some(word), |word| Some(word & word.wrapping_sub(1)));
+            bits.take_while(|word| *word != 0).map(move |word| SettingId::at(64 * at + word.trailing_zeros() as u8))
+        })
     }
 }
 
@@ -224,7 +243,22 @@ mod tests {
                 id.name()
             );
         }
-        assert_eq!(set.iter().count(), 2);
+        assert_eq!(set.iter().collect::<Vec<_>>(), [settings::MODE.id, settings::MIRROR_TARGET.id], "in their order");
         assert!(SettingSet::default().is_empty() && !set.is_empty());
+    }
+
+    #[test]
+    fn sets_are_taken_together_and_apart() {
+        let all: SettingSet = SettingId::all().collect();
+        assert_eq!(all.iter().collect::<Vec<_>>(), SettingId::all().collect::<Vec<_>>());
+        let mut rest = all;
+        for scope in Scope::ALL {
+            let of_scope = SettingSet::of(scope);
+            assert!(of_scope.iter().eq(SettingId::of(scope)), "{}", scope.word());
+            assert_eq!(rest.common(of_scope), of_scope, "each is of one scope");
+            rest = rest.without(of_scope);
+            assert!(!rest.meets(of_scope));
+        }
+        assert!(rest.is_empty());
     }
 }

@@ -19,6 +19,11 @@ impl PortName {
     pub fn as_str(&self) -> &str {
         &self.0
     }
+
+    /// The name, to be kept.
+    pub(crate) fn shared(&self) -> Arc<str> {
+        Arc::clone(&self.0)
+    }
 }
 
 impl fmt::Display for PortName {

@@ -26,6 +26,9 @@ pub enum Scope {
 }
 
 impl Scope {
+    /// Every scope.
+    pub(crate) const ALL: [Self; 4] = [Self::Port, Self::Switch, Self::Vlan, Self::Mirror];
+
     /// In a word.
     pub fn word(self) -> &'static str {
         match self {
@@ -75,6 +78,12 @@ impl SettingId {
     /// All of them, in the order of the catalogue.
     pub fn all() -> impl Iterator<Item = Self> {
         (0..settings::ALL.len()).map(|i| Self(i as u8))
+    }
+
+    /// The one at a position in the catalogue.
+    pub(super) fn at(index: u8) -> Self {
+        debug_assert!(usize::from(index) < settings::ALL.len());
+        Self(index)
     }
 
     /// Position in the catalogue.

@@ -3,6 +3,8 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use rustc_hash::{FxHashMap, FxHashSet};
+
 use super::{End, Outside, Policy};
 use crate::model::{Fact, Switch, facts};
 use crate::resolve::Resolved;
@@ -38,28 +40,34 @@ pub struct Cables {
 
 /// The cables so far.
 #[derive(Default)]
-struct Pairs(BTreeMap<At, At>);
+struct Pairs {
+    ends: Vec<(At, At)>,
+    taken: FxHashSet<At>,
+}
 
 impl Cables {
     /// From the policy's list, then from what neighbours announce of themselves.
     pub fn of(switches: &[Told<'_>]) -> Self {
         let mut pairs = Pairs::default();
-        let mut ends: BTreeMap<usize, [Option<At>; 2]> = BTreeMap::new();
+        let links = switches.iter().flat_map(|told| told.ends).map(|(link, ..)| link + 1).max().unwrap_or(0);
+        let mut ends: Vec<[Option<At>; 2]> = vec![[None; 2]; links];
         for (number, told) in switches.iter().enumerate() {
             for (link, is_a, port) in told.ends {
-                ends.entry(*link).or_default()[usize::from(*is_a)] = Some((number, *port));
+                ends[*link][usize::from(*is_a)] = Some((number, *port));
             }
         }
-        for [a, b] in ends.into_values() {
+        for [a, b] in ends {
             if let (Some(a), Some(b)) = (a, b) {
                 pairs.add(a, b);
             }
         }
-        let names = |(number, told): (usize, &Told<'_>)| {
-            let configured = told.configured.map(|name| (name.to_owned(), number));
-            configured.into_iter().chain([(told.switch.to_owned(), number)]).collect::<Vec<_>>()
+        let hears = switches.iter().any(|told| told.ports.iter().any(|(_, neighbour)| neighbour.is_some()));
+        let names = |(number, told)| {
+            let Told { switch, configured, .. }: &Told<'_> = told;
+            configured.filter(|name| name != switch).into_iter().chain([*switch]).map(move |name| (name, number))
         };
-        let by_name: BTreeMap<String, usize> = switches.iter().enumerate().flat_map(names).collect();
+        let by_name: FxHashMap<&str, usize> =
+            if hears { switches.iter().enumerate().flat_map(names).collect() } else { FxHashMap::default() };
         for (number, told) in switches.iter().enumerate() {
             for (port, (_, neighbour)) in told.ports.iter().enumerate() {
                 let Some((name, their_port)) = neighbour else { continue };
@@ -70,7 +78,10 @@ impl Cables {
                 }
             }
         }
-        let ends: Vec<(At, At)> = pairs.0.into_iter().collect();
+        let mut ends = pairs.ends;
+        ends.sort_unstable();
+        // A port that is both ends of its cable.
+        ends.dedup();
         let begins = (0..=switches.len()).map(|number| ends.partition_point(|(at, _)| at.0 < number)).collect();
         Self { all: ends.iter().filter(|(a, b)| a <= b).copied().collect(), ends, begins }
     }
@@ -96,9 +107,9 @@ impl Cables {
 impl Pairs {
     /// A port has one cable: the first that is told of counts.
     fn add(&mut self, a: At, b: At) {
-        if !self.0.contains_key(&a) && !self.0.contains_key(&b) {
-            self.0.insert(a, b);
-            self.0.insert(b, a);
+        if !self.taken.contains(&a) && !self.taken.contains(&b) {
+            self.taken.extend([a, b]);
+            self.ends.extend([(a, b), (b, a)]);
         }
     }
 }

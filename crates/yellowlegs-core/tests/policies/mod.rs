@@ -1,7 +1,8 @@
-//! What a policy says: the roles it gives to ports, its entries, what it expects, its rules of the house.
+//! What a policy says: the roles it gives to ports, its entries, what it expects, its rules of the house; which cables its links are.
 
 #![allow(clippy::disallowed_methods, clippy::disallowed_macros, reason = "a test may read the files it is about")]
 
+mod cables;
 mod entries;
 mod expectations;
 mod roles;

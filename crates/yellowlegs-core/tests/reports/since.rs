@@ -104,9 +104,9 @@ fn what_became_of_a_finding(
     let undecided = |(check, port): (&'static str, Option<&str>)| Undecided {
         check,
         level: None,
-        port: port.map(str::to_owned),
+        port: port.map(Into::into),
         needs: vec!["storm.broadcast"],
-        doubts: Vec::new(),
+        doubts: [].into(),
     };
     now.undetermined = open.map(undecided).into_iter().collect();
     let (row, _) = compared(earlier(&[then(check, "a", "1.1")], &[]), now);

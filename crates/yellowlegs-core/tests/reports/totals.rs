@@ -138,7 +138,7 @@ fn undecided(port: Option<&str>, level: Option<Level>, lines: &[(&str, u32)]) ->
     Undecided {
         check: "storm/missing",
         level,
-        port: port.map(str::to_owned),
+        port: port.map(Into::into),
         needs: vec!["storm.broadcast"],
         doubts: lines.iter().map(doubt).collect(),
     }
@@ -195,10 +195,11 @@ fn a_shape_keeps_open_so_many_ports_switches_and_checks() {
         undecided(None, None, &[("gale …", 7)]),
     ];
     let mut on_b = outcome("b", [Undetermined; 3], Vec::new());
-    on_b.undetermined = vec![undecided(Some("1.1"), None, &[("gale …", 5)])];
+    // Told in whatever order, a port counts once.
+    on_b.undetermined = ["1.1", "1.2", "1.1"].map(|port| undecided(Some(port), None, &[("gale …", 5)])).to_vec();
     let totals = totals([on_a, on_b]);
     let rows: Vec<_> = totals.doubts().iter().map(|r| (&*r.shape, r.line, r.ports, r.switches, r.checks)).collect();
-    assert_eq!(rows, [("gale …", 7, 3, 1, 5), ("wind …", 9, 1, 0, 1)]);
+    assert_eq!(rows, [("gale …", 7, 4, 1, 7), ("wind …", 9, 1, 0, 1)]);
     assert_eq!((&*totals.doubts()[0].file, &*totals.doubts()[0].settle), ("a/config.txt", "explain it"));
 }
 

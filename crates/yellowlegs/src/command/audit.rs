@@ -42,7 +42,7 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
     if !root.parts.is_empty() {
         // Others are read and judged as well: what looks across switches needs them.
         let asked = fleet.switches.iter().filter(|found| root.takes(&found.path));
-        selection.among = Some(asked.map(|found| found.name.clone()).collect());
+        selection.among = Some(asked.map(|found| found.name.to_string()).collect());
     }
     if fleet.switches.iter().all(|found| selection.takes_switch(&found.name)) {
         // Chosen is the whole fleet, and with it what stands on no switch.
@@ -64,7 +64,11 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
         Work { root: &root, loaded: &loaded, judge, selection: &selection, as_of: &as_of, around: around.as_ref() };
     let mut gathered = work.run(&fleet.switches, jobs(args.jobs), &mut sinks, since.as_mut())?;
     gathered.ports.demand_port(args.port.as_deref(), gathered.unreadable.is_empty() && fleet.unreadable.is_empty())?;
-    let mut across = work.across(&fleet, &selection, &mut gathered);
+    // In a thread like those that judged: what they let go of is used again, where the program's own memory would grow.
+    let mut across = std::thread::scope(|scope| {
+        let across = scope.spawn(|| work.across(&fleet, &selection, &mut gathered));
+        across.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic))
+    });
     if across.left_out > 0 {
         let count = across.left_out;
         let text = format!(
@@ -287,7 +291,7 @@ impl<'f> ByName<'f> {
     }
 
     fn find(&self, name: &str) -> Option<&'f Found> {
-        let at = self.0.binary_search_by(|found| found.name.as_str().cmp(name)).ok()?;
+        let at = self.0.binary_search_by(|found| (*found.name).cmp(name)).ok()?;
         self.0.get(at).copied()
     }
 }

@@ -70,13 +70,13 @@ impl Side {
     /// A switch by its name, or by its folder.
     fn find_named(&self, asked: &Path) -> Option<&Found> {
         let real = std::fs::canonicalize(asked).ok();
-        let by_folder = || self.fleet.switches.iter().find(|found| real.as_deref() == Some(found.path.as_path()));
+        let by_folder = || self.fleet.switches.iter().find(|found| real.as_deref() == Some(&*found.path));
         self.find(&asked.to_string_lossy()).or_else(by_folder)
     }
 
     fn find(&self, name: &str) -> Option<&Found> {
         let baseline = || self.fleet.baselines.iter().find(|(path, _)| path == name).map(|(_, found)| found);
-        self.fleet.switches.iter().find(|found| found.name == name).or_else(baseline)
+        self.fleet.switches.iter().find(|found| *found.name == *name).or_else(baseline)
     }
 
     /// The first group of sisters that a switch is in.
@@ -99,7 +99,7 @@ impl Side {
 }
 
 fn unknown(side: &Side, name: &str) -> Failure {
-    let names = side.fleet.switches.iter().map(|found| found.name.as_str());
+    let names = side.fleet.switches.iter().map(|found| &*found.name);
     let near = nearest(name, names);
     let hint =
         near.map_or_else(|| "name a switch of the fleet, or a folder".into(), |n| format!("did you mean `{n}`?"));
@@ -111,7 +111,7 @@ fn of_one_fleet(args: &Compare) -> Result<Compared, Failure> {
     let side = Side::open(args, &[])?;
     let asked = args.a.to_string_lossy().into_owned();
     let found = side.find_named(&args.a).ok_or_else(|| unknown(&side, &asked))?;
-    let name = found.name.clone();
+    let name = found.name.to_string();
     let mut whole = side.fleet.tell_unreadable(tell);
     let mut all = Vec::new();
     let Some(a) = side.read(found, &mut whole) else { return Ok(Compared { all, whole }) };
@@ -131,7 +131,7 @@ fn of_one_fleet(args: &Compare) -> Result<Compared, Failure> {
         (None, b) => {
             let asked = b.clone().unwrap_or_default();
             let found = side.find_named(&asked).ok_or_else(|| unknown(&side, &asked.to_string_lossy()))?;
-            let other = found.name.clone();
+            let other = found.name.to_string();
             side.read(found, &mut whole).map(|resolved| (other, resolved)).into_iter().collect()
         }
     };
@@ -153,7 +153,7 @@ fn group(side: &Side, name: &str, against: Against, whole: &mut bool) -> Result<
     let names: Vec<String> = match against {
         Against::Baseline => group.baseline.iter().cloned().collect(),
         Against::Saved | Against::Sisters => {
-            let there = side.fleet.switches.iter().map(|found| found.name.clone());
+            let there = side.fleet.switches.iter().map(|found| found.name.to_string());
             there.filter(|other| other != name && group.switches.iter().any(|glob| glob.is_match(other))).collect()
         }
     };
@@ -176,7 +176,7 @@ fn group(side: &Side, name: &str, against: Against, whole: &mut bool) -> Result<
 fn snapshots(args: &Compare, a: &Path, b: &Path) -> Result<Compared, Failure> {
     let (left, right) = (Side::open(args, &[a.to_owned()])?, Side::open(args, &[b.to_owned()])?);
     let names: std::collections::BTreeSet<&str> =
-        left.fleet.switches.iter().chain(&right.fleet.switches).map(|found| found.name.as_str()).collect();
+        left.fleet.switches.iter().chain(&right.fleet.switches).map(|found| &*found.name).collect();
     let (mut all, mut whole) = (Vec::new(), true);
     for side in [&left, &right] {
         whole &= side.fleet.tell_unreadable(tell);

@@ -116,7 +116,7 @@ fn script(args: &Drill, path: &Path, loudness: Loudness) -> Result<ExitCode, Fai
             names.push(&step.switch);
         }
     }
-    let found = |name: &&str| fleet.switches.iter().find(|found| found.name == **name);
+    let found = |name: &&str| fleet.switches.iter().find(|found| *found.name == **name);
     let mut whole = fleet.tell_unreadable(tell);
     let mut read = |found: &Found| {
         let (read, unreadable) = fleet::read_switch(&root.dir, found, &loaded, as_of.moment());
@@ -126,7 +126,7 @@ fn script(args: &Drill, path: &Path, loudness: Loudness) -> Result<ExitCode, Fai
     };
     let mut switches: Vec<Arc<Resolved>> = names.iter().filter_map(found).filter_map(&mut read).collect();
     if switches.len() < names.len() {
-        let others = fleet.switches.iter().filter(|found| !names.contains(&found.name.as_str()));
+        let others = fleet.switches.iter().filter(|found| !names.contains(&&*found.name));
         switches.extend(others.filter_map(&mut read));
     }
     let models: Vec<&Switch> = switches.iter().map(|resolved| &resolved.switch).collect();

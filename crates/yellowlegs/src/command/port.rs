@@ -47,7 +47,7 @@ pub(super) fn run(args: &Port, loudness: Loudness) -> Result<ExitCode, Failure> 
     let of_fleet =
         || mend::site(&root, &loaded, &fleet, &as_of, &Selection::default(), (jobs(None), &Progress::none())).0;
     let site = args.mend.then(of_fleet);
-    let (switch, rows) = (found.name.as_str(), DEPENDENCIES.iter().collect::<Vec<_>>());
+    let (switch, rows) = (&*found.name, DEPENDENCIES.iter().collect::<Vec<_>>());
     let here = |of: &Finding| of.switch.as_deref() == Some(switch) && of.port.as_deref() == Some(name.as_str());
     let no_answers = Answers::default();
     let usual = mend::usual(&here, &no_answers, &rows);
@@ -121,7 +121,7 @@ impl Work<'_> {
         let baselines: Vec<_> =
             fleet.baselines.iter().filter_map(|(path, found)| Some((path.clone(), take(found)?))).collect();
         let view = FleetView::new(&self.loaded.policy, self.as_of, &digests, &baselines);
-        let again = |name: &str| self.read(fleet.switches.iter().find(|found| found.name == name)?);
+        let again = |name: &str| self.read(fleet.switches.iter().find(|found| *found.name == *name)?);
         let across = FleetOutcome::judge(&view, None, &mut usage, &selection, &again);
         findings.extend(across.findings);
         Ok(Judged { findings, undetermined, other: view.other_end(switch, port), whole })
@@ -172,9 +172,9 @@ fn unknown(what: &str, asked: &str, names: &[&str], several: &[&str]) -> Failure
 }
 
 fn find_switch<'f>(fleet: &'f Fleet, asked: &str) -> Result<&'f Found, Failure> {
-    let names: Vec<&str> = fleet.switches.iter().map(|found| found.name.as_str()).collect();
+    let names: Vec<&str> = fleet.switches.iter().map(|found| &*found.name).collect();
     let name = one(asked, &names).map_err(|several| unknown("switch", asked, &names, &several))?;
-    let found = fleet.switches.iter().find(|found| found.name == name);
+    let found = fleet.switches.iter().find(|found| *found.name == *name);
     found.ok_or_else(|| unknown("switch", asked, &names, &[]))
 }
 

@@ -14,7 +14,7 @@ use super::audit::jobs;
 use super::moment;
 use crate::args::{Loudness, Read};
 use crate::failure::Failure;
-use crate::fleet::{self, Found, Layout, Loaded, Root, Unreadable, in_order};
+use crate::fleet::{self, Found, Kind, Layout, Loaded, Root, Unreadable, in_order};
 use crate::output;
 use crate::render::{clean, pretty};
 
@@ -24,7 +24,7 @@ pub(super) fn run(args: &Read, loudness: Loudness) -> Result<ExitCode, Failure> 
     let as_of = moment(args.as_of.as_deref(), loaded.policy.as_of.as_ref())?.moment();
     // A configuration alone may be no part of a fleet.
     let found = fleet::discover(&root, &loaded.policy).map(|fleet| fleet.switches).unwrap_or_default();
-    let found: BTreeMap<&Path, &Found> = found.iter().map(|found| (found.path.as_path(), found)).collect();
+    let found: BTreeMap<&Path, &Found> = found.iter().map(|found| (&*found.path, found)).collect();
     let mut out = output::plain();
     let mut code = ExitCode::SUCCESS;
     let work = |file: &PathBuf| -> Result<Told, Failure> {
@@ -86,12 +86,15 @@ fn read(
         return Ok(one(config(&root.dir, path, loaded, as_of)));
     };
     if let (Layout::Folder(parts), false) = (&mut found.layout, path.is_dir()) {
-        parts.state.retain(|state| state == path);
-        parts.walks.retain(|walk| walk == path);
-        if parts.state.is_empty() && parts.walks.is_empty() {
+        let is_it = |file: &Path| found.path.join(file) == path;
+        *parts = parts.only(|kind, file| match kind {
+            Kind::Running => true,
+            Kind::Saved => false,
+            Kind::State | Kind::Walk => is_it(file),
+        });
+        if !parts.has(Kind::State) && !parts.has(Kind::Walk) {
             return Ok(one(config(&root.dir, path, loaded, as_of)));
         }
-        parts.saved.clear();
     }
     let (read, unreadable) = fleet::read_switch(&root.dir, &found, loaded, as_of);
     Ok((read.map(|(resolved, _)| resolved), unreadable))

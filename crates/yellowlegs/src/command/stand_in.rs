@@ -20,7 +20,7 @@ use super::audit::glob;
 use super::gather::{self, KNOWN_HOSTS};
 use crate::args::{FleetArgs, Gather, Loudness, OneWay, StandIn};
 use crate::failure::Failure;
-use crate::fleet::{self, Found, Layout, Root, relative};
+use crate::fleet::{self, Found, Kind, Layout, Root, relative};
 use crate::output;
 use crate::render::gather as page;
 
@@ -45,7 +45,7 @@ pub(super) fn run(args: &StandIn, loudness: Loudness) -> Result<ExitCode, Failur
     for switch in chosen {
         if let Some(one) = one(&root, &loaded, args, switch)? {
             let dialect = one.dialect.as_ref().map(|dialect| dialect.name().to_string());
-            folders.insert(switch.name.clone(), (relative(&root.dir, &switch.path), dialect));
+            folders.insert(switch.name.to_string(), (relative(&root.dir, &switch.path), dialect));
             played.push(one);
         }
     }
@@ -108,7 +108,7 @@ fn one(root: &Root, loaded: &fleet::Loaded, args: &StandIn, switch: &Found) -> R
         return Ok(None);
     }
     Ok(Some(Played {
-        name: switch.name.clone(),
+        name: switch.name.to_string(),
         dialect,
         files: if is_told { files } else { BTreeMap::new() },
         objects,
@@ -125,10 +125,10 @@ fn identifier(dialect: Option<&Dialect>) -> Oid {
 /// The texts that a switch gives by the session of its dialect; those that no command gives are told.
 fn texts(root: &Root, switch: &Found, dialect: Option<&Dialect>) -> Result<BTreeMap<String, String>, Failure> {
     let mut files = BTreeMap::new();
-    let (Layout::Folder(parts), Some(dialect)) = (&switch.layout, dialect) else { return Ok(files) };
+    let (Layout::Folder(_), Some(dialect)) = (&switch.layout, dialect) else { return Ok(files) };
     let given = |file: &str| dialect.session().is_some_and(|s| s.commands.iter().any(|command| &*command.file == file));
-    for path in parts.running.iter().chain(&parts.saved).chain(&parts.state) {
-        let source = fleet::source(&root.dir, path)?;
+    for path in [Kind::Running, Kind::Saved, Kind::State].into_iter().flat_map(|kind| switch.files(kind)) {
+        let source = fleet::source(&root.dir, &path)?;
         let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
         if dialect.session().is_some() && !given(&name) {
             let what = format!("no command of the [session] gives {name}, so nobody is told what it holds");

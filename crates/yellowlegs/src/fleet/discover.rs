@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use globset::{GlobBuilder, GlobMatcher};
 use walkdir::WalkDir;
@@ -19,43 +20,71 @@ pub(crate) enum Layout {
     /// A folder with a running configuration, perhaps saved ones and state.
     Folder(Parts),
     /// A switch record.
-    Record(PathBuf),
+    Record,
 }
 
-/// The files of a switch's folder, each kind in path order.
-#[derive(Debug, Clone, Default)]
-pub(crate) struct Parts {
-    pub(crate) running: Vec<PathBuf>,
-    pub(crate) saved: Vec<PathBuf>,
-    pub(crate) state: Vec<PathBuf>,
-    pub(crate) walks: Vec<PathBuf>,
+/// What a file of a switch's folder is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) enum Kind {
+    Running,
+    Saved,
+    State,
+    Walk,
 }
+
+/// The files of a switch's folder, each kind in path order, by their paths from there.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Parts(Box<[(Kind, Box<Path>)]>);
 
 impl Parts {
+    fn of(mut files: Vec<(Kind, Box<Path>)>) -> Self {
+        files.sort_by_key(|(kind, _)| *kind);
+        Self(files.into())
+    }
+
+    /// Whether there are files of a kind.
+    pub(crate) fn has(&self, kind: Kind) -> bool {
+        self.0.iter().any(|(there, _)| *there == kind)
+    }
+
     /// Whether there is nothing but what its management agent answered: then that is what is known of the switch.
     pub(crate) fn is_walk_alone(&self) -> bool {
-        !self.walks.is_empty() && [&self.running, &self.saved, &self.state].iter().all(|kind| kind.is_empty())
+        !self.0.is_empty() && self.0.iter().all(|(kind, _)| *kind == Kind::Walk)
     }
 
-    /// Gives back what was taken for more files: of most kinds there is one.
-    fn shrink(&mut self) {
-        [&mut self.running, &mut self.saved, &mut self.state, &mut self.walks].into_iter().for_each(Vec::shrink_to_fit);
-    }
-
-    /// All of them.
-    pub(crate) fn all(&self) -> impl Iterator<Item = &PathBuf> {
-        [&self.running, &self.saved, &self.state, &self.walks].into_iter().flatten()
+    /// The same with some of the files.
+    pub(crate) fn only(&self, wanted: impl Fn(Kind, &Path) -> bool) -> Self {
+        Self(self.0.iter().filter(|(kind, file)| wanted(*kind, file)).cloned().collect())
     }
 }
 
-/// One switch found on disk.
+/// One switch found on disk. Small, for a fleet has many.
 #[derive(Debug, Clone)]
 pub(crate) struct Found {
     /// The folder's name or the file's stem.
-    pub(crate) name: String,
+    pub(crate) name: Arc<str>,
     /// Its folder or file.
-    pub(crate) path: PathBuf,
+    pub(crate) path: Box<Path>,
     pub(crate) layout: Layout,
+}
+
+impl Found {
+    /// Its files of a kind; a record is none of them.
+    pub(crate) fn files(&self, kind: Kind) -> impl Iterator<Item = PathBuf> {
+        let files = match &self.layout {
+            Layout::Folder(Parts(files)) => &**files,
+            Layout::Record => &[],
+        };
+        files.iter().filter(move |(there, _)| *there == kind).map(|(_, file)| self.path.join(file))
+    }
+
+    /// All of its files.
+    pub(crate) fn all_files(&self) -> Vec<PathBuf> {
+        match &self.layout {
+            Layout::Folder(Parts(files)) => files.iter().map(|(_, file)| self.path.join(file)).collect(),
+            Layout::Record => vec![self.path.to_path_buf()],
+        }
+    }
 }
 
 /// A glob with as many path components as it has.
@@ -104,7 +133,7 @@ impl Fleet {
         if self.switches.iter().any(|found| selection.takes_switch(&found.name)) {
             return Ok(());
         }
-        let names: Vec<&str> = self.switches.iter().map(|found| found.name.as_str()).collect();
+        let names: Vec<&str> = self.switches.iter().map(|found| &*found.name).collect();
         Err(matches_nothing("--switch", "switch", asked, &names))
     }
 }
@@ -127,12 +156,12 @@ pub(crate) fn discover(root: &Root, policy: &Policy) -> Result<Fleet, Failure> {
     let baselines: Vec<&str> = policy.sisters.iter().filter_map(|s| s.baseline.as_deref()).collect();
     let (folders, mut found, mut unreadable) = walk(root, files);
     let mut kept = Vec::new();
-    for (path, mut parts) in folders {
-        parts.shrink();
+    for (path, parts) in folders {
+        let parts = Parts::of(parts);
         let from_root = relative(&root.dir, &path);
         let is_baseline = baselines.contains(&from_root.as_str());
-        let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
-        if parts.running.is_empty() && !parts.is_walk_alone() {
+        let name = path.file_name().map(|n| Arc::from(n.to_string_lossy())).unwrap_or_default();
+        if !parts.has(Kind::Running) && !parts.is_walk_alone() {
             // In the root there may be files that look like a switch's state.
             let told = unreadable.iter().any(|failed| failed.file.starts_with(&format!("{from_root}/")));
             if path != root.dir && !is_baseline && !told {
@@ -140,7 +169,7 @@ pub(crate) fn discover(root: &Root, policy: &Policy) -> Result<Fleet, Failure> {
             }
             continue;
         }
-        let switch = Found { name, path, layout: Layout::Folder(parts) };
+        let switch = Found { name, path: path.into(), layout: Layout::Folder(parts) };
         if is_baseline {
             kept.push((from_root, switch.clone()));
         }
@@ -159,7 +188,7 @@ pub(crate) fn discover(root: &Root, policy: &Policy) -> Result<Fleet, Failure> {
         ));
     }
     let missing = baselines.iter().find(|path| !kept.iter().any(|(folder, _)| folder == **path));
-    if let Some(path) = missing.filter(|path| !found.iter().any(|switch| switch.name == **path)) {
+    if let Some(path) = missing.filter(|path| !found.iter().any(|switch| *switch.name == ***path)) {
         let what = format!("the baseline `{path}` is neither a folder with a running configuration nor a switch");
         return Err(Failure::usage(what, "name a folder from the fleet's root in [[sisters]] baseline"));
     }
@@ -172,14 +201,22 @@ fn without_running(folder: String, files: &Files) -> Unreadable {
     Unreadable { file: folder, why, hint: Some(hint) }
 }
 
+/// The files of each folder that may be a switch's.
+type Folders = BTreeMap<PathBuf, Vec<(Kind, Box<Path>)>>;
+
 /// Every file below the root that is of some switch: by folder, and records; what cannot be looked into is told.
-fn walk(root: &Root, files: &Files) -> (BTreeMap<PathBuf, Parts>, Vec<Found>, Vec<Unreadable>) {
-    let kinds = [&files.running, &files.saved, &files.state, &files.walk].map(|globs| patterns(globs));
+fn walk(root: &Root, files: &Files) -> (Folders, Vec<Found>, Vec<Unreadable>) {
+    let kinds = [
+        (Kind::Running, patterns(&files.running)),
+        (Kind::Saved, patterns(&files.saved)),
+        (Kind::State, patterns(&files.state)),
+        (Kind::Walk, patterns(&files.walk)),
+    ];
     let (single, dialects) = (patterns(&files.single), patterns(&files.dialects));
     let from_root = |file: &Path, patterns: &[Pattern]| {
         file.strip_prefix(&root.dir).is_ok_and(|rest| patterns.iter().any(|p| p.glob.is_match(rest)))
     };
-    let mut folders: BTreeMap<PathBuf, Parts> = BTreeMap::new();
+    let mut folders = Folders::new();
     let (mut found, mut unreadable) = (Vec::new(), Vec::new());
     let visible =
         |entry: &walkdir::DirEntry| entry.depth() == 0 || !entry.file_name().to_string_lossy().starts_with('.');
@@ -197,18 +234,11 @@ fn walk(root: &Root, files: &Files) -> (BTreeMap<PathBuf, Parts>, Vec<Found>, Ve
             continue;
         }
         if from_root(path, &single) {
-            let name = path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
-            found.push(Found { name, path: path.to_owned(), layout: Layout::Record(path.to_owned()) });
-        } else if let Some((kind, folder)) = kinds.iter().enumerate().find_map(|(k, p)| Some((k, folder_of(path, p)?)))
-        {
-            let parts = folders.entry(folder).or_default();
-            let list = match kind {
-                0 => &mut parts.running,
-                1 => &mut parts.saved,
-                2 => &mut parts.state,
-                _ => &mut parts.walks,
-            };
-            list.push(path.to_owned());
+            let name = path.file_stem().map(|s| Arc::from(s.to_string_lossy())).unwrap_or_default();
+            found.push(Found { name, path: path.into(), layout: Layout::Record });
+        } else if let Some((kind, folder)) = kinds.iter().find_map(|(kind, p)| Some((*kind, folder_of(path, p)?))) {
+            let file = path.strip_prefix(&folder).unwrap_or(path).into();
+            folders.entry(folder).or_default().push((kind, file));
         }
     }
     (folders, found, unreadable)

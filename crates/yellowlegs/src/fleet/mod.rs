@@ -8,7 +8,7 @@ mod ordered;
 mod root;
 mod switch;
 
-pub(crate) use discover::{Fleet, Found, Layout, discover, matches_nothing};
+pub(crate) use discover::{Fleet, Found, Kind, Layout, discover, matches_nothing};
 #[cfg(feature = "gather")]
 pub(crate) use frame::{copy_frame, write};
 #[cfg(feature = "gather")]

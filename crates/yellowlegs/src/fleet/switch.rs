@@ -1,7 +1,7 @@
 //! Reading one switch: its files, its dialect, its saved copy.
 
 use std::fmt::Display;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use jiff::Timestamp;
@@ -12,7 +12,7 @@ use yellowlegs_core::resolve::{Resolved, State, resolve, resolve_walked, resolve
 use yellowlegs_core::source::{Problem, Source};
 use yellowlegs_core::walk;
 
-use super::discover::{Found, Layout};
+use super::discover::{Found, Kind, Layout};
 use super::load::{Loaded, regular};
 use super::root::relative;
 
@@ -55,17 +55,17 @@ pub(crate) type ReadSwitch = (Option<(Resolved, Option<Arc<Dialect>>)>, Vec<Unre
 pub(crate) fn read_switch(root: &Path, found: &Found, loaded: &Loaded, as_of: Timestamp) -> ReadSwitch {
     let mut unreadable = Vec::new();
     let read = match &found.layout {
-        Layout::Record(path) => read_record(root, path).map(|resolved| {
+        Layout::Record => read_record(root, &found.path).map(|resolved| {
             let dialect = resolved.switch.dialect().and_then(|name| loaded.dialects.iter().find(|d| d.name() == name));
             (resolved, dialect.cloned())
         }),
         Layout::Folder(parts) => {
             let oldest = Some(loaded.policy.site.state_age.value.0);
             let mut state = State { as_of, oldest, ..State::default() };
-            let both = [(&parts.state, &mut state.texts), (&parts.walks, &mut state.walks)];
-            for (paths, sources) in both {
-                for path in paths {
-                    match source_of(root, path) {
+            let both = [(Kind::State, &mut state.texts), (Kind::Walk, &mut state.walks)];
+            for (kind, sources) in both {
+                for path in found.files(kind) {
+                    match source_of(root, &path) {
                         Ok(source) => sources.push(source),
                         Err(failed) => unreadable.push(failed),
                     }
@@ -81,8 +81,8 @@ pub(crate) fn read_switch(root: &Path, found: &Found, loaded: &Loaded, as_of: Ti
                 let read = (!state.walks.is_empty()).then(|| walked(&found.name, loaded, &state));
                 return (read, unreadable);
             }
-            folder(root, found, &parts.running, loaded, &state).map(|(resolved, dialect)| {
-                let (saved, failed) = saved_copy(root, found, &parts.saved, loaded, &dialect);
+            folder(root, found, loaded, &state).map(|(resolved, dialect)| {
+                let (saved, failed) = saved_copy(root, found, loaded, &dialect);
                 unreadable.extend(failed);
                 (resolved.with_saved(saved), Some(dialect))
             })
@@ -115,14 +115,9 @@ fn no_walk(source: &Source) -> Unreadable {
     Unreadable::new(source.path().to_string(), why, Some(hint.to_owned()))
 }
 
-fn folder(
-    root: &Path,
-    found: &Found,
-    running: &[std::path::PathBuf],
-    loaded: &Loaded,
-    state: &State,
-) -> Result<(Resolved, Arc<Dialect>), Unreadable> {
-    let path = match running {
+fn folder(root: &Path, found: &Found, loaded: &Loaded, state: &State) -> Result<(Resolved, Arc<Dialect>), Unreadable> {
+    let running: Vec<PathBuf> = found.files(Kind::Running).collect();
+    let path = match running.as_slice() {
         [path] => path,
         several => {
             let names: Vec<String> = several.iter().map(|p| relative(root, p)).collect();
@@ -133,7 +128,7 @@ fn folder(
     };
     let source = source_of(root, path)?;
     let dialect = recognise(&source, loaded)?;
-    Ok((resolve_with(found.name.as_str(), &dialect, source, state), dialect))
+    Ok((resolve_with(Arc::clone(&found.name), &dialect, source, state), dialect))
 }
 
 /// The dialect a text is in.
@@ -165,20 +160,15 @@ pub(crate) fn recognise(source: &Source, loaded: &Loaded) -> Result<Arc<Dialect>
     }
 }
 
-fn saved_copy(
-    root: &Path,
-    found: &Found,
-    saved: &[std::path::PathBuf],
-    loaded: &Loaded,
-    dialect: &Arc<Dialect>,
-) -> (SavedCopy, Option<Unreadable>) {
+fn saved_copy(root: &Path, found: &Found, loaded: &Loaded, dialect: &Arc<Dialect>) -> (SavedCopy, Option<Unreadable>) {
     if loaded.policy.files.saved.is_empty() {
         return (SavedCopy::NotKept, None);
     }
-    match saved {
+    let saved: Vec<PathBuf> = found.files(Kind::Saved).collect();
+    match saved.as_slice() {
         [] => (SavedCopy::Missing, None),
         [path] => match source_of(root, path) {
-            Ok(source) => (SavedCopy::Read(Arc::new(resolve(found.name.as_str(), dialect, source).switch)), None),
+            Ok(source) => (SavedCopy::Read(Arc::new(resolve(Arc::clone(&found.name), dialect, source).switch)), None),
             Err(failed) => (SavedCopy::Missing, Some(failed)),
         },
         several => {

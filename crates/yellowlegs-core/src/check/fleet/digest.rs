@@ -17,7 +17,7 @@ use crate::model::{
 };
 use crate::policy::{self, Faces, Feature, Neighbour, Outside, Told, Wish};
 
-/// One switch.
+/// One switch. Small, for a fleet has many: nothing grows any more.
 #[derive(Debug, Clone)]
 pub struct Digest {
     /// Its name in reports.
@@ -25,11 +25,11 @@ pub struct Digest {
     /// The name configured on it.
     pub(in crate::check) configured: Option<Arc<str>>,
     /// The ports that lead somewhere.
-    pub(in crate::check) ports: Vec<Arc<PortDigest>>,
+    pub(in crate::check) ports: Box<[Arc<PortDigest>]>,
     /// Ends of the policy's links: link, whether it is end a, position among `ports`.
-    pub(in crate::check) ends: Vec<(usize, bool, usize)>,
+    pub(in crate::check) ends: Box<[(usize, bool, usize)]>,
     /// Authorised servers here: entry of the policy, position among `ports` (the switch itself when none).
-    pub(in crate::check) servers: Vec<(usize, Option<usize>)>,
+    pub(in crate::check) servers: Box<[(usize, Option<usize>)]>,
     /// VLANs in which DHCP snooping acts; `None`: unknown.
     pub(in crate::check) snooped: Option<Arc<VlanSet>>,
     /// VLANs in which ARP inspection acts.
@@ -43,21 +43,21 @@ pub struct Digest {
     /// VLANs in which it asks for memberships.
     pub(in crate::check) queriers: BTreeMap<VlanId, QuerierDigest>,
     /// Queriers that are heard, by VLAN: others than the switch itself.
-    pub(in crate::check) heard_queriers: Vec<(VlanId, IpAddr)>,
+    pub(in crate::check) heard_queriers: Box<[(VlanId, IpAddr)]>,
     /// How many seconds a membership lasts that nobody renews, by VLAN that is snooped and used.
-    pub(in crate::check) memberships: Vec<(VlanId, u32)>,
+    pub(in crate::check) memberships: Box<[(VlanId, u32)]>,
     /// Whether unregistered groups are filtered.
     pub(in crate::check) filters: Option<bool>,
     /// What is done with relay information.
     pub(in crate::check) relay_info: Option<RelayInfo>,
     /// Seconds from a loss of BPDUs until a blocked port forwards, with how that comes.
-    pub(in crate::check) reopens: Option<(u32, String)>,
+    pub(in crate::check) reopens: Option<Arc<(u32, String)>>,
     /// The ports that pins and what is heard name by number; among others (`Digests`) theirs count, and it is empty.
-    names: Vec<Arc<str>>,
+    names: Box<[Arc<str>]>,
     /// Stations that are pinned or written.
-    pub(in crate::check) pinned: Vec<Pin>,
+    pub(in crate::check) pinned: Box<[Pin]>,
     /// Where stations that are pinned somewhere are heard now: by port.
-    pub(in crate::check) heard: Vec<(StationAddress, u32)>,
+    pub(in crate::check) heard: Box<[(StationAddress, u32)]>,
     /// What its settings are, for sisters: by role (none: the switch's own) and setting.
     pub(in crate::check) settings: BTreeMap<(Arc<str>, SettingId), Vec<Had>>,
 }
@@ -137,6 +137,7 @@ pub struct Digests {
     switches: Vec<Digest>,
     sets: FxHashSet<Arc<VlanSet>>,
     ports: FxHashSet<Arc<PortDigest>>,
+    reopenings: FxHashSet<Arc<(u32, String)>>,
     names: Named,
 }
 
@@ -149,7 +150,10 @@ impl Digests {
     /// One more. It is copied: what is kept of a switch was made among all that was not, and would hold its pages.
     pub fn push(&mut self, made: Digest) {
         let mut digest = made.clone();
-        digest.switch = Arc::from(&*digest.switch);
+        let is_its_name = digest.configured.as_ref() == Some(&digest.switch);
+        let configured = digest.configured.filter(|_| !is_its_name).map(|name| Arc::from(&*name));
+        digest.configured = configured.or_else(|| is_its_name.then(|| Arc::clone(&digest.switch)));
+        digest.reopens.iter_mut().for_each(|one| share(&mut self.reopenings, one, |one| Arc::new(one.clone())));
         [&mut digest.snooped, &mut digest.inspected, &mut digest.multicast]
             .into_iter()
             .flatten()
@@ -281,10 +285,10 @@ impl Digest {
             multicast,
             queriers: queriers(on),
             relay_info: on.setting(settings::RELAY_INFO).value,
-            reopens: reopens(on),
+            reopens: reopens(on).map(Arc::new),
             pinned: pinned(on, &mut named),
             heard: heard(on, &mut named),
-            names: named.names,
+            names: named.names.into(),
             settings: had(on),
         }
     }
@@ -347,9 +351,9 @@ fn queriers(on: SwitchView<'_>) -> BTreeMap<VlanId, QuerierDigest> {
 }
 
 /// Who else asks for memberships, as the switch hears it.
-fn heard_queriers(on: SwitchView<'_>) -> Vec<(VlanId, IpAddr)> {
+fn heard_queriers(on: SwitchView<'_>) -> Box<[(VlanId, IpAddr)]> {
     if on.is_too_old(facts::querier::FACT) {
-        return Vec::new();
+        return Box::default();
     }
     // One that is heard on no port is the switch itself.
     let others = on.switch().facts_of(facts::querier::FACT).filter(|fact| fact.port().is_some());
@@ -397,7 +401,7 @@ impl Named {
     }
 }
 
-fn pinned(on: SwitchView<'_>, named: &mut Named) -> Vec<Pin> {
+fn pinned(on: SwitchView<'_>, named: &mut Named) -> Box<[Pin]> {
     let mut pinned = Vec::new();
     for port in on.ports() {
         let kept = [settings::PINNED_STATIONS, settings::WRITTEN_STATIONS];
@@ -408,11 +412,11 @@ fn pinned(on: SwitchView<'_>, named: &mut Named) -> Vec<Pin> {
             pinned.extend(stations.iter().map(|s| Pin { station: s.address, vlan: vlan(s), port: number }));
         }
     }
-    pinned
+    pinned.into()
 }
 
 /// Where the table hears stations that are pinned on this switch, or would be on another.
-fn heard(on: SwitchView<'_>, named: &mut Named) -> Vec<(StationAddress, u32)> {
+fn heard(on: SwitchView<'_>, named: &mut Named) -> Box<[(StationAddress, u32)]> {
     let seen = |fact: &Fact| Some((fact.get(facts::station::ADDRESS)?, Arc::clone(fact.port()?)));
     let edge = |port: &Arc<str>| {
         let role = on.switch().port_index(port).and_then(|p| on.policy().roles.get(on.assigned(p)?.role));

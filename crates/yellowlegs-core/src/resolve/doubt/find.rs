@@ -1,13 +1,14 @@
 //! What lines that nobody reads could have said: by the rules that begin like them, the block they stand in, and what they name.
 
 use std::cell::RefCell;
+use std::rc::Rc;
 use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 
 use super::paint::Painter;
 use super::{Layer, Place, Target};
-use crate::dialect::{Alike, Captured, Dialect, HoleRef, PortItem, Reach, Rule, Structure, Subject, UnreadAt};
+use crate::dialect::{Alike, Captured, Dialect, HoleRef, Named, PortItem, Reach, Rule, Structure, Subject, UnreadAt};
 use crate::model::{
     DoubtWidth, Mark, Mode, Scope, SettingId, SettingSet, Switch, Torn, Unread, Value, VlanId, settings,
 };
@@ -45,6 +46,8 @@ pub(super) struct Finder<'a> {
     written: Option<Written>,
     /// The ports of lists that were looked up: most lists are written again and again.
     lists: RefCell<FxHashMap<Vec<PortItem>, Arc<[usize]>>>,
+    /// By context, where the line that is looked at leads: this is asked for several reasons.
+    alike: RefCell<(Option<Mark>, Vec<(usize, Rc<Alike>)>)>,
 }
 
 impl<'a> Finder<'a> {
@@ -59,7 +62,22 @@ impl<'a> Finder<'a> {
             of_context: of_contexts(dialect),
             written: None,
             lists: RefCell::default(),
+            alike: RefCell::default(),
         }
+    }
+
+    /// Where a line leads among the rules of a context.
+    fn alike(&self, mark: Mark, context: usize) -> Rc<Alike> {
+        let mut kept = self.alike.borrow_mut();
+        if kept.0 != Some(mark) {
+            *kept = (Some(mark), Vec::new());
+        }
+        if let Some((_, known)) = kept.1.iter().find(|(of, _)| *of == context) {
+            return Rc::clone(known);
+        }
+        let alike = Rc::new(self.dialect.alike(self.text, mark, context));
+        kept.1.push((context, Rc::clone(&alike)));
+        alike
     }
 
     pub(super) fn all(&mut self, painter: &mut Painter) {
@@ -69,15 +87,16 @@ impl<'a> Finder<'a> {
         // The last line first: what it leaves open, an earlier one that says as much leaves open, too.
         for (position, line) in unread.iter().enumerate().rev() {
             let at = reading.unread_at.get(position).copied().unwrap_or(UnreadAt::Context(0, None));
+            let named = self.dialect.named(self.text, line.mark, |vlan| self.is_defined(vlan));
             let targets = match self.width {
                 DoubtWidth::Switch => everywhere(Layer::Torn),
-                DoubtWidth::Near | DoubtWidth::Block => self.targets(line.mark, at, &unread),
+                DoubtWidth::Near | DoubtWidth::Block => self.targets(line.mark, at, &named, &unread),
             };
             painter.paint(line.mark, Arc::clone(&line.shape), None, &targets);
             painter.switch.may_use |= self.may_use(line.mark, at);
             // Where no port is known at all, any line may be the one that tells of them; and so may one that names a port which
             // nothing else does.
-            if self.switch.ports.is_empty() || self.may_declare(line.mark, at) || self.names_another_port(line.mark) {
+            if self.switch.ports.is_empty() || self.may_declare(line.mark, at) || self.names_another_port(&named) {
                 painter.may_tell_of_more_ports();
             }
         }
@@ -105,8 +124,7 @@ impl<'a> Finder<'a> {
     }
 
     /// What an unread line could have said.
-    fn targets(&mut self, mark: Mark, at: UnreadAt, unread: &[&Unread]) -> Vec<Target> {
-        let named = self.dialect.named(self.text, mark, |vlan| self.is_defined(vlan));
+    fn targets(&mut self, mark: Mark, at: UnreadAt, named: &Named, unread: &[&Unread]) -> Vec<Target> {
         let ports = self.positions(&named.ports);
         let mut targets = Vec::new();
         // A line of a rule that nobody has filled in is about what its rule, or the block around it, is about.
@@ -116,7 +134,7 @@ impl<'a> Finder<'a> {
         };
         match at {
             UnreadAt::Context(context, opener) => {
-                let alike = self.dialect.alike(self.text, mark, context);
+                let alike = self.alike(mark, context);
                 let (subject, captured) = self.subject_of(&alike, opener);
                 targets.extend(self.by_rules(&alike, subject.is_some(), &ports, &named.vlans));
                 // Where titles end sections, it may be a title that is bent, or stand under one.
@@ -128,9 +146,7 @@ impl<'a> Finder<'a> {
                         let mut block = self.block(subject, &captured, alike.context);
                         if self.width == DoubtWidth::Near {
                             let near = self.settings_of(&alike.rules);
-                            let common =
-                                |set: SettingSet| SettingSet::where_(|id| set.contains(id) && near.contains(id));
-                            block.iter_mut().for_each(|target| target.settings = common(target.settings));
+                            block.iter_mut().for_each(|target| target.settings = target.settings.common(near));
                         }
                         targets.extend(block);
                     }
@@ -156,7 +172,8 @@ impl<'a> Finder<'a> {
                 targets.push(Target { place: Place::Ports(ports), settings: of(Scope::Port), layer: Layer::Own });
             }
             if !named.vlans.is_empty() {
-                targets.push(Target { place: Place::Vlans(named.vlans), settings: of(Scope::Vlan), layer: Layer::Own });
+                let place = Place::Vlans(named.vlans.clone());
+                targets.push(Target { place, settings: of(Scope::Vlan), layer: Layer::Own });
             }
         }
         targets
@@ -173,8 +190,7 @@ impl<'a> Finder<'a> {
     }
 
     /// Whether a line names a port that no line names which is understood.
-    fn names_another_port(&self, mark: Mark) -> bool {
-        let named = self.dialect.named(self.text, mark, |_| false);
+    fn names_another_port(&self, named: &Named) -> bool {
         named.ports.iter().any(|item| !self.history.ports.knows(item))
     }
 
@@ -190,9 +206,9 @@ impl<'a> Finder<'a> {
             Some(context) => context..context + 1,
             None => 0..self.dialect.contexts().len(),
         };
-        let alike = contexts.flat_map(|context| self.dialect.alike(self.text, mark, context).rules);
-        let mut alike = alike.filter_map(|rule| rules.get(rule as usize));
-        alike.any(|rule| uses(rule) || rule.opens.is_some_and(in_context))
+        let fits = |rule: &Rule| uses(rule) || rule.opens.is_some_and(in_context);
+        let fits = |number: &u32| rules.get(*number as usize).is_some_and(fits);
+        contexts.into_iter().any(|context| self.alike(mark, context).rules.iter().any(fits))
     }
 
     fn is_defined(&self, vlan: VlanId) -> bool {
@@ -233,7 +249,7 @@ impl<'a> Finder<'a> {
 
     /// What a line could have said wherever it stands: what any rule could that fits it or begins like it.
     fn anywhere(&self, mark: Mark) -> SettingSet {
-        let alike = |context: usize| self.settings_of(&self.dialect.alike(self.text, mark, context).rules);
+        let alike = |context: usize| self.settings_of(&self.alike(mark, context).rules);
         (0..self.dialect.contexts().len()).map(alike).fold(SettingSet::default(), SettingSet::union)
     }
 
@@ -264,7 +280,7 @@ impl<'a> Finder<'a> {
             let beside: SettingSet = beside.map(|effect| effect.setting).collect();
             match &rule.subject {
                 None if in_block => {
-                    let of_switch = SettingSet::where_(|id| set.contains(id) && id.info().scope == Scope::Switch);
+                    let of_switch = set.common(of(Scope::Switch));
                     targets.extend(spread(of_switch.union(beside), ports, vlans, Layer::Own));
                 }
                 Some(Subject::Reach(_)) => {
@@ -311,8 +327,8 @@ impl<'a> Finder<'a> {
     /// Everything that a block is about.
     fn block(&mut self, subject: &Subject, captured: &Captured, context: usize) -> Vec<Target> {
         let context = self.context(context);
-        let beside = |scope: Scope| SettingSet::where_(|id| context.contains(id) && id.info().scope == scope);
-        let switch = Target { place: Place::Switch, settings: beside(Scope::Switch), layer: Layer::Global };
+        let switch = context.common(of(Scope::Switch));
+        let switch = Target { place: Place::Switch, settings: switch, layer: Layer::Global };
         let mut targets = vec![switch];
         match subject {
             Subject::Ports(_) => {
@@ -333,7 +349,7 @@ impl<'a> Finder<'a> {
                 let vlans = vlans_of(captured);
                 let ports = self.ports_in(&vlans);
                 targets.push(Target { place: Place::Vlans(vlans), settings: of(Scope::Vlan), layer: Layer::Own });
-                let settings = SettingSet::where_(|id| id.info().scope == Scope::Port && !OF_THE_LINK.contains(&id));
+                let settings = of(Scope::Port).without(OF_THE_LINK.into_iter().collect());
                 targets.push(Target { place: Place::Ports(ports.into()), settings, layer: Layer::Own });
             }
             Subject::Profile(profile) => {
@@ -429,7 +445,7 @@ impl<'a> Finder<'a> {
             targets.extend(self.block(subject, &captured, 0));
         }
         for target in &mut targets {
-            target.settings = SettingSet::where_(|id| set.contains(id) && target.settings.contains(id));
+            target.settings = target.settings.common(set);
             target.layer = Layer::Torn;
         }
         targets
@@ -438,7 +454,7 @@ impl<'a> Finder<'a> {
 
 /// Settings of all scopes, on the ports and VLANs that are named or else on all.
 fn spread(settings: SettingSet, ports: &[usize], vlans: &[VlanId], layer: Layer) -> Vec<Target> {
-    let scoped = |scope: Scope| SettingSet::where_(|id| settings.contains(id) && id.info().scope == scope);
+    let scoped = |scope: Scope| settings.common(of(scope));
     let of_ports = if ports.is_empty() { Place::AllPorts } else { Place::Ports(ports.into()) };
     // A switch has no line of its own that a default would yield to.
     let of_switch = if matches!(layer, Layer::Torn | Layer::State) { layer } else { Layer::Global };
@@ -462,7 +478,7 @@ fn vlans_of(captured: &Captured) -> Vec<VlanId> {
 }
 
 fn of(scope: Scope) -> SettingSet {
-    SettingSet::where_(|id| id.info().scope == scope)
+    SettingSet::of(scope)
 }
 
 pub(super) fn everywhere(layer: Layer) -> Vec<Target> {

@@ -49,8 +49,7 @@ impl Painter {
     /// What a record says is doubtful.
     pub(super) fn told(&mut self, doubts: &[Doubt]) {
         for doubt in doubts {
-            let scoped =
-                |scope: Scope| SettingSet::where_(|id| doubt.settings.contains(id) && id.info().scope == scope);
+            let scoped = |scope: Scope| doubt.settings.common(SettingSet::of(scope));
             let ports = doubt.ports.clone().map_or(Place::AllPorts, Place::Ports);
             let places = [
                 (Place::Switch, Scope::Switch),

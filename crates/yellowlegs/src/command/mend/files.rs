@@ -11,7 +11,7 @@ use yellowlegs_core::mend::{Plan, Step};
 use yellowlegs_core::resolve::Resolved;
 
 use crate::failure::Failure;
-use crate::fleet::{Fleet, Found, Layout, Loaded, POLICY_FILE, Root, dialect_files, relative};
+use crate::fleet::{Fleet, Kind, Layout, Loaded, POLICY_FILE, Root, dialect_files, relative};
 use crate::render::mend::{Ticket, json, markdown};
 
 /// A folder being filled, beside its place.
@@ -147,31 +147,24 @@ pub(super) fn after(place: &Path, root: &Root, loaded: &Loaded, fleet: &Fleet, p
     }
     let all = fleet.switches.iter().chain(fleet.baselines.iter().map(|(_, found)| found));
     for found in all {
-        for file in files_of(found) {
-            copy(file)?;
+        for file in found.all_files() {
+            copy(&file)?;
         }
     }
     let changed: BTreeSet<&str> = plan.steps.iter().map(|step| &*step.change.switch).collect();
     let saved: BTreeSet<&str> = plan.saves.iter().map(|(switch, _)| &**switch).collect();
     for found in &fleet.switches {
-        let (Layout::Folder(parts), Some(resolved)) = (&found.layout, plan.after.get(&found.name)) else { continue };
+        let (Layout::Folder(_), Some(resolved)) = (&found.layout, plan.after.get(&*found.name)) else { continue };
         let Some(text) = resolved.text() else { continue };
-        let write = |files: &[PathBuf]| {
-            files.iter().try_for_each(|file| filling.write(relative(&root.dir, file), text.as_bytes()))
+        let write = |kind: Kind| {
+            found.files(kind).try_for_each(|file| filling.write(relative(&root.dir, &file), text.as_bytes()))
         };
-        if changed.contains(found.name.as_str()) {
-            write(&parts.running)?;
+        if changed.contains(&*found.name) {
+            write(Kind::Running)?;
         }
-        if saved.contains(found.name.as_str()) {
-            write(&parts.saved)?;
+        if saved.contains(&*found.name) {
+            write(Kind::Saved)?;
         }
     }
     filling.finish()
-}
-
-fn files_of(found: &Found) -> Vec<&PathBuf> {
-    match &found.layout {
-        Layout::Record(file) => vec![file],
-        Layout::Folder(parts) => parts.all().collect(),
-    }
 }
