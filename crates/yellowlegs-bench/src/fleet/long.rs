@@ -1,4 +1,4 @@
-//! Switches of which one thing is written very often: a list built line by line, a list on one line, a table that does not end. What they
+//! Switches of which one thing is written very often, and policies: a list built line by line, a list on one line, a table that does not end. What they
 //! take is to grow as their text does.
 
 use std::fmt::Write as _;
@@ -17,18 +17,27 @@ pub(crate) struct Long {
     pub(crate) times: u32,
     text: fn(u32) -> String,
     state: Option<fn(u32) -> String>,
+    /// What the policy has besides.
+    policy: Option<fn(u32) -> String>,
 }
 
+/// Nothing is.
+const SHORT: Long = Long { what: "", times: 0, text: |_| head(48), state: None, policy: None };
+
 /// What may be long.
-pub(crate) const LONG: [Long; 8] = [
-    Long { what: "stations pinned on one port", times: 10_000, text: pinned, state: None },
-    Long { what: "stations pinned, every second taken out again", times: 10_000, text: taken_out, state: None },
-    Long { what: "one station pinned on every port, of many", times: 4_800, text: pinned_twice, state: None },
-    Long { what: "ranges of stations, each too wide", times: 2_000, text: ranges, state: None },
-    Long { what: "receivers of reports", times: 10_000, text: receivers, state: None },
-    Long { what: "ports on one line", times: 1_000, text: on_a_line, state: None },
-    Long { what: "ports with a line that nobody understands", times: 500, text: unread, state: None },
-    Long { what: "bindings", times: 20_000, text: |_| head(48), state: Some(bindings) },
+pub(crate) const LONG: [Long; 12] = [
+    Long { what: "stations pinned on one port", times: 10_000, text: pinned, ..SHORT },
+    Long { what: "stations pinned, every second taken out again", times: 10_000, text: taken_out, ..SHORT },
+    Long { what: "one station pinned on every port, of many", times: 4_800, text: pinned_twice, ..SHORT },
+    Long { what: "ranges of stations, each too wide", times: 2_000, text: ranges, ..SHORT },
+    Long { what: "receivers of reports", times: 10_000, text: receivers, ..SHORT },
+    Long { what: "ports on one line", times: 1_000, text: on_a_line, ..SHORT },
+    Long { what: "ports with a line that nobody understands", times: 500, text: unread, ..SHORT },
+    Long { what: "bindings", times: 20_000, state: Some(bindings), ..SHORT },
+    Long { what: "links of the policy", times: 2_500, policy: Some(links), ..SHORT },
+    Long { what: "waivers", times: 2_500, policy: Some(waivers), ..SHORT },
+    Long { what: "entries of a role's list", times: 5_000, policy: Some(listed), ..SHORT },
+    Long { what: "registered mirrors", times: 2_500, policy: Some(mirrors), ..SHORT },
 ];
 
 /// Writes one switch of which something is written `times` often.
@@ -37,7 +46,8 @@ pub(crate) fn write(folder: &Path, long: Long, times: u32) -> io::Result<()> {
     fs::create_dir_all(&place)?;
     fs::create_dir_all(folder.join("dialects"))?;
     fs::write(folder.join("dialects/shingle.toml"), shingle::DIALECT)?;
-    fs::write(folder.join("yellowlegs.toml"), POLICY)?;
+    let more = long.policy.map(|more| more(times)).unwrap_or_default();
+    fs::write(folder.join("yellowlegs.toml"), format!("{POLICY}{more}"))?;
     fs::write(place.join("config.txt"), (long.text)(times))?;
     long.state.map_or(Ok(()), |state| fs::write(place.join("tables.out"), state(times)))
 }
@@ -124,4 +134,33 @@ fn bindings(times: u32) -> String {
         _ = writeln!(text, "{}  {address:15}  110   {port:6}  3600s", station(n));
     }
     text
+}
+
+// What a policy says of a fleet of which this switch is the first.
+
+fn links(times: u32) -> String {
+    let end = |switch, port| format!("{{ switch = \"hall-{switch}\", port = \"1.{port}\" }}");
+    let link = |n| format!("[[link]]\na = {}\nb = {}\n", end(n / 4, 45 + n % 4), end(n + 1, 1));
+    (0..times).map(link).collect()
+}
+
+fn waivers(times: u32) -> String {
+    let said = "reason = \"as agreed\"\nowner = \"harbour office\"\nlast-day = \"2031-06-30\"\n";
+    let waiver = |n| {
+        format!("[[waiver]]\ncheck = \"port-security/*\"\nswitch = \"hall-{n}\"\nport = \"1.{}\"\n{said}", n % 48 + 1)
+    };
+    (0..times).map(waiver).collect()
+}
+
+fn listed(times: u32) -> String {
+    let entries: Vec<String> = (0..times).map(|n| format!("\"hall-{n} 1.{}\"", n % 48 + 1)).collect();
+    format!("[[role]]\nname = \"screen\"\nfaces = \"host\"\nvlans = [110]\nports = [{}]\n", entries.join(", "))
+}
+
+fn mirrors(times: u32) -> String {
+    let said = "reason = \"a fault\"\nowner = \"harbour office\"\nlast-day = \"2031-06-30\"\n";
+    let mirror = |n| {
+        format!("[[mirror]]\nswitch = \"hall-{n}\"\nsources = [\"1.{} both\"]\ntarget = \"1.48\"\n{said}", n % 47 + 1)
+    };
+    (0..times).map(mirror).collect()
 }

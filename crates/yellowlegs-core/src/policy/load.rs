@@ -137,7 +137,7 @@ impl<'d> Reader<'d> {
 
     pub(super) fn cite(&self, spot: &Spot) -> Cite {
         let place = self.doc.place(spot);
-        let text = self.source.line(place.line).unwrap_or_default().trim_end().to_owned();
+        let text = self.doc.line(place.line).trim_end().to_owned();
         let words = self.source.text().get(spot.0.clone()).unwrap_or_default();
         let to_end = text.chars().count().saturating_sub(place.column as usize - 1);
         let width = words.chars().count().clamp(1, to_end.max(1)) as u32;

@@ -105,6 +105,8 @@ pub struct Spot(pub Range<usize>);
 /// A document being read. Problems gather here until [`TomlDoc::into_problems`].
 pub struct TomlDoc<'s> {
     source: &'s Source,
+    /// Where its lines begin: most of a policy's entries are cited with theirs.
+    lines: Vec<usize>,
     root: Spanned<DeTable<'s>>,
     problems: RefCell<Vec<Problem>>,
 }
@@ -113,7 +115,9 @@ impl<'s> TomlDoc<'s> {
     /// Parses; syntax errors are gathered like all others.
     pub fn parse(source: &'s Source) -> Self {
         let (root, errors) = DeTable::parse_recoverable(source.text());
-        let doc = Self { source, root, problems: RefCell::default() };
+        let ends = memchr::memchr_iter(b'\n', source.text().as_bytes()).map(|end| end + 1);
+        let lines = std::iter::once(0).chain(ends).collect();
+        let doc = Self { source, lines, root, problems: RefCell::default() };
         for error in errors {
             let span = error.span().unwrap_or_default();
             doc.report(&Spot(span), TomlProblem::Syntax { message: error.message().to_owned() });
@@ -146,7 +150,19 @@ impl<'s> TomlDoc<'s> {
 
     /// Place of a spot.
     pub fn place(&self, spot: &Spot) -> Place {
-        self.source.place(spot.0.start)
+        let at = spot.0.start.min(self.source.text().len());
+        let line = self.lines.partition_point(|start| *start <= at);
+        let start = line.checked_sub(1).and_then(|before| self.lines.get(before)).copied().unwrap_or_default();
+        let before = self.source.text().as_bytes().get(start..at).unwrap_or_default();
+        let column = String::from_utf8_lossy(before).chars().count() as u32 + 1;
+        Place { file: Arc::clone(self.source.path()), line: line as u32, column }
+    }
+
+    /// A line's text without its end, counted from 1.
+    pub fn line(&self, number: u32) -> &'s str {
+        let before = (number as usize).checked_sub(1).and_then(|before| self.lines.get(before));
+        let rest = before.and_then(|start| self.source.text().get(*start..));
+        rest.and_then(|rest| rest.lines().next()).unwrap_or_default()
     }
 
     /// The path of the file read.
@@ -528,5 +544,20 @@ mod tests {
     fn syntax_errors_do_not_stop_at_the_first() {
         let told = problems("name = \ncount = = 2\nname2 = 'x'");
         assert!(told.len() >= 3, "{told:?}");
+    }
+
+    proptest::proptest! {
+        /// Whatever the text: a place is the one that walking the text comes to.
+        #[test]
+        fn places_and_lines_are_those_of_the_text(text in "([a-z#é =]{0,9}\r?\n?){0,8}") {
+            let source = Source::of("p.toml", text.as_str());
+            let doc = TomlDoc::parse(&source);
+            for at in 0..text.len() + 3 {
+                assert_eq!(doc.place(&Spot(at..at)), source.place(at), "{at}");
+            }
+            for number in 0..12 {
+                assert_eq!(doc.line(number), source.line(number).unwrap_or_default(), "{number}");
+            }
+        }
     }
 }
