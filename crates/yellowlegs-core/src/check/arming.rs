@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use super::{Case, Mending, SwitchView, Tally, Unknown, Violation};
 use crate::finding::Related;
-use crate::model::{Key, Scope, SettingId, TraitId, Value, VlanId, VlanSet, settings};
+use crate::model::{Key, PortName, Scope, SettingId, TraitId, Value, VlanId, VlanSet, settings};
 use crate::policy::{Feature, Purpose};
 
 /// The switches of one feature.
@@ -130,7 +130,7 @@ impl SwitchView<'_> {
     /// A port, as others name it.
     pub(super) fn related(&self, port: usize) -> Related {
         let switch = self.switch();
-        Related { switch: Arc::clone(switch.name()), port: switch.ports().get(port).map(ToString::to_string) }
+        Related { switch: Arc::clone(switch.name()), port: switch.ports().get(port).map(PortName::shared) }
     }
 }
 

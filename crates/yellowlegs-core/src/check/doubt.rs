@@ -9,7 +9,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::verdict::Unknown;
 use super::{Check, SwitchView, Told};
-use crate::finding::DoubtLine;
+use crate::finding::{DoubtLine, DoubtLines};
 use crate::model::{Doubt, FactKind, Scope, SettingId, SettingSet, Switch};
 use crate::policy::{AsOf, Assignment, Policy};
 use crate::resolve::{Doubtful, Resolved};
@@ -90,7 +90,7 @@ pub(super) struct Doubts<'s> {
     /// Those that could have spoken of it.
     reaching: Option<Vec<&'s (Doubt, Arc<DoubtLine>)>>,
     /// Those that could tell what is missing: checks lack the same again and again.
-    known: Vec<(Vec<&'static str>, Arc<[Arc<DoubtLine>]>)>,
+    known: Vec<(Vec<&'static str>, DoubtLines)>,
 }
 
 impl<'s> Doubts<'s> {
@@ -99,7 +99,7 @@ impl<'s> Doubts<'s> {
     }
 
     /// The lines that could tell what is missing: those that could have set it, else all that reach there; none where nothing is doubtful.
-    pub(super) fn lines(&mut self, needs: &[&'static str]) -> Arc<[Arc<DoubtLine>]> {
+    pub(super) fn lines(&mut self, needs: &[&'static str]) -> DoubtLines {
         let Some(shadow) = self.shadow else { return Arc::default() };
         if let Some((_, known)) = self.known.iter().find(|(known, _)| known == needs) {
             return Arc::clone(known);
@@ -118,7 +118,7 @@ impl<'s> Doubts<'s> {
                 lines.push(Arc::clone(line));
             }
         }
-        let lines: Arc<[Arc<DoubtLine>]> = lines.into();
+        let lines: DoubtLines = lines.into();
         self.known.push((needs.to_vec(), Arc::clone(&lines)));
         lines
     }

@@ -111,9 +111,12 @@ pub struct Undecided {
     pub port: Option<Arc<str>>,
     /// What is missing.
     pub needs: Vec<&'static str>,
-    /// The lines that are not understood and could have told: one list for all checks of a port that lack the same.
-    pub doubts: Arc<[Arc<DoubtLine>]>,
+    /// The lines that are not understood and could have told.
+    pub doubts: DoubtLines,
 }
+
+/// Lines that keep checks open: one list for all that lack the same.
+pub type DoubtLines = Arc<[Arc<DoubtLine>]>;
 
 impl Undecided {
     /// What it lacks, in words: facts, and lines that nobody understands.

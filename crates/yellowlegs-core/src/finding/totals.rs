@@ -8,7 +8,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use serde::Serialize;
 
 use super::outcome::{Counts, DoubtLine, Standing, SwitchOutcome, Undecided};
-use super::{Finding, SinceRow};
+use super::{Finding, Related, SinceRow};
 use crate::model::{Remark, Switch};
 use crate::policy::Level;
 
@@ -281,8 +281,10 @@ pub struct Totals {
     /// How many switches are known by their walks alone.
     walked: usize,
     switches: Vec<SwitchRow>,
-    /// Of each switch what is said of its ports by their positions; none of those that are not reported.
-    standings: Vec<Box<[Option<Standing>]>>,
+    /// What is said of the ports of each switch by their positions; none of those that are not reported.
+    standings: Vec<Option<Standing>>,
+    /// Where those of each switch begin.
+    begins: Vec<usize>,
     ports: Counts,
     checks: BTreeMap<&'static str, CheckRow>,
     since: Option<SinceRow>,
@@ -291,17 +293,23 @@ pub struct Totals {
 }
 
 impl Totals {
+    /// None yet, and room for so many switches.
+    pub fn with_room(switches: usize) -> Self {
+        Self { switches: Vec::with_capacity(switches), begins: Vec::with_capacity(switches), ..Self::default() }
+    }
+
     /// Takes in a switch; its findings are counted, not kept.
     pub fn add(&mut self, outcome: SwitchOutcome) {
         let Some(row) = outcome.row else { return };
-        let mut standings = vec![None; outcome.ports.last().map_or(0, |port| port.position + 1)];
+        let begin = self.standings.len();
+        self.begins.push(begin);
+        self.standings.resize(begin + outcome.ports.last().map_or(0, |port| port.position + 1), None);
         for port in &outcome.ports {
             *self.ports.of(port.standing) += 1;
-            if let Some(slot) = standings.get_mut(port.position) {
+            if let Some(slot) = self.standings.get_mut(begin + port.position) {
                 *slot = Some(port.standing);
             }
         }
-        self.standings.push(standings.into());
         self.switches.push(row.clone());
         self.count_findings(&outcome.findings);
         if let Some(row) = self.switches.last_mut() {
@@ -398,7 +406,8 @@ impl Totals {
             let Some(row) = self.switches.get_mut(*place) else { continue };
             row.findings.count(finding);
             let port = finding.switch.clone().zip(finding.port.clone()).and_then(|port| positions.get(&port));
-            let slot = port.and_then(|port| self.standings.get_mut(*place)?.get_mut(*port)?.as_mut());
+            let end = self.begins.get(place + 1).copied().unwrap_or(self.standings.len());
+            let slot = port.and_then(|port| self.standings.get_mut(self.begins[*place]..end)?.get_mut(*port)?.as_mut());
             // A port counts once, by the gravest that is said of it.
             let Some(standing) = slot.filter(|standing| Standing::of(finding) < **standing) else { continue };
             *self.ports.of(*standing) -= 1;
@@ -472,7 +481,7 @@ impl Totals {
     }
 
     /// Notes a check across switches that could not be decided, and for which switch.
-    pub fn open(&mut self, check: &'static str, level: Level, needs: &'static str, place: Sample) {
+    pub fn open(&mut self, check: &'static str, level: Level, needs: &'static str, place: &Related) {
         self.worst_undetermined = Some(self.worst_undetermined.map_or(level, |worst| worst.min(level)));
         self.summary.undetermined += 1;
         let group = self.group(check, &[needs], false);

@@ -1,6 +1,7 @@
 //! VLAN identifiers (IEEE 802.1Q, 9.6: 1 to 4094) and sets of them.
 
 use std::fmt;
+use std::sync::Arc;
 
 /// A VLAN identifier, 1 to 4094 (IEEE 802.1Q, 9.6; 0 and 4095 are reserved).
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, serde::Serialize, serde::Deserialize)]
@@ -214,7 +215,7 @@ impl fmt::Debug for VlanSet {
 
 /// A set that is kept for long, of few VLANs: two bytes for each, where a [`VlanSet`] has half a kilobyte for all that there can be.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub(crate) struct FewVlans(Box<[VlanId]>);
+pub(crate) struct FewVlans(Arc<[VlanId]>);
 
 impl FewVlans {
     pub(crate) fn contains(&self, vlan: VlanId) -> bool {
@@ -223,6 +224,11 @@ impl FewVlans {
 
     pub(crate) fn to_set(&self) -> VlanSet {
         self.0.iter().copied().collect()
+    }
+
+    /// The list, of which equal ones may be kept once.
+    pub(crate) fn list(&mut self) -> &mut Arc<[VlanId]> {
+        &mut self.0
     }
 }
 

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use rstest::rstest;
 use yellowlegs_core::finding::Standing::{Advice, Breach, Clean, Risk, Undetermined, Waived};
 use yellowlegs_core::finding::{
-    DoubtLine, Fact, Finding, Levels, Positions, Sample, SinceRow, Standing, SwitchOutcome, Totals, Undecided,
+    DoubtLine, Fact, Finding, Levels, Positions, Related, SinceRow, Standing, SwitchOutcome, Totals, Undecided,
     UnreadRow, UnreadSample,
 };
 use yellowlegs_core::model::Remark;
@@ -174,10 +174,10 @@ fn undecided_checks_are_gathered_by_what_is_missing() {
     assert!(totals.undetermined_at(Level::Risk) && totals.undetermined_at(Level::Advice));
     assert!(!totals.undetermined_at(Level::Breach));
 
-    let place = |switch: &str, port: Option<&str>| Sample { switch: switch.into(), port: port.map(str::to_owned) };
-    totals.open("multicast/querier-missing", Level::Breach, "links", place("a", None));
-    totals.open("multicast/querier-missing", Level::Risk, "links", place("a", Some("1.1")));
-    totals.open("multicast/querier-missing", Level::Risk, "links", place("b", Some("1.1")));
+    let place = |switch: &str, port: Option<&str>| Related { switch: switch.into(), port: port.map(Into::into) };
+    totals.open("multicast/querier-missing", Level::Breach, "links", &place("a", None));
+    totals.open("multicast/querier-missing", Level::Risk, "links", &place("a", Some("1.1")));
+    totals.open("multicast/querier-missing", Level::Risk, "links", &place("b", Some("1.1")));
     assert!(totals.undetermined_at(Level::Breach), "one across switches counts as well");
     let rows = totals.undetermined();
     let row = rows.iter().find(|row| row.check == "multicast/querier-missing").unwrap();
@@ -285,8 +285,8 @@ fn findings_across_the_fleet_stand_in_the_rows_of_their_switches() {
 fn what_is_open_across_the_fleet_is_sampled() {
     let mut totals = two();
     for number in 0..7 {
-        let place = Sample { switch: format!("s{}", number / 2).into(), port: Some(format!("1.{number}")) };
-        totals.open("port/peer", Level::Risk, "links", place);
+        let place = Related { switch: format!("s{}", number / 2).into(), port: Some(format!("1.{number}").into()) };
+        totals.open("port/peer", Level::Risk, "links", &place);
     }
     let rows = totals.undetermined();
     let row = rows.iter().find(|row| row.check == "port/peer").unwrap();

@@ -16,7 +16,7 @@ pub(crate) fn shown(finding: &Finding) -> String {
         format!("{place} `{}`", line.text.trim())
     });
     let inputs = finding.inputs.iter().map(|(name, value)| format!("{name}={value}"));
-    let related = finding.related.iter().map(|other| other.port.clone().unwrap_or_else(|| other.switch.to_string()));
+    let related = finding.related.iter().map(|other| other.port.as_deref().unwrap_or(&other.switch).to_owned());
     let part = |title: &str, words: Vec<String>| {
         if words.is_empty() { String::new() } else { format!("\n    {title}: {}", words.join("; ")) }
     };

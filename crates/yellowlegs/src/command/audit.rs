@@ -13,7 +13,7 @@ use yellowlegs_core::check::{
 };
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::drill;
-use yellowlegs_core::finding::{Sample, Totals};
+use yellowlegs_core::finding::Totals;
 use yellowlegs_core::model::{Remark, Switch};
 use yellowlegs_core::policy::{AsOf, Policy, names_check};
 
@@ -26,7 +26,7 @@ use crate::fleet::{self, Fleet, Found, Loaded, Root, Unreadable, in_order};
 use crate::output;
 use crate::progress::{Progress, READ};
 use crate::render::missing::{FEW, Missing, by_feature};
-use crate::render::{Head, Open, REPORT, Tail};
+use crate::render::{Head, REPORT, Tail};
 use crate::sinks::Sinks;
 
 pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure> {
@@ -220,7 +220,8 @@ impl Work<'_> {
         sinks: &mut Sinks,
         mut since: Option<&mut Comparison>,
     ) -> Result<Gathered, Failure> {
-        let mut gathered = Gathered { digests: Digests::with_room(switches.len()), ..Gathered::default() };
+        let (digests, totals) = (Digests::with_room(switches.len()), Totals::with_room(switches.len()));
+        let mut gathered = Gathered { totals, digests, ..Gathered::default() };
         if !self.loaded.has_policy {
             let text = "there is no yellowlegs.toml: the built-in defaults judge, and no port has a role; `yellowlegs policy new` \
                         drafts one: VLANs with their purposes, roles for ports by VLAN and mode, servers, links"
@@ -323,7 +324,6 @@ impl Work<'_> {
         let outcome = FleetOutcome::judge(&view, certain.as_ref(), &mut gathered.usage, selection, &again);
         gathered.totals.count_fleet_findings(&outcome.findings, &outcome.positions);
         for (check, level, place, needs) in &outcome.undetermined {
-            let place = Sample { switch: Arc::clone(&place.switch), port: place.port.clone() };
             gathered.totals.open(check, *level, needs, place);
         }
         outcome
@@ -375,14 +375,11 @@ fn beyond(dialect: &Dialect, policy: &Policy) -> Vec<Remark> {
 
 fn finish(args: &Audit, fleet: &FleetOutcome, gathered: Gathered, sinks: Sinks) -> Result<ExitCode, Failure> {
     let Gathered { totals, unreadable, .. } = gathered;
-    let open = fleet.undetermined.iter();
-    let across: Vec<Open<'_>> =
-        open.map(|(check, _, at, needs)| (*check, &*at.switch, at.port.as_deref(), *needs)).collect();
     sinks.finish(&Tail {
         fleet_findings: &fleet.findings,
         totals: &totals,
         unreadable: &unreadable,
-        across: &across,
+        across: &fleet.undetermined,
     })?;
     let new = totals.since().map(|since| since.new > 0).filter(|_| args.judging.fail_on == FailOn::New);
     let found = |level| new.unwrap_or_else(|| totals.findings_at(level) > 0);

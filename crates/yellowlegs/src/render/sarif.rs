@@ -54,8 +54,8 @@ fn write(out: &mut dyn Write, whole: &Whole, tail: &Tail<'_>) -> io::Result<()> 
             results.push(undetermined(open.check, switch, open.port.as_deref(), &needs, &mut rules));
         }
     }
-    for (check, switch, port, needs) in tail.across {
-        results.push(undetermined(check, Some(switch), *port, &format!("needs {needs}"), &mut rules));
+    for (check, _, at, needs) in tail.across {
+        results.push(undetermined(check, Some(&at.switch), at.port.as_deref(), &format!("needs {needs}"), &mut rules));
     }
     results.extend(gone(tail, &mut rules));
     let version = env!("CARGO_PKG_VERSION");

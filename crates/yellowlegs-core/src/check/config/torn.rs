@@ -47,7 +47,7 @@ fn dangling(on: &SwitchView<'_>) -> Judgement {
         .map(|dangling| {
             let switch = on.switch().name();
             let related = dangling.ports.iter().filter_map(name);
-            let related = related.map(|port| Related { switch: switch.clone(), port: Some(port) }).collect();
+            let related = related.map(|port| Related { switch: switch.clone(), port: Some(port.into()) }).collect();
             let mut violation = Violation::saying("the {what} {name} is used on {count} port(s) and described nowhere")
                 .fact("what", dangling.what)
                 .fact("name", &*dangling.name)

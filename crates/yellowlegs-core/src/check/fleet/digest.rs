@@ -45,7 +45,7 @@ pub struct Digest {
     /// Queriers that are heard, by VLAN: others than the switch itself.
     pub(in crate::check) heard_queriers: Box<[(VlanId, IpAddr)]>,
     /// How many seconds a membership lasts that nobody renews, by VLAN that is snooped and used.
-    pub(in crate::check) memberships: Box<[(VlanId, u32)]>,
+    pub(in crate::check) memberships: Arc<[(VlanId, u32)]>,
     /// Whether unregistered groups are filtered.
     pub(in crate::check) filters: Option<bool>,
     /// What is done with relay information.
@@ -138,6 +138,8 @@ pub struct Digests {
     sets: FxHashSet<Arc<VlanSet>>,
     ports: FxHashSet<Arc<PortDigest>>,
     reopenings: FxHashSet<Arc<(u32, String)>>,
+    vlans: FxHashSet<Arc<[VlanId]>>,
+    memberships: FxHashSet<Arc<[(VlanId, u32)]>>,
     names: Named,
 }
 
@@ -158,6 +160,9 @@ impl Digests {
             .into_iter()
             .flatten()
             .for_each(|set| share(&mut self.sets, set, |set| Arc::new(set.clone())));
+        let few = [&mut digest.edge_vlans, &mut digest.used_vlans];
+        few.into_iter().for_each(|few| share(&mut self.vlans, few.list(), |list| list.into()));
+        share(&mut self.memberships, &mut digest.memberships, |list| list.into());
         digest.ports = made.ports.iter().map(|port| self.port(port)).collect();
         let own: Vec<u32> = std::mem::take(&mut digest.names).iter().map(|name| self.names.number(name)).collect();
         let of_pins = digest.pinned.iter_mut().map(|pin| &mut pin.port);

@@ -78,7 +78,7 @@ impl<'a> FleetView<'a> {
     /// A port, as others name it.
     pub(super) fn related(&self, at: At) -> Related {
         let switch = &self.switches[at.0];
-        Related { switch: Arc::clone(&switch.switch), port: Some(switch.ports[at.1].name.to_string()) }
+        Related { switch: Arc::clone(&switch.switch), port: Some(Arc::clone(&switch.ports[at.1].name)) }
     }
 
     /// A switch, as others name it.
@@ -132,7 +132,7 @@ impl Sides {
             .fact("at", name(here, self.port).unwrap_or_default())
             .fact("theirs", there.map_or_else(|| "another".to_owned(), |there| value(there, self.other_port)))
             .fact("there", other_port.clone().unwrap_or_default())
-            .related(vec![Related { switch: Arc::clone(&self.other), port: other_port }]);
+            .related(vec![Related { switch: Arc::clone(&self.other), port: other_port.map(Into::into) }]);
         let theirs = there.map(|there| quoted(there, self.other_port, id)).unwrap_or_default();
         (violation, quoted(here, self.port, id).into_iter().chain(theirs).collect())
     }
@@ -146,7 +146,7 @@ impl FleetViolation {
 
     /// One that stands on a switch, or a port of it.
     pub fn at(place: Related, violation: Violation) -> Self {
-        Self { switch: Some(place.switch), port: place.port, ..Self::nowhere(violation) }
+        Self { switch: Some(place.switch), port: place.port.map(|port| port.to_string()), ..Self::nowhere(violation) }
     }
 }
 
@@ -166,7 +166,7 @@ impl FleetJudgement {
     /// Takes in what the check comes to with everything doubtful unknown: what it then lacks, or would find, is undecided,
     /// where it is not violated anyway.
     fn doubt(&mut self, certain: Self, view: &FleetView<'_>) {
-        let here = |v: &FleetViolation| (v.switch.clone(), v.port.clone(), v.violation.vlan);
+        let here = |v: &FleetViolation| (v.switch.clone(), v.port.as_deref().map(Arc::<str>::from), v.violation.vlan);
         let violated: BTreeSet<_> = self.violations.iter().map(here).collect();
         let places: BTreeSet<_> = violated.iter().map(|(switch, port, _)| (switch.clone(), port.clone())).collect();
         let place_of = |place: &Related| (Some(Arc::clone(&place.switch)), place.port.clone());
@@ -177,7 +177,8 @@ impl FleetJudgement {
             }
         }
         for violation in certain.violations.iter().filter(|violation| !violated.contains(&here(violation))) {
-            let on = violation.switch.clone().map(|switch| Related { switch, port: violation.port.clone() });
+            let port = violation.port.as_deref().map(Into::into);
+            let on = violation.switch.clone().map(|switch| Related { switch, port });
             let anywhere =
                 || view.switches.first().map(|first| Related { switch: Arc::clone(&first.switch), port: None });
             let place = on.or_else(|| violation.violation.related.first().cloned()).or_else(anywhere);
@@ -239,13 +240,16 @@ impl EntriesView<'_> {
     }
 }
 
+/// A check across switches that could not be decided: check, level, where, what is missing.
+pub type Open = (&'static str, Level, Related, &'static str);
+
 /// What the pass over the fleet comes to.
 #[derive(Default)]
 pub struct FleetOutcome {
     /// Its findings, by check.
     pub findings: Vec<Finding>,
-    /// What could not be decided: check, level, switch, what is missing.
-    pub undetermined: Vec<(&'static str, Level, Related, &'static str)>,
+    /// What could not be decided.
+    pub undetermined: Vec<Open>,
     /// Where the ports that findings stand on come among those of their switch.
     pub positions: Positions,
     /// How many findings that stand on no switch are left out, for they are about none of the chosen ones.

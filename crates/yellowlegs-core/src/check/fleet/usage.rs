@@ -38,7 +38,8 @@ impl Usage {
         let entry = self.waivers.entry(waiver).or_default();
         entry.0 += 1;
         if entry.1.is_none() {
-            entry.1 = finding.switch.clone().map(|switch| Related { switch, port: finding.port.clone() });
+            let port = finding.port.as_deref().map(Into::into);
+            entry.1 = finding.switch.clone().map(|switch| Related { switch, port });
         }
     }
 

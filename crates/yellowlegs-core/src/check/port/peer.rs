@@ -82,7 +82,7 @@ fn differing(a: &PortDigest, b: &PortDigest) -> (Vec<(SettingId, String)>, Optio
 fn make_alike(case: &Case<'_>) -> Mending {
     let Some(there) = case.finding.related.first() else { return Mending::Person };
     let (Some(name), Some(port)) = (&case.finding.switch, &case.finding.port) else { return Mending::Person };
-    let here = Related { switch: Arc::clone(name), port: Some(port.clone()) };
+    let here = Related { switch: Arc::clone(name), port: Some(port.as_str().into()) };
     let copied = |from: &Related, to: &Related| -> Vec<Target> {
         let Some(there) = (case.fleet)(&from.switch) else { return Vec::new() };
         let about = |place: &Related| place.port.as_deref().map(|port| About::Port(port.into()));

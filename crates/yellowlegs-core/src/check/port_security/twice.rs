@@ -72,7 +72,7 @@ fn found(fleet: &FleetView<'_>, heard: &Heard, of_one: &[(StationAddress, u32, u
     let left = if all.iter().any(is_heard) { all.iter().find(|pin| !is_heard(pin)) } else { None };
     let left = *left.unwrap_or(&first);
     let place = |(switch, _, port): &Pinned| {
-        let port = Some(fleet.switches.port_name(*port).to_owned());
+        let port = Some(fleet.switches.port_name(*port).into());
         Related { switch: Arc::clone(&fleet.switches[*switch].switch), port }
     };
     let others: Vec<Related> = all.iter().filter(|pin| **pin != left).map(|pin| place(pin)).collect();

@@ -46,8 +46,14 @@ pub(super) struct Finder<'a> {
     written: Option<Written>,
     /// The ports of lists that were looked up: most lists are written again and again.
     lists: RefCell<FxHashMap<Vec<PortItem>, Arc<[usize]>>>,
-    /// By context, where the line that is looked at leads: this is asked for several reasons.
-    alike: RefCell<(Option<Mark>, Vec<(usize, Rc<Alike>)>)>,
+    leads: RefCell<Leads>,
+}
+
+/// Where the line that is looked at leads, by context: this is asked for several reasons.
+#[derive(Default)]
+struct Leads {
+    line: Option<Mark>,
+    to: Vec<(usize, Rc<Alike>)>,
 }
 
 impl<'a> Finder<'a> {
@@ -62,21 +68,21 @@ impl<'a> Finder<'a> {
             of_context: of_contexts(dialect),
             written: None,
             lists: RefCell::default(),
-            alike: RefCell::default(),
+            leads: RefCell::default(),
         }
     }
 
     /// Where a line leads among the rules of a context.
     fn alike(&self, mark: Mark, context: usize) -> Rc<Alike> {
-        let mut kept = self.alike.borrow_mut();
-        if kept.0 != Some(mark) {
-            *kept = (Some(mark), Vec::new());
+        let mut kept = self.leads.borrow_mut();
+        if kept.line != Some(mark) {
+            *kept = Leads { line: Some(mark), to: Vec::new() };
         }
-        if let Some((_, known)) = kept.1.iter().find(|(of, _)| *of == context) {
+        if let Some((_, known)) = kept.to.iter().find(|(of, _)| *of == context) {
             return Rc::clone(known);
         }
         let alike = Rc::new(self.dialect.alike(self.text, mark, context));
-        kept.1.push((context, Rc::clone(&alike)));
+        kept.to.push((context, Rc::clone(&alike)));
         alike
     }
 

@@ -154,7 +154,7 @@ pub(super) fn after(place: &Path, root: &Root, loaded: &Loaded, fleet: &Fleet, p
     let changed: BTreeSet<&str> = plan.steps.iter().map(|step| &*step.change.switch).collect();
     let saved: BTreeSet<&str> = plan.saves.iter().map(|(switch, _)| &**switch).collect();
     for found in &fleet.switches {
-        let (Layout::Folder(_), Some(resolved)) = (&found.layout, plan.after.get(&*found.name)) else { continue };
+        let (Layout::Folder(_), Some(resolved)) = (&found.layout, plan.after.get(&found.name)) else { continue };
         let Some(text) = resolved.text() else { continue };
         let write = |kind: Kind| {
             found.files(kind).try_for_each(|file| filling.write(relative(&root.dir, &file), text.as_bytes()))
