@@ -114,7 +114,7 @@ fn endless(machine: &Machine<'_>, stage: &Stage<'_>, bpdus_pass: bool, told: Reh
     Ok(told.because(Some(because)).unless([because.setting, detection.setting]))
 }
 
-fn rehearsal(machine: &Machine<'_>, stage: &Stage<'_>, end: End, bpdus_pass: bool) -> Known<Rehearsal> {
+fn rehearsal(machine: &Machine<'_>, stage: &Stage<'_>, far: usize, end: End, bpdus_pass: bool) -> Known<Rehearsal> {
     Ok(match end {
         Some((after, because, says)) => {
             let says = match after {
@@ -122,7 +122,11 @@ fn rehearsal(machine: &Machine<'_>, stage: &Stage<'_>, end: End, bpdus_pass: boo
                 Some(after) => format!("{says}, after {} s of circling", after / 1000),
                 None => format!("{says}; nobody knows how soon"),
             };
-            let told = Rehearsal::new(machine, Outcome::Held, says).because(Some(because)).back(machine, stage.port);
+            let told = Rehearsal::new(machine, Outcome::Held, says).because(Some(because));
+            // Which end a probe takes down hangs on their numbers: with another neighbour it would be this one.
+            let there = machine.held_by(far).filter(|cause| *cause == Cause::LoopDetection);
+            let recovery = machine.held_by(stage.port).or(there).map(|cause| comes_back(machine, stage.port, cause));
+            let told = Rehearsal { recovery, ..told };
             after.map_or(told.clone(), |after| told.after(after))
         }
         None => {
@@ -137,7 +141,7 @@ fn patched_loop(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehears
     let mut sisters = machine.clone();
     let twin = twin(stage, &machine);
     let end = ended(&mut machine, twin, stage.port, true)?;
-    let told = rehearsal(&machine, stage, end, true)?;
+    let told = rehearsal(&machine, stage, twin, end, true)?;
     if told.outcome != Outcome::Held {
         return Ok(Some(told));
     }
@@ -215,7 +219,7 @@ fn phone_loop(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal
         let mut machine = machine.clone();
         machine.tell(stage.port, what, None);
         let end = ended(&mut machine, from, stage.port, passes)?;
-        let told = rehearsal(&machine, stage, end, passes)?;
+        let told = rehearsal(&machine, stage, from, end, passes)?;
         said.push(format!("{name}: {}", told.says));
         story.extend(told.story.clone());
         if told.outcome == Outcome::LetThrough {
