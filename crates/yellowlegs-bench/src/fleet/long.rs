@@ -154,7 +154,7 @@ fn waivers(times: u32) -> String {
 
 fn listed(times: u32) -> String {
     let entries: Vec<String> = (0..times).map(|n| format!("\"hall-{n} 1.{}\"", n % 48 + 1)).collect();
-    format!("[[role]]\nname = \"screen\"\nfaces = \"host\"\nvlans = [110]\nports = [{}]\n", entries.join(", "))
+    format!("[[role]]\nname = \"screen\"\nfaces = \"host\"\nvlans = [110]\nports = [\n{}\n]\n", entries.join(",\n"))
 }
 
 fn mirrors(times: u32) -> String {
