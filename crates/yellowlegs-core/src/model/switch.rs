@@ -546,9 +546,7 @@ impl Switch {
     pub fn line(&self, mark: Mark, raw: bool) -> Option<String> {
         match self.files.get(usize::from(mark.file))? {
             FileText::Text { source, secrets, hidden } => {
-                let (line, begins) = line_at(source, mark);
-                let shown = masked(line.into(), begins, secrets);
-                Some(if raw { shown } else { masked(shown, begins, hidden) }.into_owned())
+                Some(shown(source, mark, secrets, if raw { &[] } else { hidden }).into_owned())
             }
             FileText::Quoted { lines, .. } => lines.get(&mark.line).cloned(),
         }
@@ -565,9 +563,7 @@ impl Switch {
                 let start = mark.offset as usize;
                 let column = source.line_around(start).1;
                 let words = source.text().get(start..start + mark.width as usize).unwrap_or_default();
-                let (line, begins) = line_at(source, mark);
-                let shown = masked(line.into(), begins, secrets);
-                let shown = if raw { shown } else { masked(shown, begins, hidden) };
+                let shown = shown(source, mark, secrets, if raw { &[] } else { hidden });
                 let width = words.chars().count() as u32;
                 let ((text, left_out), column) = (around(shown, column, width), column);
                 (text, left_out, column, width)
@@ -580,6 +576,12 @@ impl Switch {
         };
         Some(Quote { place: Place { file: path, line: mark.line, column }, width, text, left_out })
     }
+}
+
+/// The whole line of a mark without its secrets, and without what is hidden besides.
+fn shown<'s>(source: &'s Source, mark: Mark, secrets: &[Word], hidden: &[Word]) -> Cow<'s, str> {
+    let (line, begins) = line_at(source, mark);
+    masked(masked(line.into(), begins, secrets), begins, hidden)
 }
 
 /// The line of a mark, and where it begins.

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use rustc_hash::FxHashMap;
 
 use super::paint::Painter;
-use super::{Layer, Place, Target};
+use super::target::{Layer, Place, Target, everywhere, spread};
 use crate::dialect::{Alike, Captured, Dialect, HoleRef, Named, PortItem, Reach, Rule, Structure, Subject, UnreadAt};
 use crate::model::{
     DoubtWidth, Mark, Mode, Scope, SettingId, SettingSet, Switch, Torn, Unread, Value, VlanId, settings,
@@ -122,7 +122,7 @@ impl<'a> Finder<'a> {
         for dangling in &self.switch.dangling {
             let Some(mark) = dangling.mark else { continue };
             let place = Place::Ports(dangling.ports.as_slice().into());
-            let target = Target { place, settings: of(Scope::Port), layer: Layer::Profile };
+            let target = Target { place, settings: SettingSet::of(Scope::Port), layer: Layer::Profile };
             let shape = format!("the {} {}, described nowhere", dangling.what, dangling.name);
             painter.paint(mark, shape.into(), Some(Torn::Dangling), &[target]);
         }
@@ -175,11 +175,15 @@ impl<'a> Finder<'a> {
         }
         if self.width == DoubtWidth::Block || !targets.is_empty() {
             if !ports.is_empty() {
-                targets.push(Target { place: Place::Ports(ports), settings: of(Scope::Port), layer: Layer::Own });
+                targets.push(Target {
+                    place: Place::Ports(ports),
+                    settings: SettingSet::of(Scope::Port),
+                    layer: Layer::Own,
+                });
             }
             if !named.vlans.is_empty() {
                 let place = Place::Vlans(named.vlans.clone());
-                targets.push(Target { place, settings: of(Scope::Vlan), layer: Layer::Own });
+                targets.push(Target { place, settings: SettingSet::of(Scope::Vlan), layer: Layer::Own });
             }
         }
         targets
@@ -248,7 +252,11 @@ impl<'a> Finder<'a> {
         ports.dedup();
         let mut targets = spread(self.anywhere(mark), &ports, &vlans, Layer::Own);
         if !ports.is_empty() {
-            targets.push(Target { place: Place::Ports(ports.into()), settings: of(Scope::Port), layer: Layer::Own });
+            targets.push(Target {
+                place: Place::Ports(ports.into()),
+                settings: SettingSet::of(Scope::Port),
+                layer: Layer::Own,
+            });
         }
         targets
     }
@@ -268,7 +276,7 @@ impl<'a> Finder<'a> {
                 set = set.union(self.context(context));
             }
             if rule.uses.is_some() || rule.used_by.is_some() {
-                set = set.union(of(Scope::Port));
+                set = set.union(SettingSet::of(Scope::Port));
             }
         }
         set
@@ -286,7 +294,7 @@ impl<'a> Finder<'a> {
             let beside: SettingSet = beside.map(|effect| effect.setting).collect();
             match &rule.subject {
                 None if in_block => {
-                    let of_switch = set.common(of(Scope::Switch));
+                    let of_switch = set.common(SettingSet::of(Scope::Switch));
                     targets.extend(spread(of_switch.union(beside), ports, vlans, Layer::Own));
                 }
                 Some(Subject::Reach(_)) => {
@@ -333,40 +341,52 @@ impl<'a> Finder<'a> {
     /// Everything that a block is about.
     fn block(&mut self, subject: &Subject, captured: &Captured, context: usize) -> Vec<Target> {
         let context = self.context(context);
-        let switch = context.common(of(Scope::Switch));
+        let switch = context.common(SettingSet::of(Scope::Switch));
         let switch = Target { place: Place::Switch, settings: switch, layer: Layer::Global };
         let mut targets = vec![switch];
         match subject {
             Subject::Ports(_) => {
                 let ports = self.ports(captured);
-                targets.push(Target { place: Place::Ports(ports), settings: of(Scope::Port), layer: Layer::Own });
+                targets.push(Target {
+                    place: Place::Ports(ports),
+                    settings: SettingSet::of(Scope::Port),
+                    layer: Layer::Own,
+                });
             }
             Subject::Reach(Reach::AllVlans) => {
                 targets.push(Target {
                     place: Place::Vlans(Vec::new()),
-                    settings: of(Scope::Vlan),
+                    settings: SettingSet::of(Scope::Vlan),
                     layer: Layer::Global,
                 });
             }
             Subject::Reach(_) => {
-                targets.push(Target { place: Place::AllPorts, settings: of(Scope::Port), layer: Layer::Global });
+                targets.push(Target {
+                    place: Place::AllPorts,
+                    settings: SettingSet::of(Scope::Port),
+                    layer: Layer::Global,
+                });
             }
             Subject::Vlan(_) => {
                 let vlans = vlans_of(captured);
                 let ports = self.ports_in(&vlans);
-                targets.push(Target { place: Place::Vlans(vlans), settings: of(Scope::Vlan), layer: Layer::Own });
-                let settings = of(Scope::Port).without(OF_THE_LINK.into_iter().collect());
+                targets.push(Target {
+                    place: Place::Vlans(vlans),
+                    settings: SettingSet::of(Scope::Vlan),
+                    layer: Layer::Own,
+                });
+                let settings = SettingSet::of(Scope::Port).without(OF_THE_LINK.into_iter().collect());
                 targets.push(Target { place: Place::Ports(ports.into()), settings, layer: Layer::Own });
             }
             Subject::Profile(profile) => {
                 let name = self.name_of(captured).map(|name| (Arc::clone(&profile.kind), name));
                 let ports = name.map(|name| self.users_of(&name)).unwrap_or_default();
                 let place = Place::Ports(ports.into());
-                targets.push(Target { place, settings: of(Scope::Port), layer: Layer::Profile });
+                targets.push(Target { place, settings: SettingSet::of(Scope::Port), layer: Layer::Profile });
             }
             Subject::Mirror(_) => {
                 let place = Place::Mirror(self.name_of(captured));
-                targets.push(Target { place, settings: of(Scope::Mirror), layer: Layer::Own });
+                targets.push(Target { place, settings: SettingSet::of(Scope::Mirror), layer: Layer::Own });
             }
         }
         targets
@@ -458,42 +478,12 @@ impl<'a> Finder<'a> {
     }
 }
 
-/// Settings of all scopes, on the ports and VLANs that are named or else on all.
-fn spread(settings: SettingSet, ports: &[usize], vlans: &[VlanId], layer: Layer) -> Vec<Target> {
-    let scoped = |scope: Scope| settings.common(of(scope));
-    let of_ports = if ports.is_empty() { Place::AllPorts } else { Place::Ports(ports.into()) };
-    // A switch has no line of its own that a default would yield to.
-    let of_switch = if matches!(layer, Layer::Torn | Layer::State) { layer } else { Layer::Global };
-    [
-        Target { place: Place::Switch, settings: scoped(Scope::Switch), layer: of_switch },
-        Target { place: of_ports, settings: scoped(Scope::Port), layer },
-        Target { place: Place::Vlans(vlans.to_vec()), settings: scoped(Scope::Vlan), layer },
-        Target { place: Place::Mirror(None), settings: scoped(Scope::Mirror), layer },
-    ]
-    .into_iter()
-    .filter(|target| !target.settings.is_empty())
-    .collect()
-}
-
 fn vlans_of(captured: &Captured) -> Vec<VlanId> {
     match captured {
         Captured::Vlan(vlan) => vec![*vlan],
         Captured::Vlans(set) => set.iter().collect(),
         _ => Vec::new(),
     }
-}
-
-fn of(scope: Scope) -> SettingSet {
-    SettingSet::of(scope)
-}
-
-pub(super) fn everywhere(layer: Layer) -> Vec<Target> {
-    vec![
-        Target { place: Place::Switch, settings: of(Scope::Switch), layer },
-        Target { place: Place::AllPorts, settings: of(Scope::Port), layer },
-        Target { place: Place::Vlans(Vec::new()), settings: of(Scope::Vlan), layer },
-        Target { place: Place::Mirror(None), settings: of(Scope::Mirror), layer },
-    ]
 }
 
 /// By context, every setting that a rule in it or in what it opens can change.
@@ -504,7 +494,7 @@ fn of_contexts(dialect: &Dialect) -> Vec<SettingSet> {
         for rule in dialect.rules() {
             let mut own: SettingSet = rule.effects.iter().map(|effect| effect.setting).collect();
             if rule.uses.is_some() {
-                own = own.union(of(Scope::Port));
+                own = own.union(SettingSet::of(Scope::Port));
             }
             if let Some(inside) = rule.opens.and_then(|context| sets.get(context)) {
                 own = own.union(*inside);

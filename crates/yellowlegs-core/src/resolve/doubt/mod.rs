@@ -4,12 +4,13 @@
 
 mod find;
 mod paint;
+mod target;
 
 use std::sync::Arc;
 
 use super::Resolved;
 use crate::dialect::{Change, Dialect, PortItem};
-use crate::model::{Doubt, DoubtWidth, Mark, SettingSet, Switch, VlanId};
+use crate::model::{Doubt, DoubtWidth, Mark, Switch};
 
 use find::Finder;
 use paint::Painter;
@@ -21,40 +22,6 @@ pub struct Doubtful {
     pub resolved: Resolved,
     /// The lines that make it so, in the order of the text.
     pub doubts: Vec<Doubt>,
-}
-
-/// How a line would have spoken: what was written in a stronger way, or later in the same, stands.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-enum Layer {
-    /// Of a port itself.
-    Own,
-    /// Of a profile that it uses.
-    Profile,
-    /// As a default, or of the switch.
-    Global,
-    /// Where nothing is written: what the switch tells of its state.
-    State,
-    /// Nothing stands against it: the text is torn.
-    Torn,
-}
-
-/// What some line could have changed.
-#[derive(Debug, Clone, PartialEq, Eq, Hash)]
-struct Target {
-    place: Place,
-    settings: SettingSet,
-    layer: Layer,
-}
-
-#[derive(Debug, Clone, PartialEq, Eq, Hash)]
-enum Place {
-    Switch,
-    AllPorts,
-    Ports(Arc<[usize]>),
-    /// Every VLAN where none is named.
-    Vlans(Vec<VlanId>),
-    /// Every session, and one that nobody sees, where none is named.
-    Mirror(Option<Arc<str>>),
 }
 
 impl Resolved {

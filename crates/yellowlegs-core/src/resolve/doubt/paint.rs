@@ -5,8 +5,7 @@ use std::sync::Arc;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use super::find::everywhere;
-use super::{Layer, Place, Target};
+use super::target::{Layer, Place, Target, everywhere};
 use crate::dialect::Reach;
 use crate::model::{
     Doubt, FactKind, Mark, Origin, Scope, SettingId, SettingSet, Slot, Switch, Torn, VlanId, platform, settings,

@@ -1,0 +1,66 @@
+//! What some line could have changed: which settings, where, and how strongly it would have spoken.
+
+use std::sync::Arc;
+
+use crate::model::{Scope, SettingSet, VlanId};
+
+/// How a line would have spoken: what was written in a stronger way, or later in the same, stands.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub(super) enum Layer {
+    /// Of a port itself.
+    Own,
+    /// Of a profile that it uses.
+    Profile,
+    /// As a default, or of the switch.
+    Global,
+    /// Where nothing is written: what the switch tells of its state.
+    State,
+    /// Nothing stands against it: the text is torn.
+    Torn,
+}
+
+/// What some line could have changed.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub(super) struct Target {
+    pub(super) place: Place,
+    pub(super) settings: SettingSet,
+    pub(super) layer: Layer,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub(super) enum Place {
+    Switch,
+    AllPorts,
+    Ports(Arc<[usize]>),
+    /// Every VLAN where none is named.
+    Vlans(Vec<VlanId>),
+    /// Every session, and one that nobody sees, where none is named.
+    Mirror(Option<Arc<str>>),
+}
+
+/// Settings of all scopes, on the ports and VLANs that are named or else on all.
+pub(super) fn spread(settings: SettingSet, ports: &[usize], vlans: &[VlanId], layer: Layer) -> Vec<Target> {
+    let scoped = |scope: Scope| settings.common(SettingSet::of(scope));
+    let of_ports = if ports.is_empty() { Place::AllPorts } else { Place::Ports(ports.into()) };
+    // A switch has no line of its own that a default would yield to.
+    let of_switch = if matches!(layer, Layer::Torn | Layer::State) { layer } else { Layer::Global };
+    [
+        Target { place: Place::Switch, settings: scoped(Scope::Switch), layer: of_switch },
+        Target { place: of_ports, settings: scoped(Scope::Port), layer },
+        Target { place: Place::Vlans(vlans.to_vec()), settings: scoped(Scope::Vlan), layer },
+        Target { place: Place::Mirror(None), settings: scoped(Scope::Mirror), layer },
+    ]
+    .into_iter()
+    .filter(|target| !target.settings.is_empty())
+    .collect()
+}
+
+/// Every setting there is.
+pub(super) fn everywhere(layer: Layer) -> Vec<Target> {
+    vec![
+        Target { place: Place::Switch, settings: SettingSet::of(Scope::Switch), layer },
+        Target { place: Place::AllPorts, settings: SettingSet::of(Scope::Port), layer },
+        Target { place: Place::Vlans(Vec::new()), settings: SettingSet::of(Scope::Vlan), layer },
+        Target { place: Place::Mirror(None), settings: SettingSet::of(Scope::Mirror), layer },
+    ]
+}
