@@ -8,6 +8,7 @@ use rustc_hash::FxHashMap;
 use super::super::Dialect;
 use super::super::layout::{Braces, Layout, Structure};
 use super::super::ports::{Lists, ListsText};
+use super::lines::how_many_lines;
 use crate::model::StationAddress;
 use crate::syntax::{Splitter, lines};
 
@@ -44,8 +45,9 @@ const RANGES: [&str; 4] = ["..", "-", "~", "to"];
 
 impl Guessed {
     pub(super) fn of<'t>(texts: &[&'t str]) -> Self {
-        let all: Vec<(u32, &'t str)> =
-            texts.iter().flat_map(|t| lines(t)).filter(|l| !l.text.is_empty()).map(|l| (l.indent, l.text)).collect();
+        // There are many: they are kept once, in the room that they need.
+        let mut all: Vec<(u32, &'t str)> = Vec::with_capacity(how_many_lines(texts));
+        all.extend(texts.iter().flat_map(|t| lines(t)).filter(|l| !l.text.is_empty()).map(|l| (l.indent, l.text)));
         let (all, has_blocks) = without_block_comments(all);
         let comments: Vec<String> = COMMENTS
             .iter()
@@ -155,20 +157,27 @@ impl Guessed {
 
 /// The lines outside comments that begin and end with a sign, and whether there are such.
 fn without_block_comments(lines: Vec<(u32, &str)>) -> (Vec<(u32, &str)>, bool) {
-    let mut inside = false;
-    let mut found = false;
-    let mut kept = Vec::new();
-    for (indent, line) in lines.iter().copied() {
-        let begins = line.starts_with(BLOCK.0);
-        if !inside && !begins {
-            kept.push((indent, line));
-            continue;
-        }
-        found |= begins;
-        inside = !line.contains(BLOCK.1);
+    // Whether a line is part of one, and whether the next is.
+    let within = |inside: bool, line: &str| {
+        let is_part = inside || line.starts_with(BLOCK.0);
+        (is_part, is_part && !line.contains(BLOCK.1))
+    };
+    let (mut inside, mut found) = (false, false);
+    for (_, line) in &lines {
+        let is_part;
+        (is_part, inside) = within(inside, line);
+        found |= is_part;
     }
     // One that never ends is no such comment.
-    if inside { (lines, false) } else { (kept, found) }
+    if inside || !found {
+        return (lines, false);
+    }
+    let outside = |(_, line): &(u32, &str)| {
+        let is_part;
+        (is_part, inside) = within(inside, line);
+        !is_part
+    };
+    (lines.into_iter().filter(outside).collect(), true)
 }
 
 /// Whether lines go on in the next one behind a sign; such next lines are not lines of their own.
@@ -180,14 +189,8 @@ fn joined(lines: Vec<(u32, &str)>) -> (Vec<(u32, &str)>, Option<String>) {
     });
     let Some(sign) = sign else { return (lines, None) };
     let mut goes_on = false;
-    let mut kept = Vec::new();
-    for (indent, line) in lines {
-        if !goes_on {
-            kept.push((indent, line));
-        }
-        goes_on = line.ends_with(sign);
-    }
-    (kept, Some(sign.to_owned()))
+    let begins = |(_, line): &(u32, &str)| !std::mem::replace(&mut goes_on, line.ends_with(sign));
+    (lines.into_iter().filter(begins).collect(), Some(sign.to_owned()))
 }
 
 /// Whether a word is one of the trade that VLANs stand behind, or ends with one: `native-vlan`.

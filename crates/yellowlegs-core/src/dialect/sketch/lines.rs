@@ -63,23 +63,15 @@ pub(super) struct Told {
     pub(super) text: u32,
     /// Its line number.
     pub(super) line: u32,
-    /// The stretch of the text that its words are.
-    start: u32,
-    end: u32,
-    /// Where its first words begin: what negates or is the same everywhere may be left out elsewhere. `u32::MAX`: there are fewer.
-    pub(super) begins: [u32; 3],
-    /// Which line of its text it is, comments apart.
-    pub(super) position: u32,
     /// By position among what is said.
     says: u32,
 }
 
-impl Told {
-    /// Where it stands.
-    pub(super) fn at(&self) -> At {
-        let words = Word { start: self.start as usize, end: self.end as usize };
-        At { text: self.text as usize, line: self.line, words }
-    }
+/// Where a line stands: told to those who ask, for a sketch keeps millions of lines and asks nothing.
+pub(super) struct Stands {
+    pub(super) at: At,
+    /// Where its first words begin: what negates or is the same everywhere may be left out elsewhere. `u32::MAX`: there are fewer.
+    pub(super) begins: [u32; 3],
 }
 
 /// The lines of all texts. What many of them say is kept once.
@@ -92,6 +84,12 @@ impl Lines {
     /// Each with what it says.
     pub(super) fn iter(&self) -> impl Iterator<Item = (&Told, &Saying)> {
         self.told.iter().map(|line| (line, &self.sayings[line.says as usize]))
+    }
+
+    /// The same, text by text.
+    pub(super) fn of_texts(&self) -> impl Iterator<Item = impl Iterator<Item = (&Told, &Saying)>> {
+        let texts = self.told.chunk_by(|a, b| a.text == b.text);
+        texts.map(|lines| lines.iter().map(|line| (line, &self.sayings[line.says as usize])))
     }
 
     pub(super) fn len(&self) -> usize {
@@ -108,19 +106,24 @@ pub(super) fn literal(word: &str) -> String {
     if word.contains(signs) || word.starts_with("...") { format!("'{word}'") } else { word.to_owned() }
 }
 
-/// All lines of all texts.
-pub(super) fn told(texts: &[&str], guessed: &Guessed) -> Lines {
+/// How many lines there are in all texts, blank ones too.
+pub(super) fn how_many_lines(texts: &[&str]) -> usize {
+    texts.iter().map(|text| memchr::memchr_iter(b'\n', text.as_bytes()).count() + 1).sum()
+}
+
+/// All lines of all texts; each is told where it stands, in their order.
+pub(super) fn told(texts: &[&str], guessed: &Guessed, mut stands: impl FnMut(Stands)) -> Lines {
     let mut known = Known { guessed, words: FxHashMap::default(), key: String::new() };
     let mut sayings: FxHashMap<Saying, u32> = FxHashMap::default();
-    let mut told = Vec::new();
+    let mut told = Vec::with_capacity(how_many_lines(texts));
     for (number, text) in texts.iter().enumerate() {
         let statements = statements(text, &mut known);
-        in_contexts(statements, guessed, |placed, position, saying| {
+        in_contexts(statements, guessed, |placed, saying| {
             let Placed { line, stretch, begins, .. } = placed;
             let next = sayings.len() as u32;
             let says = *sayings.entry(saying).or_insert(next);
-            let (start, end) = (stretch.start as u32, stretch.end as u32);
-            told.push(Told { text: number as u32, line, start, end, begins, position, says });
+            told.push(Told { text: number as u32, line, says });
+            stands(Stands { at: At { text: number, line, words: stretch }, begins });
         });
     }
     let mut sayings: Vec<(u32, Saying)> = sayings.into_iter().map(|(saying, number)| (number, saying)).collect();
@@ -304,12 +307,12 @@ fn statements(text: &str, known: &mut Known<'_>) -> Vec<Placed> {
 }
 
 /// Puts each statement into its context: what is deeper than the one before is inside it.
-fn in_contexts(statements: Vec<Placed>, guessed: &Guessed, mut tell: impl FnMut(Placed, u32, Saying)) {
+fn in_contexts(statements: Vec<Placed>, guessed: &Guessed, mut tell: impl FnMut(Placed, Saying)) {
     let top: Arc<str> = TOP.into();
     let mut nesting: Nesting<Arc<str>> = Nesting::default();
     let mut section = Arc::clone(&top);
     let next: Vec<u32> = statements.iter().skip(1).map(|next| next.depth).chain([0]).collect();
-    for (position, (placed, next)) in (0..).zip(statements.into_iter().zip(next)) {
+    for (placed, next) in statements.into_iter().zip(next) {
         let (indent, Worded { words, negated, name }) = (placed.depth, placed.worded.clone());
         if guessed.layout.structure == Structure::Sections {
             let title = words.first().and_then(Sign::literal) == Some("[");
@@ -317,14 +320,14 @@ fn in_contexts(statements: Vec<Placed>, guessed: &Guessed, mut tell: impl FnMut(
             if let Some(opened) = &opens {
                 section = Arc::clone(opened);
             }
-            tell(placed, position, Saying { negated, context, words, opens });
+            tell(placed, Saying { negated, context, words, opens });
             continue;
         }
         let context = nesting.enclosing(indent).map_or_else(|| Arc::clone(&top), Arc::clone);
         let opens = (next > indent && guessed.layout.structure != Structure::Paths)
             .then(|| if *context == *top { name } else { format!("{context}-{name}").into() });
         nesting.open(indent, opens.clone().unwrap_or_else(|| Arc::clone(&top)));
-        tell(placed, position, Saying { negated, context, words, opens });
+        tell(placed, Saying { negated, context, words, opens });
     }
 }
 

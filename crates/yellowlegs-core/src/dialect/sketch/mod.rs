@@ -86,7 +86,7 @@ pub fn sketch_with_state(name: &str, texts: &[&str], state: &[&str]) -> Option<S
 /// Writes a dialect for texts of one system; `None` when they hold no line.
 pub fn sketch(name: &str, texts: &[&str]) -> Option<String> {
     let guessed = Guessed::of(texts);
-    let told = told(texts, &guessed);
+    let told = told(texts, &guessed, |_| ());
     if told.len() == 0 {
         return None;
     }
@@ -414,15 +414,22 @@ fn prune(rules: &mut BTreeMap<Rule, Seen>) {
     });
 }
 
+/// So many lines of a text are near its beginning, comments apart.
+const BEGINNING: usize = 12;
+
 /// A pattern that each text has near its beginning: of those at the top, the one that stands first.
 fn recognised(guessed: &Guessed, rules: &BTreeMap<Rule, Seen>, told: &Lines, texts: usize) -> Vec<String> {
-    let mut first: Vec<(&Told, &Saying)> =
-        told.iter().filter(|(t, says)| &*says.context == "top" && t.position < 12).collect();
-    first.sort_by_key(|(t, _)| t.position);
+    let of_texts = told.of_texts();
+    let near = of_texts.flat_map(|lines| (0..BEGINNING).zip(lines)).filter(|(_, (_, says))| &*says.context == "top");
+    let mut first: Vec<(usize, (&Told, &Saying))> = near.collect();
+    first.sort_by_key(|(position, _)| *position);
     let words = |says: &Saying| says.words.iter().find_map(|w| w.literal().map(str::to_owned));
-    let common = first.iter().filter_map(|(_, says)| words(says)).find(|word| {
-        let having: BTreeSet<u32> =
-            first.iter().filter(|(_, says)| words(says).as_ref() == Some(word)).map(|(t, _)| t.text).collect();
+    let common = first.iter().filter_map(|(_, (_, says))| words(says)).find(|word| {
+        let having: BTreeSet<u32> = first
+            .iter()
+            .filter(|(_, (_, says))| words(says).as_ref() == Some(word))
+            .map(|(_, (t, _))| t.text)
+            .collect();
         having.len() == texts
     });
     let Some(word) = common else { return Vec::new() };

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use super::layout::Guessed;
-use super::lines::{self, At, Lines, told};
+use super::lines::{self, At, Saying, Stands, Told, told};
 use super::propose::{Proposal, Subject, likely, ranked};
 use super::tree::Tree;
 use super::{Around, Rule, Seen};
@@ -125,11 +125,11 @@ pub fn open(dialect: &Dialect, texts: &[Arc<Source>]) -> Vec<Open> {
         let (of_dialect, seen) = of_rule(dialect, rule);
         open.push(Open { lines, ..Open::new(&of_dialect, &around, seen.contexts, Some(rule.line)) });
     }
-    let told = told(&all, &guessed);
-    let places: Vec<At> = told.iter().map(|(line, _)| line.at()).collect();
-    for (context, tree) in unread(dialect, &told, &not_taken) {
+    let mut places: Vec<Stands> = Vec::new();
+    let told = told(&all, &guessed, |stands| places.push(stands));
+    for (context, tree) in unread(dialect, told.iter().zip(&places), &not_taken) {
         for (rule, lines) in tree.rules(texts.len()) {
-            let lines = lines.into_iter().filter_map(|line| places.get(line as usize).copied()).collect();
+            let lines = lines.into_iter().filter_map(|line| places.get(line as usize)).map(|place| place.at).collect();
             open.push(Open { lines, ..Open::new(&rule, &around, vec![context.clone()], None) });
         }
     }
@@ -194,11 +194,15 @@ fn of_rule(dialect: &Dialect, rule: &crate::dialect::Rule) -> (Rule, Seen) {
 }
 
 /// The lines that no rule takes, as words with types, by context.
-fn unread(dialect: &Dialect, told: &Lines, not_taken: &BTreeMap<(usize, usize), usize>) -> BTreeMap<String, Tree> {
+fn unread<'t>(
+    dialect: &Dialect,
+    told: impl Iterator<Item = ((&'t Told, &'t Saying), &'t Stands)>,
+    not_taken: &BTreeMap<(usize, usize), usize>,
+) -> BTreeMap<String, Tree> {
     let known: BTreeSet<&str> = dialect.contexts().iter().map(String::as_str).collect();
     let mut by_context: BTreeMap<String, Tree> = BTreeMap::new();
-    for (number, (line, says)) in (0..).zip(told.iter()) {
-        let mut begins = line.begins.iter().filter_map(|begin| usize::try_from(*begin).ok());
+    for (number, ((line, says), stands)) in (0..).zip(told) {
+        let mut begins = stands.begins.iter().filter_map(|begin| usize::try_from(*begin).ok());
         let place = begins.find_map(|begin| not_taken.get(&(line.text as usize, begin)));
         let Some(context) = place.and_then(|context| dialect.contexts().get(*context)) else { continue };
         // A context of that name is about something else.
