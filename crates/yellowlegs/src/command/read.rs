@@ -16,7 +16,7 @@ use crate::args::{Loudness, Read};
 use crate::failure::Failure;
 use crate::fleet::{self, Found, Kind, Layout, Loaded, Root, Unreadable, in_order};
 use crate::output;
-use crate::render::{clean, pretty};
+use crate::render::clean;
 
 pub(super) fn run(args: &Read, loudness: Loudness) -> Result<ExitCode, Failure> {
     let root = Root::find(args.fleet.fleet.as_deref(), &args.files)?;
@@ -32,7 +32,7 @@ pub(super) fn run(args: &Read, loudness: Loudness) -> Result<ExitCode, Failure> 
         let (read, unreadable) = read(&root, &path, &loaded, &found, as_of)?;
         let mut told = Told { unreadable, ..Told::default() };
         if let Some(resolved) = read {
-            told.record = pretty(&resolved.record()).map_err(Failure::stdout)?;
+            told.record = resolved.record().written().map_err(Failure::stdout)?;
             told.unread = if loudness.quiet { Vec::new() } else { unread(&resolved.switch, args.raw) };
         }
         Ok(told)

@@ -51,7 +51,9 @@ struct Row<'a> {
 /// A cell that no spreadsheet takes for a formula and no terminal for a command.
 pub(super) fn cell(text: &str) -> Cow<'_, str> {
     let shown = clean(text);
-    if shown.trim_start().starts_with(['=', '+', '-', '@']) { Cow::Owned(format!("'{shown}")) } else { shown }
+    let mut first = shown.bytes().skip_while(u8::is_ascii_whitespace);
+    let may_be = first.next().is_some_and(|byte| !byte.is_ascii_alphanumeric());
+    if may_be && shown.trim_start().starts_with(['=', '+', '-', '@']) { Cow::Owned(format!("'{shown}")) } else { shown }
 }
 
 fn optional(text: Option<&str>) -> Cow<'_, str> {
@@ -176,5 +178,26 @@ impl Report for Csv {
                 ..Row::default()
             }),
         )
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::cell;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("ticket desk", "ticket desk")]
+    #[case("a=b", "a=b")]
+    #[case("", "")]
+    #[case("   ", "   ")]
+    #[case("=1+1", "'=1+1")]
+    #[case("  @sum", "'  @sum")]
+    #[case("\t-2", "' -2")]
+    #[case::blanks_of_other_scripts("\u{a0}\u{3000}+1", "'\u{a0}\u{3000}+1")]
+    #[case::a_line_between("\n=1", "\\n=1")]
+    #[case("ä=1", "ä=1")]
+    fn no_cell_is_a_formula(#[case] text: &str, #[case] expected: &str) {
+        assert_eq!(cell(text), expected);
     }
 }

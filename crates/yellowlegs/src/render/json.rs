@@ -3,11 +3,10 @@
 use std::io::{self, Write};
 
 use serde::Serialize;
-use serde_json::ser::{CompactFormatter, Formatter, PrettyFormatter};
-use serde_json::{Serializer, json};
+use serde_json::json;
 use yellowlegs_core::finding::{Finding, SwitchOutcome};
+use yellowlegs_core::source::{one_line, over_lines};
 
-use super::clean::is_unsafe;
 use super::{Format, Head, Report, Tail};
 
 /// The version of the report's shape.
@@ -31,60 +30,14 @@ pub(crate) const LINES: Format = Format {
     make: |_| Box::new(JsonLines),
 };
 
-/// Escapes what JSON may leave as it is and a terminal would obey.
-struct Safe<F>(F);
-
-macro_rules! delegate {
-    ($($name:ident($($arg:ident: $type:ty),*);)+) => {
-        $(fn $name<W: ?Sized + Write>(&mut self, writer: &mut W $(, $arg: $type)*) -> io::Result<()> {
-            self.0.$name(writer $(, $arg)*)
-        })+
-    };
-}
-
-impl<F: Formatter> Formatter for Safe<F> {
-    delegate! {
-        begin_array(); end_array(); begin_array_value(first: bool); end_array_value();
-        begin_object(); end_object(); begin_object_key(first: bool); begin_object_value(); end_object_value();
-    }
-
-    fn write_string_fragment<W: ?Sized + Write>(&mut self, writer: &mut W, fragment: &str) -> io::Result<()> {
-        // Most are plain, and known as such at once.
-        if fragment.bytes().all(|byte| matches!(byte, b' '..=b'~')) {
-            return self.0.write_string_fragment(writer, fragment);
-        }
-        let mut rest = fragment;
-        while let Some(position) = rest.find(is_unsafe) {
-            let (plain, tail) = rest.split_at(position);
-            self.0.write_string_fragment(writer, plain)?;
-            let mut chars = tail.chars();
-            if let Some(c) = chars.next() {
-                write!(writer, "\\u{:04x}", u32::from(c))?;
-            }
-            rest = chars.as_str();
-        }
-        self.0.write_string_fragment(writer, rest)
-    }
-}
-
 /// Writes one value on one line.
 pub(super) fn compact(out: &mut dyn Write, value: &impl Serialize) -> io::Result<()> {
-    let mut bytes = Vec::new();
-    value.serialize(&mut Serializer::with_formatter(&mut bytes, Safe(CompactFormatter)))?;
-    out.write_all(&bytes)
-}
-
-/// One value over several lines, with a line end.
-pub(crate) fn pretty(value: &impl Serialize) -> io::Result<Vec<u8>> {
-    let mut bytes = Vec::new();
-    value.serialize(&mut Serializer::with_formatter(&mut bytes, Safe(PrettyFormatter::with_indent(b"  "))))?;
-    bytes.push(b'\n');
-    Ok(bytes)
+    out.write_all(&one_line(value)?)
 }
 
 /// Writes one value over several lines.
 pub(crate) fn write_json(out: &mut dyn Write, value: &impl Serialize) -> io::Result<()> {
-    out.write_all(&pretty(value)?)
+    out.write_all(&over_lines(value)?)
 }
 
 fn tool() -> serde_json::Value {

@@ -1,7 +1,6 @@
 //! Reports: one file a format, each fed switch by switch. To add a format, write its file and add its row to [`FORMATS`].
 
 mod catalogue;
-mod clean;
 pub(crate) mod compare;
 mod csv;
 pub(crate) mod dialect;
@@ -38,9 +37,9 @@ use yellowlegs_core::policy::RoleFrom;
 pub(crate) use text::TextReport;
 
 pub(crate) use catalogue::{catalogue_json, catalogue_text, explain};
-pub(crate) use clean::clean;
-pub(crate) use json::{REPORT, pretty, write_json};
+pub(crate) use json::{REPORT, write_json};
 use look::Look;
+pub(crate) use yellowlegs_core::source::clean;
 
 use crate::fleet::Unreadable;
 

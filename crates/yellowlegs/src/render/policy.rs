@@ -7,8 +7,8 @@ use yellowlegs_core::finding::{Finding, quote_cite};
 use yellowlegs_core::model::Remark;
 use yellowlegs_core::policy::{Cite, Feature, Policy};
 
-use super::clean;
 use super::style::{BOLD, DIM, GOOD, paint};
+use super::{clean, write_json};
 
 /// A value in force.
 #[derive(Debug, Serialize)]
@@ -70,8 +70,7 @@ pub(crate) fn shown(out: &mut dyn Write, rows: &[Row]) -> io::Result<()> {
 
 /// The same for programs.
 pub(crate) fn shown_json(out: &mut dyn Write, rows: &[Row]) -> io::Result<()> {
-    serde_json::to_writer_pretty(&mut *out, rows)?;
-    writeln!(out)
+    write_json(out, &rows)
 }
 
 /// What is wrong with a policy, held against its fleet.

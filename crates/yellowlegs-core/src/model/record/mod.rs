@@ -8,17 +8,18 @@ mod settings;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use rustc_hash::FxHashMap;
 use serde::de::{self, Deserialize, Deserializer};
 use serde::ser::{Serialize, SerializeMap, Serializer};
 
 use self::doubts::{RecordDangling, RecordDoubt, RecordTorn};
 use self::fact::{RecordFact, RecordKind};
-use self::settings::{RecordSettings, RecordSlot};
+use self::settings::{RecordSettings, RecordSlot, Shared};
 use super::{
     Fact, FileText, Mark, Owner, PortName, Quote, Remark, Requirement, SavedCopy, Scope, SettingId, Slot, Switch,
     TraitId, TraitSlot, Traits, Unread, VlanId, platform,
 };
-use crate::source::Place;
+use crate::source::{Place, over_lines};
 
 /// A switch record, version 1. `schemas/record.schema.json` describes it.
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
@@ -225,16 +226,24 @@ impl RecordSlot {
 impl Record {
     /// The record of a switch.
     pub fn of(switch: &Switch) -> Self {
-        let plain = |slot: &Slot| RecordSlot::of(switch, slot);
-        let slot = |owner: Owner, id: SettingId, slot: &Slot| {
-            let instead_of = switch.behind_state.get(&(owner, id)).map(|behind| Box::new(plain(behind)));
-            RecordSlot { instead_of, ..plain(slot) }
+        let plain = |slot: &Slot| Arc::new(Shared::from(RecordSlot::of(switch, slot)));
+        let slot = |owner: Owner, id: SettingId, slot: &Slot| match switch.behind_state.get(&(owner, id)) {
+            Some(behind) => {
+                let instead_of = Some(Box::new(RecordSlot::of(switch, behind)));
+                Arc::new(RecordSlot { instead_of, ..RecordSlot::of(switch, slot) }.into())
+            }
+            None => plain(slot),
         };
-        let settings = |scope: Scope, port: Option<usize>| {
-            let ids = SettingId::all().filter(|id| id.info().scope == scope);
-            let owner = port.map_or(Owner::Switch, Owner::Port);
-            RecordSettings(ids.map(|id| (id, slot(owner.clone(), id, switch.slot(port, id)))).collect())
+        // Most ports are silent about most settings: what holds then is told once.
+        let mut shared: FxHashMap<*const Slot, Arc<Shared>> = FxHashMap::default();
+        let mut of_port = |port: usize, id: SettingId| {
+            let in_force = switch.slot(Some(port), id);
+            if switch.behind_state.contains_key(&(Owner::Port(port), id)) {
+                return slot(Owner::Port(port), id, in_force);
+            }
+            Arc::clone(shared.entry(std::ptr::from_ref(in_force)).or_insert_with(|| plain(in_force)))
         };
+        let of_switch = SettingId::of(Scope::Switch).map(|id| (id, slot(Owner::Switch, id, switch.slot(None, id))));
         let mut vlans: BTreeMap<VlanId, RecordSettings> = BTreeMap::new();
         for ((vlan, id), value) in &switch.vlan_slots {
             vlans.entry(*vlan).or_default().0.insert(*id, slot(Owner::Vlan(*vlan), *id, value));
@@ -261,7 +270,7 @@ impl Record {
                     evidence: RecordQuote::of(switch, required.mark),
                 })
                 .collect(),
-            settings: settings(Scope::Switch, None),
+            settings: RecordSettings(of_switch.collect()),
             every_vlan: RecordSettings(switch.vlan_defaults.iter().map(|(id, value)| (*id, plain(value))).collect()),
             mirrors: switch
                 .mirrors
@@ -284,7 +293,7 @@ impl Record {
                 .map(|(i, name)| RecordPort {
                     port: name.to_string(),
                     place: RecordQuote::of(switch, switch.port_place(i)),
-                    settings: settings(Scope::Port, Some(i)),
+                    settings: RecordSettings(SettingId::of(Scope::Port).map(|id| (id, of_port(i, id))).collect()),
                 })
                 .collect(),
             facts: switch
@@ -323,6 +332,14 @@ impl Record {
                 SavedCopy::Read(saved) => RecordSaved::Copy(Box::new(Self::of(saved))),
             },
         }
+    }
+
+    /// The text of its file.
+    ///
+    /// # Errors
+    /// What a value says of itself.
+    pub fn written(&self) -> std::io::Result<Vec<u8>> {
+        over_lines(self)
     }
 
     /// The switch of a record. Its name in reports is the file's, so it is asked for.
@@ -434,9 +451,13 @@ impl Quotes {
         Mark { file: position as u16, line: quote.line, offset, width: quote.width }
     }
 
-    fn slot(&mut self, owner: Option<Owner>, id: SettingId, slot: RecordSlot) -> Slot {
+    fn slot(&mut self, owner: Option<Owner>, id: SettingId, shared: Arc<Shared>) -> Slot {
+        self.own(owner, id, Arc::unwrap_or_clone(shared).slot)
+    }
+
+    fn own(&mut self, owner: Option<Owner>, id: SettingId, slot: RecordSlot) -> Slot {
         if let (Some(owner), Some(behind)) = (owner, slot.instead_of) {
-            let behind = self.slot(None, id, *behind);
+            let behind = self.own(None, id, *behind);
             self.1.insert((owner, id), behind);
         }
         Slot { value: slot.value, origin: slot.origin, mark: slot.evidence.map(|e| self.mark(e)), contested: false }

@@ -10,6 +10,7 @@ use yellowlegs_core::model::{Seconds, Value};
 use yellowlegs_core::resolve::About;
 
 use super::Ticket;
+use crate::render::write_json;
 
 /// A finding, by what tells it from others.
 #[derive(Serialize)]
@@ -140,8 +141,7 @@ struct PlanRow<'a> {
 
 /// One object.
 pub(crate) fn json(out: &mut dyn Write, ticket: &Ticket<'_>) -> io::Result<()> {
-    serde_json::to_writer_pretty(&mut *out, &row(ticket.plan))?;
-    writeln!(out)
+    write_json(out, &row(ticket.plan))
 }
 
 /// The same as part of another object.

@@ -1,10 +1,10 @@
-//! Text from switches, made safe for a terminal.
+//! Text from switches, made safe for whoever shows it.
 
 use std::borrow::Cow;
 use std::fmt::Write as _;
 
 /// Whether a terminal could take a character for a command, or turn the text around.
-pub(crate) fn is_unsafe(c: char) -> bool {
+pub(super) fn is_unsafe(c: char) -> bool {
     c.is_control()
         || matches!(c, '\u{61c}' | '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' | '\u{2028}' | '\u{2029}')
         // What nobody sees: soft hyphens, joiners, fillers, variation selectors and tags.
@@ -15,10 +15,16 @@ pub(crate) fn is_unsafe(c: char) -> bool {
         || matches!(c, '\u{feff}' | '\u{fff9}'..='\u{fffb}' | '\u{fffe}' | '\u{ffff}')
 }
 
+/// Whether a text holds nothing but letters, digits and signs of ASCII, and blanks: most do.
+pub(super) fn is_plain(text: &str) -> bool {
+    // No way out inside a chunk: so many bytes are compared at once.
+    let plain = |bytes: &[u8]| bytes.iter().fold(true, |all, byte| all & matches!(byte, b' '..=b'~'));
+    text.as_bytes().chunks(64).all(plain)
+}
+
 /// Control and direction characters as `\x1b` or `\u{202e}`; a tab becomes a blank.
-pub(crate) fn clean(text: &str) -> Cow<'_, str> {
-    let is_plain = text.bytes().all(|byte| matches!(byte, b' '..=b'~'));
-    if is_plain || !text.chars().any(is_unsafe) {
+pub fn clean(text: &str) -> Cow<'_, str> {
+    if is_plain(text) || !text.chars().any(is_unsafe) {
         return Cow::Borrowed(text);
     }
     let mut cleaned = String::with_capacity(text.len() + 8);
