@@ -1,5 +1,6 @@
 //! Reading a configuration: lines to statements, each with its rule, its place and what its holes took.
 
+mod blocks;
 mod more;
 mod remembered;
 
@@ -16,10 +17,8 @@ use super::layout::{Logical, Logicals, Structure};
 use super::rule::{HoleRef, Rule, Subject, Until};
 use crate::model::{Mark, Torn, Unread};
 use crate::source::{Source, Word};
-use crate::syntax::{Line, Nesting};
+use crate::syntax::Line;
 
-/// Deepest nesting that is followed; what is deeper has no context.
-const DEEPEST: usize = 64;
 /// How many values a reading may keep for each byte of its text; patterns with many optional holes end here.
 const MOST_CAPTURES: usize = 4;
 
@@ -207,7 +206,10 @@ impl Dialect {
         let walk = Walk { text, words: &words, lists: &self.lists };
         // The verb or the negation may stand in front of a line's first statement.
         let starts_line = statement.words().start == statement.mark.offset as usize;
-        let starts: &[usize] = if starts_line { &[1, 0] } else { &[0] };
+        let is = |word: &Option<String>, first: &str| word.as_deref().is_some_and(|w| self.same_word(w, first));
+        let in_front = |first: &str| is(&self.layout.negation, first) || is(&self.layout.verb, first);
+        let leads = starts_line && words.first().is_some_and(|first| in_front(first.of(text)));
+        let starts: &[usize] = if leads { &[1, 0] } else { &[0] };
         let root = 2 * context + usize::from(statement.negated);
         let (first, end) = starts.iter().find_map(|from| self.automaton.hole_words(root, &walk, *from, 0, hole))?;
         Some(Word { start: words.get(first)?.start, end: words.get(end.checked_sub(1)?)?.end })
@@ -252,22 +254,6 @@ struct Reader<'a> {
 }
 
 impl<'a> Reader<'a> {
-    fn by_indent(&mut self, line: &mut Logical) {
-        let mut nesting: Nesting<Block> = Nesting::default();
-        while let Some(first) = self.lines.first() {
-            let block = nesting.enclosing(first.indent).copied().unwrap_or(TOP);
-            if let Some(inside) = self.line(first, line, block) {
-                nesting.open(first.indent, inside);
-            }
-        }
-    }
-
-    fn by_path(&mut self, line: &mut Logical) {
-        while let Some(first) = self.lines.first() {
-            self.line(first, line, TOP);
-        }
-    }
-
     /// A line with those that continue it, as a statement or as one that nobody knows: the block it opens. `None` where it
     /// is no statement at all. Most texts say the same few hundred things: a line that came before is not split again.
     fn line(&mut self, first: Line<'a>, line: &mut Logical, block: Block) -> Option<Block> {
@@ -289,136 +275,11 @@ impl<'a> Reader<'a> {
         Some(inside)
     }
 
-    /// A line belongs to the innermost open section that knows it; the sections inside that one are over.
-    fn by_section(&mut self, line: &mut Logical) {
-        let mut open: Vec<(Block, u32)> = Vec::new();
-        // Whether a line of the innermost section stood deeper than its title.
-        let mut deeper = false;
-        while self.lines.next(line) {
-            if self.is_close(line) {
-                open.pop();
-                continue;
-            }
-            let within = open.last().copied();
-            let inside_unknown = within.is_some_and(|(block, _)| !matches!(block, Block::Context(..)));
-            let mut taken = None;
-            let mut tried: Vec<usize> = Vec::new();
-            for depth in (0..=open.len()).rev() {
-                let block = depth.checked_sub(1).and_then(|i| open.get(i)).map_or(TOP, |(block, _)| *block);
-                // A context that is open twice knows no more lines than once.
-                let Block::Context(context, _) = block else { continue };
-                if tried.contains(&context) {
-                    continue;
-                }
-                tried.push(context);
-                // Below an unknown title only another title is known.
-                if inside_unknown && !self.opens_something(line, block) {
-                    continue;
-                }
-                if let Some(inside) = self.take(line, block) {
-                    taken = Some((depth, inside));
-                    break;
-                }
-            }
-            let is_deeper = within.is_some_and(|(_, indent)| line.indent > indent);
-            match taken {
-                Some((depth, inside)) => {
-                    if depth < open.len() || !matches!(inside, Block::Closed(_)) {
-                        deeper = false;
-                    }
-                    deeper |= is_deeper && depth == open.len();
-                    open.truncate(depth);
-                    if !matches!(inside, Block::Closed(_)) && open.len() < DEEPEST {
-                        open.push((inside, line.indent));
-                        deeper = false;
-                    }
-                }
-                None => {
-                    let outdented = deeper && !is_deeper;
-                    let is_title = self.is_title(line)
-                        || !inside_unknown && (outdented || self.dialect.looks_like_opener(self.text, &line.words));
-                    let within = within.map(|(block, _)| block);
-                    if within == Some(Block::Nothing) && !is_title {
-                        continue;
-                    }
-                    let around = if is_title { TOP } else { within.unwrap_or(TOP) };
-                    let unread = self.unread(line, around);
-                    if is_title {
-                        open.clear();
-                        open.push((unread, line.indent));
-                        deeper = false;
-                    }
-                }
-            }
-        }
-    }
-
-    /// Statements end at a line's end or at the sign that ends them; braces nest.
-    fn by_brace(&mut self, line: &mut Logical) {
-        // Each open block, with the place where it begins.
-        let mut blocks: Vec<(Block, Option<Mark>)> = Vec::new();
-        let mut whole = Logical::default();
-        let signs = &self.dialect.layout.braces;
-        while self.lines.next(line) {
-            let words = std::mem::take(&mut line.words);
-            for word in &words {
-                let shown = word.of(self.text);
-                if shown != signs.open && shown != signs.close && signs.end.as_deref() != Some(shown) {
-                    whole.push(*word, line);
-                    continue;
-                }
-                let block = blocks.last().map_or(TOP, |(block, _)| *block);
-                let begins = whole.words.first().copied().unwrap_or(*word);
-                let place = self.mark_at(if whole.words.is_empty() { line.number } else { whole.number }, begins);
-                let inside = self.statement(&mut whole, block);
-                if shown == signs.open {
-                    let inside = if blocks.len() < DEEPEST { inside } else { self.too_deep(place) };
-                    blocks.push((inside, Some(place)));
-                } else if shown == signs.close && blocks.pop().is_none() {
-                    self.tear(Some(place), Torn::Close);
-                }
-            }
-            line.words = words;
-            if signs.end.is_none() {
-                self.statement(&mut whole, blocks.last().map_or(TOP, |(block, _)| *block));
-            }
-        }
-        if let (Some(first), true) = (whole.words.first().copied(), signs.end.is_some()) {
-            let place = self.mark_at(whole.number, first);
-            self.tear(Some(place), Torn::Statement);
-        }
-        self.statement(&mut whole, blocks.last().map_or(TOP, |(block, _)| *block));
-        if let Some((_, place)) = blocks.first().copied() {
-            self.tear(place, Torn::Block);
-        }
-    }
-
-    /// What stands deeper than anybody nests is not followed: it is told as if a line were not understood.
-    fn too_deep(&mut self, place: Mark) -> Block {
-        let position = self.reading.unread.len() as u32;
-        self.reading.unread_at.push(UnreadAt::Context(0, None));
-        self.reading.unread.push(Unread { mark: place, shape: "…".into() });
-        Block::Unread(position)
-    }
-
     /// The mark of a statement's first line.
     fn mark_at(&self, line: u32, first: Word) -> Mark {
         let rest = self.text.get(first.start..).unwrap_or_default();
         let width = rest.lines().next().unwrap_or_default().trim_end().len() as u32;
         Mark { file: self.file, line, offset: first.start as u32, width }
-    }
-
-    /// The statement gathered so far, if there is one.
-    fn statement(&mut self, whole: &mut Logical, block: Block) -> Block {
-        if whole.words.is_empty() {
-            return block;
-        }
-        let inside = match block {
-            Block::Nothing => block,
-            _ => self.on_one_line(whole, block).unwrap_or_else(|| self.unread(whole, block)),
-        };
-        whole.words.clear();
-        inside
     }
 
     /// Takes a statement; one that stands on one line is taken as the one like it before.

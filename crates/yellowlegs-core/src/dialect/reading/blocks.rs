@@ -1,0 +1,152 @@
+//! Which block each line of a text is in, in each of the four structures.
+
+use super::{Block, Reader, TOP, UnreadAt};
+use crate::dialect::layout::Logical;
+use crate::model::{Mark, Torn, Unread};
+use crate::syntax::Nesting;
+
+/// Deepest nesting that is followed; what is deeper has no context.
+const DEEPEST: usize = 64;
+
+impl Reader<'_> {
+    pub(super) fn by_indent(&mut self, line: &mut Logical) {
+        let mut nesting: Nesting<Block> = Nesting::default();
+        while let Some(first) = self.lines.first() {
+            let block = nesting.enclosing(first.indent).copied().unwrap_or(TOP);
+            if let Some(inside) = self.line(first, line, block) {
+                nesting.open(first.indent, inside);
+            }
+        }
+    }
+
+    pub(super) fn by_path(&mut self, line: &mut Logical) {
+        while let Some(first) = self.lines.first() {
+            self.line(first, line, TOP);
+        }
+    }
+
+    /// A line belongs to the innermost open section that knows it; the sections inside that one are over.
+    pub(super) fn by_section(&mut self, line: &mut Logical) {
+        let mut open: Vec<(Block, u32)> = Vec::new();
+        // Whether a line of the innermost section stood deeper than its title.
+        let mut deeper = false;
+        while self.lines.next(line) {
+            if self.is_close(line) {
+                open.pop();
+                continue;
+            }
+            let within = open.last().copied();
+            let inside_unknown = within.is_some_and(|(block, _)| !matches!(block, Block::Context(..)));
+            let mut taken = None;
+            let mut tried: Vec<usize> = Vec::new();
+            for depth in (0..=open.len()).rev() {
+                let block = depth.checked_sub(1).and_then(|i| open.get(i)).map_or(TOP, |(block, _)| *block);
+                // A context that is open twice knows no more lines than once.
+                let Block::Context(context, _) = block else { continue };
+                if tried.contains(&context) {
+                    continue;
+                }
+                tried.push(context);
+                // Below an unknown title only another title is known.
+                if inside_unknown && !self.opens_something(line, block) {
+                    continue;
+                }
+                if let Some(inside) = self.take(line, block) {
+                    taken = Some((depth, inside));
+                    break;
+                }
+            }
+            let is_deeper = within.is_some_and(|(_, indent)| line.indent > indent);
+            match taken {
+                Some((depth, inside)) => {
+                    if depth < open.len() || !matches!(inside, Block::Closed(_)) {
+                        deeper = false;
+                    }
+                    deeper |= is_deeper && depth == open.len();
+                    open.truncate(depth);
+                    if !matches!(inside, Block::Closed(_)) && open.len() < DEEPEST {
+                        open.push((inside, line.indent));
+                        deeper = false;
+                    }
+                }
+                None => {
+                    let outdented = deeper && !is_deeper;
+                    let is_title = self.is_title(line)
+                        || !inside_unknown && (outdented || self.dialect.looks_like_opener(self.text, &line.words));
+                    let within = within.map(|(block, _)| block);
+                    if within == Some(Block::Nothing) && !is_title {
+                        continue;
+                    }
+                    let around = if is_title { TOP } else { within.unwrap_or(TOP) };
+                    let unread = self.unread(line, around);
+                    if is_title {
+                        open.clear();
+                        open.push((unread, line.indent));
+                        deeper = false;
+                    }
+                }
+            }
+        }
+    }
+
+    /// Statements end at a line's end or at the sign that ends them; braces nest.
+    pub(super) fn by_brace(&mut self, line: &mut Logical) {
+        // Each open block, with the place where it begins.
+        let mut blocks: Vec<(Block, Option<Mark>)> = Vec::new();
+        let mut whole = Logical::default();
+        let signs = &self.dialect.layout.braces;
+        while self.lines.next(line) {
+            let words = std::mem::take(&mut line.words);
+            for word in &words {
+                let shown = word.of(self.text);
+                if shown != signs.open && shown != signs.close && signs.end.as_deref() != Some(shown) {
+                    whole.push(*word, line);
+                    continue;
+                }
+                let block = blocks.last().map_or(TOP, |(block, _)| *block);
+                let begins = whole.words.first().copied().unwrap_or(*word);
+                let place = self.mark_at(if whole.words.is_empty() { line.number } else { whole.number }, begins);
+                let inside = self.statement(&mut whole, block);
+                if shown == signs.open {
+                    let inside = if blocks.len() < DEEPEST { inside } else { self.too_deep(place) };
+                    blocks.push((inside, Some(place)));
+                } else if shown == signs.close && blocks.pop().is_none() {
+                    self.tear(Some(place), Torn::Close);
+                }
+            }
+            line.words = words;
+            if signs.end.is_none() {
+                self.statement(&mut whole, blocks.last().map_or(TOP, |(block, _)| *block));
+            }
+        }
+        if let (Some(first), true) = (whole.words.first().copied(), signs.end.is_some()) {
+            let place = self.mark_at(whole.number, first);
+            self.tear(Some(place), Torn::Statement);
+        }
+        self.statement(&mut whole, blocks.last().map_or(TOP, |(block, _)| *block));
+        if let Some((_, place)) = blocks.first().copied() {
+            self.tear(place, Torn::Block);
+        }
+    }
+
+    /// What stands deeper than anybody nests is not followed: it is told as if a line were not understood.
+    fn too_deep(&mut self, place: Mark) -> Block {
+        let position = self.reading.unread.len() as u32;
+        self.reading.unread_at.push(UnreadAt::Context(0, None));
+        self.reading.unread.push(Unread { mark: place, shape: "…".into() });
+        Block::Unread(position)
+    }
+
+    /// The statement gathered so far, if there is one.
+    fn statement(&mut self, whole: &mut Logical, block: Block) -> Block {
+        if whole.words.is_empty() {
+            return block;
+        }
+        let inside = match block {
+            Block::Nothing => block,
+            _ => self.on_one_line(whole, block).unwrap_or_else(|| self.unread(whole, block)),
+        };
+        whole.words.clear();
+        inside
+    }
+}
