@@ -6,7 +6,7 @@ use crate::support::{HEAD, POLICY, SHINGLE, policy, read, shingle_without, verdi
 use proptest::prelude::*;
 use yellowlegs_core::check::ids;
 use yellowlegs_core::dialect::Dialect;
-use yellowlegs_core::model::Record;
+use yellowlegs_core::model::{Record, Scope, SettingId};
 use yellowlegs_core::policy::Policy;
 use yellowlegs_core::resolve::Resolved;
 use yellowlegs_core::source::Source;
@@ -51,6 +51,20 @@ proptest! {
         if !switch.ports().is_empty() {
             let from_record = verdicts(&Resolved::from_record(switch), &dialect, &policy);
             prop_assert_eq!(from_record, verdicts(&resolved, &dialect, &policy));
+        }
+    }
+
+    #[test]
+    fn the_lines_of_a_history_are_found_without_working_it_out(text in config()) {
+        let resolved = read(&shingle_without(&["port-security.limit"]), &text);
+        let ports = (0..resolved.switch.ports().len().min(4)).map(Some).chain([None]);
+        for port in ports {
+            for id in SettingId::all().filter(|id| port.is_some() == (id.info().scope == Scope::Port)) {
+                let history = resolved.history(port, id);
+                let marks: Vec<_> = history.iter().filter_map(|slot| slot.mark).collect();
+                // Asked for more and more often, it is found in another way.
+                prop_assert_eq!(resolved.marks(port, id), marks, "{} {:?}", id.name(), port);
+            }
         }
     }
 

@@ -46,8 +46,11 @@ type Answer = u32;
 
 /// Where nothing is written for the port: what holds then is part of where a tree begins.
 const SILENT: Answer = u32::MAX;
-/// What the switch has not been asked.
-const UNASKED: Answer = u32::MAX;
+/// What has not been asked so far.
+const UNASKED: Answer = u32::MAX - 1;
+
+/// What stands for a question: first the settings of ports in their order, then the others as they come up.
+type Number = u32;
 
 /// What one check asked, in its order.
 #[derive(Debug, Default)]
@@ -113,11 +116,8 @@ pub(super) struct Side<'a> {
     common: Common,
     /// What the numbers of its rows stand for everywhere.
     numbers: Vec<Answer>,
-    /// The answers of the port that is being judged, by setting.
-    row: Vec<Answer>,
-    /// What the switch answered before, of its settings by setting.
-    of_switch: Vec<Answer>,
-    answered: FxHashMap<Question, Answer>,
+    /// By question: of the port that is being judged, and of the switch what it answered before.
+    answers: Vec<Answer>,
     /// What was settled for ports of this switch, by the first that is alike.
     pub(super) settled: FxHashMap<usize, Arc<Settled>>,
 }
@@ -137,10 +137,33 @@ enum Step {
     /// Nobody came here so far.
     #[default]
     Unknown,
-    /// The check asks this next, and goes on by the answer: sorted.
-    Asks(Question, Vec<(Answer, u32)>),
+    /// The check asks this next, and goes on by the answer.
+    Asks(Number, Ways),
     /// It asks nothing more.
     Ends(CameTo),
+}
+
+/// From the answers to a question to the places they lead to, sorted.
+#[derive(Debug, Default)]
+struct Ways(Vec<(Answer, u32)>);
+
+/// So many ways are looked through one by one.
+const FEW_WAYS: usize = 8;
+
+impl Ways {
+    #[inline]
+    fn by(&self, answer: Answer) -> Option<u32> {
+        if self.0.len() <= FEW_WAYS {
+            return self.0.iter().find(|(of, _)| *of == answer).map(|(_, to)| *to);
+        }
+        let way = self.0.binary_search_by_key(&answer, |(of, _)| *of).ok()?;
+        self.0.get(way).map(|(_, to)| *to)
+    }
+
+    fn add(&mut self, answer: Answer, to: u32) {
+        let way = self.0.partition_point(|(of, _)| *of < answer);
+        self.0.insert(way, (answer, to));
+    }
 }
 
 /// A slot that is kept, told by what it says.
@@ -170,6 +193,9 @@ struct Book {
     platforms: Vec<(Arc<Traits>, Arc<[Requirement]>)>,
     /// Entries of the policy, by address.
     entries: FxHashMap<Vec<usize>, u32>,
+    /// What is asked of switches, in the order in which it came up.
+    questions: Vec<Question>,
+    numbers: FxHashMap<Question, Number>,
 }
 
 impl Book {
@@ -188,6 +214,18 @@ impl Book {
             self.platforms.push((Arc::clone(traits), Arc::clone(requires)));
             self.platforms.len() - 1
         }) as u32
+    }
+
+    fn number(&mut self, question: Question) -> Number {
+        if let Question::Port(id) = question {
+            return id.slot() as Number;
+        }
+        let next = (settings::PORT_COUNT + self.questions.len()) as Number;
+        let questions = &mut self.questions;
+        *self.numbers.entry(question).or_insert_with(|| {
+            questions.push(question);
+            next
+        })
     }
 
     fn entries(&mut self, addresses: Vec<usize>) -> u32 {
@@ -233,17 +271,15 @@ impl Known {
             has_state: switch.has_state(),
             tells_nothing: switch.tells_nothing(),
         };
-        let row = vec![SILENT; settings::PORT_COUNT];
-        let of_switch = vec![UNASKED; settings::SWITCH_COUNT];
-        let (answered, settled) = (FxHashMap::default(), FxHashMap::default());
-        Side { on, common, numbers, row, of_switch, answered, settled }
+        let answers = vec![UNASKED; settings::PORT_COUNT + book.questions.len()];
+        Side { on, common, numbers, answers, settled: FxHashMap::default() }
     }
 
     /// Begins with a port: where the trees of so many checks begin, and those of them that are to be looked at.
     pub(super) fn begin(&mut self, side: &mut Side<'_>, port: usize, checks: usize) -> (u32, Arc<[u32]>) {
-        side.row.fill(SILENT);
+        side.answers.iter_mut().take(settings::PORT_COUNT).for_each(|answer| *answer = SILENT);
         for (setting, number) in side.on.roles().rows.of(port) {
-            side.row[usize::from(*setting)] = side.numbers[*number as usize];
+            side.answers[usize::from(*setting)] = side.numbers[*number as usize];
         }
         let steps = &mut self.steps;
         let root = self.roots.entry((side.common, side.on.role_of(port))).or_insert_with(|| {
@@ -262,21 +298,14 @@ impl Known {
 
     /// What a check came to where it was answered the same; nothing where it was not.
     pub(super) fn find(&mut self, side: &mut Side<'_>, tree: u32) -> Option<&CameTo> {
-        let mut at = tree as usize;
+        let Self { steps, book, .. } = self;
+        let mut at = tree;
         loop {
-            match self.steps.get(at)? {
+            match steps.get(at as usize)? {
                 Step::Unknown => return None,
-                Step::Asks(question, ways) => {
-                    let answer = side.answer(&mut self.book, *question);
-                    let way = ways.binary_search_by_key(&answer, |(answer, _)| *answer).ok()?;
-                    at = ways.get(way)?.1 as usize;
-                }
-                Step::Ends(_) => break,
+                Step::Asks(question, ways) => at = ways.by(side.answer(book, *question))?,
+                Step::Ends(came_to) => return Some(came_to),
             }
-        }
-        match self.steps.get(at)? {
-            Step::Ends(came_to) => Some(came_to),
-            Step::Unknown | Step::Asks(..) => None,
         }
     }
 
@@ -284,27 +313,27 @@ impl Known {
     pub(super) fn keep(&mut self, side: &mut Side<'_>, tree: u32, notes: &Notes, came_to: CameTo) {
         let mut at = tree as usize;
         for question in notes.asked.borrow().iter() {
-            let answer = side.answer(&mut self.book, *question);
+            let question = self.book.number(*question);
+            let answer = side.answer(&mut self.book, question);
             let next = self.steps.len() as u32;
             let Some(step) = self.steps.get_mut(at) else { return };
             if matches!(step, Step::Unknown) {
-                *step = Step::Asks(*question, Vec::new());
+                *step = Step::Asks(question, Ways::default());
             }
             let ways = match step {
-                Step::Asks(asks, ways) if asks == question => ways,
+                Step::Asks(asks, ways) if *asks == question => ways,
                 // Nothing is kept of a check that does not hang on its answers alone.
                 _ => {
                     debug_assert!(false, "answered the same, a check asks the same");
                     return;
                 }
             };
-            match ways.binary_search_by_key(&answer, |(answer, _)| *answer) {
-                Ok(way) => at = ways[way].1 as usize,
-                Err(way) => {
-                    ways.insert(way, (answer, next));
-                    self.steps.push(Step::Unknown);
-                    at = next as usize;
-                }
+            at = ways.by(answer).unwrap_or_else(|| {
+                ways.add(answer, next);
+                next
+            }) as usize;
+            if at == next as usize {
+                self.steps.push(Step::Unknown);
             }
         }
         if at == tree as usize && came_to == CameTo::Nothing {
@@ -318,22 +347,18 @@ impl Known {
 
 impl Side<'_> {
     #[inline]
-    fn answer(&mut self, book: &mut Book, question: Question) -> Answer {
-        let known = match question {
-            Question::Port(id) => return self.row.get(id.slot()).copied().unwrap_or(SILENT),
-            Question::Switch(id) => self.of_switch.get(id.slot()).copied().filter(|answer| *answer != UNASKED),
-            _ => self.answered.get(&question).copied(),
-        };
+    fn answer(&mut self, book: &mut Book, question: Number) -> Answer {
+        let known = self.answers.get(question as usize).copied().filter(|answer| *answer != UNASKED);
         known.unwrap_or_else(|| self.ask(book, question))
     }
 
     #[cold]
-    fn ask(&mut self, book: &mut Book, question: Question) -> Answer {
-        let answer = self.looked_up(book, question);
-        match question {
-            Question::Switch(id) => _ = self.of_switch.get_mut(id.slot()).map(|there| *there = answer),
-            _ => _ = self.answered.insert(question, answer),
-        }
+    fn ask(&mut self, book: &mut Book, question: Number) -> Answer {
+        let at = question as usize;
+        let asked = at.checked_sub(settings::PORT_COUNT).and_then(|at| book.questions.get(at).copied());
+        let answer = asked.map_or(SILENT, |asked| self.looked_up(book, asked));
+        self.answers.resize(self.answers.len().max(at + 1), UNASKED);
+        self.answers[at] = answer;
         answer
     }
 
@@ -377,5 +402,43 @@ impl Stores {
         if let Ok(mut stores) = self.0.lock() {
             stores.push(known);
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+    use std::collections::BTreeMap;
+
+    proptest! {
+        /// Few ways are looked through, many are searched: an answer leads where it was said to lead.
+        #[test]
+        fn answers_lead_where_they_were_said_to(added in prop::collection::vec(0_u32..40, 0..30)) {
+            let (mut ways, mut known) = (Ways::default(), BTreeMap::new());
+            for (to, answer) in (0..).zip(added) {
+                let answer = if answer == 39 { SILENT } else { answer };
+                if !known.contains_key(&answer) {
+                    ways.add(answer, to);
+                    known.insert(answer, to);
+                }
+                for asked in (0..40).chain([SILENT]) {
+                    prop_assert_eq!(ways.by(asked), known.get(&asked).copied());
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn a_question_has_one_number_and_settings_of_ports_have_their_own() {
+        let mut book = Book::default();
+        let port = Question::Port(settings::MODE.id);
+        let (switch, server) = (Question::Switch(settings::NAME.id), Question::HasServer);
+        let numbers = [port, switch, server, switch, port].map(|question| book.number(question));
+        let first = settings::PORT_COUNT as Number;
+        assert_eq!(
+            numbers,
+            [settings::MODE.id.slot() as Number, first, first + 1, first, settings::MODE.id.slot() as Number]
+        );
     }
 }

@@ -159,8 +159,7 @@ fn evidence(subject: Subject<'_>, violation: &Violation) -> (Vec<Evidence>, Vec<
             }
         }
         if slot.contested && matches!(id.info().scope, Scope::Port | Scope::Switch) {
-            let history = resolved.history(port, *id);
-            let marks = history.iter().rev().filter_map(|said| said.mark);
+            let marks = resolved.marks(port, *id).into_iter().rev();
             let lost = marks.filter(|mark| Some(*mark) != slot.mark && Some(*mark) != own).take(MOST_LOST);
             let first = overridden.len();
             overridden.extend(lost.filter_map(|mark| Evidence::line(EvidenceKind::Line, switch, narrow(mark))));

@@ -112,6 +112,8 @@ pub(super) struct Logicals<'t> {
     at: usize,
     lines: u32,
     words: Vec<Word>,
+    /// By the first sign of a line, whether it may be a comment.
+    may_be_comment: [bool; 256],
     /// What stands on a line behind the end of a comment.
     behind: Option<Line<'t>>,
     /// Comments and free texts without an end: the line and offset where they begin.
@@ -131,7 +133,16 @@ struct Code {
 impl<'t> Logicals<'t> {
     /// From the beginning of a text.
     pub(super) fn new(text: &'t str, layout: &'t Layout) -> Self {
-        Self { text, layout, at: 0, lines: 0, words: Vec::new(), behind: None, torn: Vec::new(), comments: Vec::new() }
+        let mut may_be_comment = [false; 256];
+        let block = layout.block_comment.iter().map(|(open, _)| open);
+        for sign in layout.comments.iter().chain(block) {
+            match sign.as_bytes().first() {
+                Some(first) => may_be_comment[usize::from(*first)] = true,
+                None => may_be_comment = [true; 256],
+            }
+        }
+        let (words, torn, comments) = (Vec::new(), Vec::new(), Vec::new());
+        Self { text, layout, at: 0, lines: 0, words, may_be_comment, behind: None, torn, comments }
     }
 
     /// From a line on, where a statement begins: `lines` have been passed.
@@ -170,8 +181,10 @@ impl<'t> Logicals<'t> {
         while let Some(first) = self.physical() {
             // Most lines are none, and their first sign says so.
             let Some(sign) = first.text.as_bytes().first() else { continue };
-            let begins = |with: &&String| with.as_bytes().first().is_none_or(|byte| byte == sign);
-            if self.layout.comments.iter().filter(begins).any(|with| first.text.starts_with(with.as_str())) {
+            if !self.may_be_comment[usize::from(*sign)] {
+                return Some(first);
+            }
+            if self.layout.comments.iter().any(|with| first.text.starts_with(with.as_str())) {
                 continue;
             }
             if let Some((open, close)) = &self.layout.block_comment

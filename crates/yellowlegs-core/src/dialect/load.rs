@@ -10,6 +10,7 @@ use super::compiled::Stores;
 use super::effects::Negated;
 use super::hole::HoleType;
 use super::layout::{Braces, Layout, Structure};
+use super::named::NamedLately;
 use super::pattern::{OwnTypes, Pattern, PatternError};
 use super::ports::ListsText;
 use super::precedence::Precedence;
@@ -113,6 +114,7 @@ fn read(doc: &TomlDoc<'_>, source: &Arc<Source>) -> Option<Dialect> {
         session,
         objects,
         stores: Stores::default(),
+        named: NamedLately::default(),
     })
 }
 

@@ -12,6 +12,7 @@ mod hints;
 mod hole;
 mod layout;
 mod load;
+mod named;
 mod objects;
 mod pattern;
 mod ports;
@@ -41,6 +42,7 @@ use hints::Hints;
 pub use hints::{Alike, Named};
 pub use hole::{HoleType, duration};
 pub use layout::{Layout, Structure};
+pub(crate) use named::NamedPorts;
 pub use objects::{Given, IndexPart, ObjectColumn, ObjectForm, ObjectProblem, ObjectRules, ObjectTable};
 pub use pattern::{Hole, HoleKind, Pattern, Step};
 pub use ports::{Lists, ListsText, PortItem, PortRef};
@@ -91,6 +93,8 @@ pub struct Dialect {
     objects: ObjectRules,
     /// Lines that were read before.
     stores: compiled::Stores,
+    /// Ports that were named before.
+    named: named::NamedLately,
 }
 
 impl Dialect {
@@ -117,6 +121,11 @@ impl Dialect {
     /// How ports are named and lists written.
     pub fn lists(&self) -> &Lists {
         &self.lists
+    }
+
+    /// Ports in the natural order of their names. `found`: sorted.
+    pub(crate) fn named_ports(&self, found: Vec<PortRef>) -> Arc<NamedPorts> {
+        self.named.named(&self.lists, found)
     }
 
     /// Its rules; a statement names one by position.

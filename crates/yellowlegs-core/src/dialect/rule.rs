@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use super::pattern::Pattern;
-use crate::model::{SettingId, SettingSet, Value};
+use crate::model::{SettingId, SettingSet, Value, settings};
 
 /// How far a global default reaches.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -183,6 +183,16 @@ impl Rule {
         self.subject.iter().chain(self.effects.iter().filter_map(|effect| effect.about.as_ref()))
     }
 
+    /// Whether it says the switch's name.
+    pub(crate) fn says_name(&self) -> bool {
+        self.effects.iter().any(|effect| effect.setting == settings::NAME.id)
+    }
+
+    /// Whether it is about nothing, opens nothing and changes nothing: a line of recognition that does nothing else.
+    pub(crate) fn says_nothing(&self) -> bool {
+        self.subjects().next().is_none() && self.opens.is_none() && self.effects.is_empty()
+    }
+
     /// The holes that name the ports it is about.
     pub fn port_subjects(&self) -> impl Iterator<Item = &HoleRef> {
         self.subjects().filter_map(|subject| match subject {
@@ -234,6 +244,10 @@ pub struct Rule {
     pub undo: Option<Vec<Effect>>,
     /// The settings that it or its negated form changes.
     pub speaks: SettingSet,
+    /// Whether some hole of it names ports that are there.
+    pub names_ports: bool,
+    /// Whether it may take the header of a configuration: it says the switch's name, or nothing at all.
+    pub may_head: bool,
     /// The profile that its subject uses: ports, or a profile that builds on it.
     pub uses: Option<ProfileRef>,
     /// The ports that use the profile it is about.

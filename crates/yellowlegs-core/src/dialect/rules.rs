@@ -363,7 +363,7 @@ fn finish(doc: &TomlDoc<'_>, raw: Raw<'_>, openers: &[Opener], text: &Text) -> P
     let undo = undo.or_else(|| ((raw.is_idle || raw.is_open) && text.layout.negation.is_some()).then(Vec::new));
     let spot = raw.pattern.spot.clone();
     let speaks = effects.iter().chain(undo.iter().flatten()).map(|effect| effect.setting).collect();
-    let rule = Rule {
+    let mut rule = Rule {
         line: doc.place(&spot).line,
         contexts: raw.contexts,
         opens: raw.opens,
@@ -373,6 +373,8 @@ fn finish(doc: &TomlDoc<'_>, raw: Raw<'_>, openers: &[Opener], text: &Text) -> P
         effects,
         undo,
         speaks,
+        names_ports: false,
+        may_head: false,
         uses,
         used_by,
         until,
@@ -381,6 +383,8 @@ fn finish(doc: &TomlDoc<'_>, raw: Raw<'_>, openers: &[Opener], text: &Text) -> P
         is_open: raw.is_open,
         pattern: raw.parsed,
     };
+    rule.names_ports = rule.port_subjects().next().is_some() || rule.declares.is_some() || rule.used_by.is_some();
+    rule.may_head = rule.says_name() || rule.says_nothing();
     raw.table.finish();
     Placed { rule, spot }
 }

@@ -37,6 +37,22 @@ impl Hash for Saying<'_> {
     }
 }
 
+/// What a slot says in one word, where it is one of the small ones. Equal words of one setting say the same; of several, too, but for a choice.
+fn word(slot: &Slot) -> Option<u64> {
+    let (kind, small) = match &slot.value {
+        None => (0_u64, 0),
+        Some(Value::Flag(on)) => (1, u32::from(*on)),
+        Some(Value::Choice { index, .. }) => (2, u32::from(*index)),
+        Some(Value::Count(number)) => (3, *number),
+        Some(Value::Seconds(number)) => (4, *number),
+        Some(Value::Milliwatts(number)) => (5, *number),
+        Some(Value::Vlan(vlan)) => (6, vlan.map_or(0, |vlan| u32::from(vlan.get()))),
+        Some(_) => return None,
+    };
+    let flags = u64::from(slot.contested) | u64::from(slot.mark.is_some()) << 1;
+    Some(u64::from(small) << 32 | (slot.origin as u64) << 8 | kind << 4 | flags << 1 | 1)
+}
+
 /// What is written for each port, as numbers: ports with equal rows have the same in force, from the same kind of place.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Rows {
@@ -174,27 +190,30 @@ impl PortSlots {
         let ports = self.at.len() / PORT_COUNT;
         let mut rows =
             Rows { first: Vec::new(), cells: Vec::with_capacity(self.slots.len()), ends: Vec::with_capacity(ports) };
+        let mut words: FxHashMap<(Option<u16>, u64), u32> = FxHashMap::default();
         let mut numbers: FxHashMap<Saying<'_>, u32> = FxHashMap::default();
-        numbers.reserve(self.slots.len() / 4);
         // Most say what a port shortly before said: that is seen without a hash.
-        let mut lately = [[(u32::MAX, 0_u32); LATELY]; PORT_COUNT];
+        let mut lately = [[(0_u64, 0_u32); LATELY]; PORT_COUNT];
         for row in self.at.chunks(PORT_COUNT) {
             for (cell, at) in row.iter().enumerate().filter(|(i, at)| **at as usize >= PORT_COUNT && *i != but.slot()) {
                 let slot = &self.slots[*at as usize];
-                let says = |(seen, _): &&(u32, u32)| {
-                    seen == at || self.slots.get(*seen as usize).is_some_and(|seen| Saying(seen) == Saying(slot))
+                let next = rows.first.len() as u32;
+                let number = match word(slot) {
+                    Some(word) => match lately[cell].iter().find(|(seen, _)| *seen == word) {
+                        Some((_, number)) => *number,
+                        None => {
+                            let of = matches!(slot.value, Some(Value::Choice { .. })).then_some(cell as u16);
+                            let number = *words.entry((of, word)).or_insert(next);
+                            lately[cell].rotate_right(1);
+                            lately[cell][0] = (word, number);
+                            number
+                        }
+                    },
+                    None => *numbers.entry(Saying(slot)).or_insert(next),
                 };
-                let known = lately[cell].iter().find(says).map(|(_, number)| *number);
-                let number = known.unwrap_or_else(|| {
-                    let next = rows.first.len() as u32;
-                    let number = *numbers.entry(Saying(slot)).or_insert(next);
-                    if number == next {
-                        rows.first.push(*at);
-                    }
-                    lately[cell].rotate_right(1);
-                    lately[cell][0] = (*at, number);
-                    number
-                });
+                if number == next {
+                    rows.first.push(*at);
+                }
                 rows.cells.push((cell as u16, number));
             }
             rows.ends.push(rows.cells.len() as u32);
@@ -210,5 +229,68 @@ impl PortSlots {
     /// What holds where nothing is written, in the order of the settings.
     pub(crate) fn silent_ones(&self) -> &[Slot] {
         self.slots.get(..PORT_COUNT).unwrap_or_default()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::model::{Choice, FastStart, Mark, Mode, VlanId, VlanSet};
+    use proptest::prelude::*;
+    use std::sync::Arc;
+
+    fn slots() -> impl Strategy<Value = Option<Slot>> {
+        let vlan = || prop_oneof![Just(None), (1_i64..4).prop_map(|vlan| VlanId::new(vlan).ok())];
+        let value = prop_oneof![
+            Just(None),
+            any::<bool>().prop_map(|on| Some(Value::Flag(on))),
+            (0_u8..2).prop_map(|index| Some(Value::Choice { set: Mode::SET, index })),
+            (0_u32..3).prop_map(|number| Some(Value::Count(number))),
+            (0_u32..3).prop_map(|number| Some(Value::Seconds(number))),
+            (0_u32..3).prop_map(|number| Some(Value::Milliwatts(number))),
+            vlan().prop_map(|vlan| Some(Value::Vlan(vlan))),
+            vlan().prop_map(|vlan| Some(Value::Vlans(Arc::new(vlan.into_iter().collect::<VlanSet>())))),
+            "[ab]{0,2}".prop_map(|text| Some(Value::Text(text.into()))),
+        ];
+        let origin = prop_oneof![Just(Origin::Port), Just(Origin::Global), Just(Origin::Unknown)];
+        let mark = any::<bool>().prop_map(|there| there.then_some(Mark { file: 1, line: 1, offset: 0, width: 1 }));
+        let slot = (value, origin, mark, any::<bool>());
+        let slot = slot.prop_map(|(value, origin, mark, contested)| Slot { value, origin, mark, contested });
+        prop_oneof![3 => Just(None), 7 => slot.prop_map(Some)]
+    }
+
+    proptest! {
+        /// Six settings of up to 30 ports: their rows are equal where what their slots say is, and the numbers stand for what is said.
+        #[test]
+        fn rows_are_equal_where_the_same_is_said(mut ports in prop::collection::vec(prop::collection::vec(slots(), 6), 1..30)) {
+            // Two settings of unlike words: a setting has its own, and these are no other's.
+            for slot in ports.iter_mut().flat_map(|row| row.iter_mut().step_by(2)).flatten() {
+                if let Some(Value::Choice { set, .. }) = &mut slot.value {
+                    *set = FastStart::SET;
+                }
+            }
+            let ids: Vec<SettingId> = SettingId::all().take(7).collect();
+            let but = ids[6];
+            let mut all = PortSlots::silent(ports.len());
+            for (port, row) in ports.iter().enumerate() {
+                all.set(port, but, Slot { value: Some(Value::Count(port as u32)), ..Slot::UNKNOWN });
+                for (id, slot) in ids.iter().zip(row) {
+                    slot.iter().for_each(|slot| all.set(port, *id, slot.clone()));
+                }
+            }
+            let rows = all.rows(but);
+            let said: Vec<&Slot> = all.said(&rows).collect();
+            for (port, row) in ports.iter().enumerate() {
+                let written = ids.iter().zip(row).filter_map(|(id, slot)| Some((id.slot() as u16, slot.as_ref()?)));
+                let of_port = rows.of(port).iter().map(|(id, number)| (*id, said[*number as usize]));
+                let same = |((a, x), (b, y)): ((u16, &Slot), (u16, &Slot))| a == b && Saying(x) == Saying(y);
+                prop_assert_eq!(written.clone().count(), of_port.len());
+                prop_assert!(written.zip(of_port).all(same), "{:?}", row);
+                for (other, there) in ports.iter().enumerate() {
+                    let equal = row.iter().map(|slot| slot.as_ref().map(Saying)).eq(there.iter().map(|slot| slot.as_ref().map(Saying)));
+                    prop_assert_eq!(rows.of(port) == rows.of(other), equal);
+                }
+            }
+        }
     }
 }

@@ -37,7 +37,7 @@ pub(super) fn merge(dialect: &Dialect, mut written: Written, ports: &PortTable, 
         written.globals.iter_mut().for_each(|globals| globals.sort_by_key(|global| global.reach.narrowness()));
     }
     let layers = Layers::new(dialect, &written, ports, &defaults);
-    let mut shared = Shared::default();
+    let mut shared: Shared = vec![Vec::new(); settings::PORT_COUNT];
     (0..switch.ports.len()).for_each(|port| layers.port(port, &mut slots, &mut shared));
     switch.port_slots = slots;
     switch.switch_slots = SettingId::of(Scope::Switch).zip(written.switch).map(|(id, slot)| over(slot, id)).collect();
@@ -153,8 +153,8 @@ impl Found<'_> {
     }
 }
 
-/// The slots that ports share: by setting, position of the global default, and whether it is contested.
-type Shared = FxHashMap<(SettingId, usize, bool), u32>;
+/// The slots that ports share: by setting those of its global defaults, by position and whether it is contested. Few of each.
+type Shared = Vec<Vec<(usize, bool, u32)>>;
 
 /// The strongest of the layers that say something, and whether there are others.
 #[derive(Default)]
@@ -180,53 +180,70 @@ struct Layers<'a> {
     ports: &'a PortTable,
     defaults: &'a [Slot],
     by_membership: bool,
-    /// The settings that more than a port's own lines can speak of, or whose lines were taken back, in the order in which they are settled.
-    open: Vec<SettingId>,
+    /// The settings that are settled before others.
+    first: &'static [SettingId],
+    /// The settings that more than a port's own lines can speak of.
+    open: SettingSet,
     /// The same with those that profiles speak of.
-    of_profiles: Vec<SettingId>,
+    of_profiles: SettingSet,
+    /// By port, the settings whose lines were taken back there, or that others imply.
+    alone: FxHashMap<usize, SettingSet>,
 }
+
+/// Modes, fast start and link type decide how far a global default reaches; where membership makes the mode, it comes before that.
+const FIRST: &[SettingId] = &[settings::MODE.id, settings::FAST_START.id, settings::LINK_TYPE.id];
+const FIRST_BY_MEMBERSHIP: &[SettingId] = &[
+    settings::TAGGED_VLANS.id,
+    settings::VOICE_VLAN.id,
+    settings::ACCESS_VLAN.id,
+    settings::MODE.id,
+    settings::FAST_START.id,
+    settings::LINK_TYPE.id,
+];
 
 impl<'a> Layers<'a> {
     fn new(dialect: &'a Dialect, written: &'a Written, ports: &'a PortTable, defaults: &'a [Slot]) -> Self {
         let by_membership = dialect.traits().holds(platform::MODE_FROM, "membership") == Some(true);
-        // Mode, fast start and link type come first: how far a global default reaches hangs on them.
-        let mut order = vec![settings::MODE.id, settings::FAST_START.id, settings::LINK_TYPE.id];
-        if by_membership {
-            order.splice(0..0, [settings::TAGGED_VLANS.id, settings::VOICE_VLAN.id, settings::ACCESS_VLAN.id]);
+        let first = if by_membership { FIRST_BY_MEMBERSHIP } else { FIRST };
+        let mut alone: FxHashMap<usize, SettingSet> = FxHashMap::default();
+        for (port, id) in written.implied.keys().chain(&written.taken_back) {
+            alone.entry(*port).or_default().insert(*id);
         }
-        let rest: Vec<SettingId> = SettingId::of(Scope::Port).filter(|id| !order.contains(id)).collect();
-        order.extend(rest);
-        let mut more: Vec<SettingId> = written.implied.keys().chain(&written.taken_back).map(|(_, id)| *id).collect();
-        more.extend(by_membership.then_some(settings::MODE.id));
-        more.extend(dialect.settings_by_kind());
-        let is_open = |id: &SettingId| !written.globals[id.slot()].is_empty() || more.contains(id);
-        let open: Vec<SettingId> = order.iter().copied().filter(is_open).collect();
-        let spoken: SettingSet = written
-            .profiles
-            .values()
-            .flat_map(|profile| profile.slots.keys().chain(profile.implied.keys()))
-            .copied()
-            .collect();
-        let of_profiles = order.into_iter().filter(|id| spoken.contains(*id) || open.contains(id)).collect();
-        Self { dialect, written, ports, defaults, by_membership, open, of_profiles }
+        let has_globals = |id: &SettingId| !written.globals[id.slot()].is_empty();
+        let by_kind = dialect.settings_by_kind().filter(|id| id.info().scope == Scope::Port);
+        let membership = by_membership.then_some(settings::MODE.id);
+        let open: SettingSet =
+            SettingId::of(Scope::Port).filter(has_globals).chain(by_kind).chain(membership).collect();
+        let in_profiles = written.profiles.values().flat_map(|p| p.slots.keys().chain(p.implied.keys())).copied();
+        let of_profiles = open.union(in_profiles.filter(|id| id.info().scope == Scope::Port).collect());
+        Self { dialect, written, ports, defaults, by_membership, first, open, of_profiles, alone }
     }
 
     /// Puts the settings in force on a port where its own lines' are, in the order in which they are settled.
     fn port(&self, port: usize, slots: &mut PortSlots, shared: &mut Shared) {
         let has_profiles = self.written.uses.get(&port).is_some_and(|used| !used.is_empty());
-        for id in if has_profiles { &self.of_profiles } else { &self.open } {
-            let mut found = self.setting(port, *id, has_profiles, slots);
-            let is_mode = self.by_membership && *id == settings::MODE.id;
+        let of_all = if has_profiles { self.of_profiles } else { self.open };
+        let settled = self.alone.get(&port).map_or(of_all, |own| of_all.union(*own));
+        // Mode, fast start and link type come first: how far a global default reaches hangs on them.
+        let (first, others) = (self.first, settled.without(self.first.iter().copied().collect()));
+        for id in first.iter().copied().filter(|id| settled.contains(*id)).chain(others.iter()) {
+            let mut found = self.setting(port, id, has_profiles, slots);
+            let is_mode = self.by_membership && id == settings::MODE.id;
             if is_mode && found.as_ref().is_none_or(|found| !found.slot().origin.is_written()) {
                 found = Some(Found::Own(self.mode_by_membership(port, slots)));
             }
             match found {
                 None => {}
-                Some(Found::Own(slot)) => slots.set(port, *id, slot),
+                Some(Found::Own(slot)) => slots.set(port, id, slot),
                 Some(Found::Global(position, slot, contested)) => {
-                    let at = shared.entry((*id, position, contested));
-                    let at = *at.or_insert_with(|| slots.add_shared(Slot { contested, ..slot.clone() }));
-                    slots.share(port, *id, at);
+                    let there = &mut shared[id.slot()];
+                    let known = there.iter().find(|(p, c, _)| (*p, *c) == (position, contested)).map(|(.., at)| *at);
+                    let at = known.unwrap_or_else(|| {
+                        let at = slots.add_shared(Slot { contested, ..slot.clone() });
+                        there.push((position, contested, at));
+                        at
+                    });
+                    slots.share(port, id, at);
                 }
             }
         }
@@ -235,10 +252,13 @@ impl<'a> Layers<'a> {
     /// What is in force; `None` where what is there already is: what is written for the port, or what holds where nothing is.
     fn setting(&self, port: usize, id: SettingId, has_profiles: bool, so_far: &PortSlots) -> Option<Found<'a>> {
         let own = so_far.written(port, id);
-        let profile = if has_profiles { from_profiles(self.dialect, self.written, port, id) } else { (None, None) };
         let mut layers = Strongest::default();
-        let implied = self.written.implied.get(&(port, id));
-        own.into_iter().chain(implied).chain(&profile.0).chain(&profile.1).for_each(|slot| layers.add(slot));
+        own.into_iter().for_each(|slot| layers.add(slot));
+        if !self.written.implied.is_empty() {
+            self.written.implied.get(&(port, id)).into_iter().for_each(|slot| layers.add(slot));
+        }
+        let profile = if has_profiles { from_profiles(self.dialect, self.written, port, id) } else { (None, None) };
+        profile.0.iter().chain(&profile.1).for_each(|slot| layers.add(slot));
         let (mut global, mut unsure) = (None, false);
         for (position, of_all) in self.written.globals[id.slot()].iter().enumerate().rev() {
             if is_unset(&of_all.slot) {

@@ -231,6 +231,17 @@ impl Resolved {
         }
     }
 
+    /// The lines of the same, without what came of them.
+    pub fn marks(&self, port: Option<usize>, setting: SettingId) -> Vec<Mark> {
+        let worked_out = || self.history(port, setting).iter().filter_map(|slot| slot.mark).collect::<Vec<_>>();
+        let marks = self.history.as_deref().filter(|history| !history.asked.is_often(setting)).and_then(|history| {
+            let History { dialect, source, reading, ports, .. } = history;
+            Applier::new(dialect, source, reading, ports, Some(Watch { port, each: false, setting })).marks()
+        });
+        debug_assert!(marks.as_ref().is_none_or(|marks| *marks == worked_out()));
+        marks.unwrap_or_else(worked_out)
+    }
+
     /// The same configuration without one of its lines: what would be in force then. State is left out.
     pub fn without_line(&self, mark: Mark) -> Option<Self> {
         let History { dialect, source, .. } = self.history.as_deref()?;

@@ -1,9 +1,11 @@
 //! Which ports a switch has, as far as its text tells, in natural order.
 
+use std::sync::Arc;
+
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use crate::dialect::{Captured, Dialect, PortItem, PortRef, Reading, Rule, Statement};
-use crate::model::{Fact, Mark, PortName, Switch, Torn, facts};
+use crate::dialect::{Captured, Dialect, NamedPorts, PortItem, PortRef, Reading, Statement};
+use crate::model::{Fact, Mark, Switch, Torn, facts};
 use crate::source::Source;
 
 /// More ports than any switch has: what a hostile text could make of ranges ends here.
@@ -13,8 +15,7 @@ const MOST: usize = 16_384;
 #[derive(Debug)]
 pub(super) struct PortTable {
     /// In natural order of names: position is the port's number.
-    refs: Vec<PortRef>,
-    index: FxHashMap<PortRef, u32>,
+    named: Arc<NamedPorts>,
     /// Where each is spoken of first, and whether that is in a block of its own.
     places: Vec<Option<(Mark, bool)>>,
 }
@@ -45,12 +46,11 @@ impl PortTable {
         let mut full = false;
         // Most lists are written again and again: the second time there is nothing new in them.
         let mut known: FxHashSet<(&[PortItem], bool)> = FxHashSet::default();
-        // Most rules name none.
-        let names =
-            |rule: &Rule| rule.port_subjects().next().is_some() || rule.declares.is_some() || rule.used_by.is_some();
-        let names: Vec<bool> = dialect.rules().iter().map(names).collect();
-        for statement in reading.statements.iter().filter(|s| names.get(s.rule as usize).is_some_and(|names| *names)) {
-            let Some(rule) = dialect.rules().get(statement.rule as usize) else { continue };
+        for statement in &reading.statements {
+            // Most rules name none.
+            let Some(rule) = dialect.rules().get(statement.rule as usize).filter(|rule| rule.names_ports) else {
+                continue;
+            };
             let about = rule.port_subjects().map(|hole| (hole, true));
             let named = rule.declares.iter().chain(&rule.used_by).map(|hole| (hole, false));
             for (hole, is_subject) in about.chain(named) {
@@ -106,17 +106,12 @@ impl PortTable {
         if let (true, Some(statement)) = (full, reading.statements.first()) {
             switch.torn.push((statement.mark, Torn::Ports));
         }
-        // In the order of their numbers most names are sorted already.
         let mut found: Vec<PortRef> = found.into_iter().collect();
         found.sort_unstable();
-        let mut named: Vec<(PortName, PortRef)> =
-            found.into_iter().map(|port| (PortName::new(dialect.lists().name(port)), port)).collect();
-        named.sort();
-        let refs: Vec<PortRef> = named.iter().map(|(_, port)| *port).collect();
-        switch.ports = named.into_iter().map(|(name, _)| name).collect();
-        let index = refs.iter().enumerate().map(|(i, port)| (*port, i as u32)).collect();
-        let places: Vec<Option<(Mark, bool)>> = refs.iter().map(|port| places.get(port).copied()).collect();
-        let table = Self { refs, index, places };
+        let named = dialect.named_ports(found);
+        switch.ports.clone_from(&named.names);
+        let places = named.ports.iter().map(|port| places.get(port).copied()).collect();
+        let table = Self { named, places };
         switch.port_places = table.first_places();
         table
     }
@@ -136,7 +131,7 @@ impl PortTable {
                 let Captured::Ports(items) = reading.captured(dialect, statement, hole) else { return true };
                 let own = matches!(&items[..], [PortItem::One(_)]);
                 let is_there = |port: PortRef| {
-                    let place = self.index.get(&port).map(|at| self.places[*at as usize]);
+                    let place = self.position(&port).map(|at| self.places[at]);
                     place.is_some_and(|place| !is_subject || place.is_some_and(|(_, its_own)| its_own || !own))
                 };
                 items.iter().all(|item| item.along_last_part().is_some_and(|mut ports| ports.all(is_there)))
@@ -147,7 +142,7 @@ impl PortTable {
 
     /// Whether it has every port of an element of a list; of a range across parts, its ends.
     pub(super) fn knows(&self, item: &PortItem) -> bool {
-        let has = |port: PortRef| self.index.contains_key(&port);
+        let has = |port: PortRef| self.named.index.contains_key(&port);
         match (item.along_last_part(), item) {
             (Some(mut ports), _) => ports.all(has),
             (None, PortItem::Range(from, to)) => has(*from) && has(*to),
@@ -157,16 +152,16 @@ impl PortTable {
 
     /// A port by its number.
     pub(super) fn port(&self, port: usize) -> Option<PortRef> {
-        self.refs.get(port).copied()
+        self.named.ports.get(port).copied()
     }
 
     pub(super) fn len(&self) -> usize {
-        self.refs.len()
+        self.named.ports.len()
     }
 
     /// Whether a list takes in a port.
     pub(super) fn takes(&self, items: &[PortItem], port: usize) -> bool {
-        let Some(port) = self.refs.get(port) else { return false };
+        let Some(port) = self.named.ports.get(port) else { return false };
         items.iter().any(|item| match item {
             PortItem::One(one) => one == port,
             PortItem::Range(from, to) => (from..=to).contains(&port),
@@ -175,7 +170,7 @@ impl PortTable {
 
     /// The position of one port.
     pub(super) fn position(&self, port: &PortRef) -> Option<usize> {
-        self.index.get(port).map(|i| *i as usize)
+        self.named.index.get(port).map(|i| *i as usize)
     }
 
     /// The positions of the ports of a list, in order, each once. Ranges across parts take the ports that are there.
@@ -184,10 +179,10 @@ impl PortTable {
         for item in items {
             match (item.along_last_part(), item) {
                 (Some(ports), _) => {
-                    positions.extend(ports.filter_map(|port| self.index.get(&port)).map(|i| *i as usize));
+                    positions.extend(ports.filter_map(|port| self.position(&port)));
                 }
                 (None, PortItem::Range(from, to)) => {
-                    let inside = self.refs.iter().enumerate().filter(|(_, port)| (from..=to).contains(port));
+                    let inside = self.named.ports.iter().enumerate().filter(|(_, port)| (from..=to).contains(port));
                     positions.extend(inside.map(|(i, _)| i));
                 }
                 (None, PortItem::One(_)) => {}

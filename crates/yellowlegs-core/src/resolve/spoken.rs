@@ -51,6 +51,14 @@ pub(super) struct Asked(Mutex<FxHashMap<SettingId, Times>>);
 type Times = (u32, Option<Arc<Spoken>>);
 
 impl Asked {
+    /// Whether a setting is asked for so often that all ports are gone through at once; asking counts.
+    pub(super) fn is_often(&self, setting: SettingId) -> bool {
+        let Ok(mut asked) = self.0.lock() else { return false };
+        let (times, _) = asked.entry(setting).or_default();
+        *times += 1;
+        *times > FEW
+    }
+
     /// What is known of a setting on all ports; `None` while it was asked for a few times.
     pub(super) fn often(&self, setting: SettingId, gather: impl FnOnce() -> Spoken) -> Option<Arc<Spoken>> {
         let mut asked = self.0.lock().ok()?;

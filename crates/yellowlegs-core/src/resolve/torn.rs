@@ -32,15 +32,10 @@ fn second(dialect: &Dialect, source: &Source, reading: &Reading, switch: &mut Sw
     let mut header: Option<(usize, u32)> = None;
     let mut named: Option<Arc<str>> = None;
     for (position, statement) in reading.statements.iter().enumerate() {
-        let Some(rule) = dialect.rules().get(statement.rule as usize) else { continue };
-        if statement.negated || statement.leads {
-            continue;
-        }
-        let says_name = rule.effects.iter().any(|effect| effect.setting == settings::NAME.id);
-        // A line of recognition that does nothing else.
-        let is_plain = rule.subjects().next().is_none() && rule.opens.is_none() && rule.effects.is_empty();
-        let is_outside = reading.openers(statement).next().is_none();
-        let is_header = says_name || is_plain && is_outside && dialect.is_header(source.text(), statement.mark);
+        let rule = dialect.rules().get(statement.rule as usize).filter(|rule| rule.may_head);
+        let Some(rule) = rule.filter(|_| !statement.negated && !statement.leads) else { continue };
+        let is_outside = || reading.openers(statement).next().is_none();
+        let is_header = rule.says_name() || is_outside() && dialect.is_header(source.text(), statement.mark);
         if !is_header {
             continue;
         }

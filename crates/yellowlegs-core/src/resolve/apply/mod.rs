@@ -1,6 +1,8 @@
 //! Statements applied one after the other: what is written for each port, VLAN, mirror session, profile and switch.
 
-use std::collections::BTreeMap;
+mod watch;
+mod written;
+
 use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
@@ -12,62 +14,13 @@ use crate::dialect::{
     port_names,
 };
 use crate::model::{
-    Choice, Direction, Kind, Mark, Origin, PortSlots, Scope, SettingId, Slot, StationRange, Value, VlanId, VlanSet,
-    platform, settings,
+    Choice, Direction, Kind, Origin, PortSlots, Scope, SettingId, Slot, StationRange, Value, VlanId, VlanSet, platform,
+    settings,
 };
 use crate::source::Source;
-
-/// A setting whose every change is to be noted.
-#[derive(Debug, Clone, Copy)]
-pub(super) struct Watch {
-    pub(super) port: Option<usize>,
-    /// On all ports, each by itself.
-    pub(super) each: bool,
-    pub(super) setting: SettingId,
-}
-
-/// A global default, with how far it reaches. Later ones stand behind earlier ones.
-#[derive(Debug, Clone)]
-pub(super) struct Global {
-    pub(super) reach: Reach,
-    pub(super) slot: Slot,
-}
-
-/// A profile by kind and name.
-pub(super) type ProfileName = (Arc<str>, Arc<str>);
-
-/// What a profile's lines say.
-#[derive(Debug, Clone, Default)]
-pub(super) struct Profile {
-    pub(super) slots: BTreeMap<SettingId, Slot>,
-    pub(super) implied: BTreeMap<SettingId, Slot>,
-    /// The profiles it builds on, in the order written.
-    pub(super) on: Vec<ProfileName>,
-}
-
-/// What the text says, before platform defaults.
-#[derive(Debug, Clone)]
-pub(super) struct Written {
-    /// The settings of the ports' own lines.
-    pub(super) ports: PortSlots,
-    /// Settings of ports that were written and taken back at least once.
-    pub(super) taken_back: Vec<(usize, SettingId)>,
-    /// What a port's lines imply: port and setting.
-    pub(super) implied: BTreeMap<(usize, SettingId), Slot>,
-    /// Per port, the profiles it uses, in the order written.
-    pub(super) uses: BTreeMap<usize, Vec<ProfileName>>,
-    pub(super) profiles: BTreeMap<ProfileName, Profile>,
-    /// The line that uses a profile first.
-    pub(super) used_in: BTreeMap<ProfileName, Mark>,
-    /// Per setting of ports, the global defaults.
-    pub(super) globals: Vec<Vec<Global>>,
-    pub(super) switch: Vec<Slot>,
-    pub(super) vlans: BTreeMap<(VlanId, SettingId), Slot>,
-    pub(super) vlan_globals: BTreeMap<SettingId, Slot>,
-    pub(super) mirrors: BTreeMap<(Arc<str>, SettingId), Slot>,
-    /// What came of each statement about the watched setting, with the port, where it is about one.
-    pub(super) history: Vec<(Option<usize>, Slot)>,
-}
+pub(super) use watch::Watch;
+use written::Global;
+pub(super) use written::{ProfileName, Written, from_profiles, is_unset, later};
 
 pub(super) struct Applier<'a> {
     dialect: &'a Dialect,
@@ -94,11 +47,6 @@ struct About {
     origin: Origin,
 }
 
-/// Whether nothing is written.
-pub(super) fn is_unset(slot: &Slot) -> bool {
-    slot.value.is_none() && slot.origin == Origin::Unknown
-}
-
 impl<'a> Applier<'a> {
     pub(super) fn new(
         dialect: &'a Dialect,
@@ -107,31 +55,13 @@ impl<'a> Applier<'a> {
         table: &'a PortTable,
         watch: Option<Watch>,
     ) -> Self {
-        // Where one setting is watched, nothing else is written.
-        let scope = watch.map(|watch| watch.setting.info().scope);
-        let room = |of: Scope, count: usize| if scope.is_none_or(|scope| scope == of) { count } else { 0 };
-        let ports = if watch.is_some_and(|watch| watch.port.is_some()) { 1 } else { table.len() };
-        let written = Written {
-            ports: PortSlots::silent(room(Scope::Port, ports)),
-            taken_back: Vec::new(),
-            implied: BTreeMap::new(),
-            uses: BTreeMap::new(),
-            profiles: BTreeMap::new(),
-            used_in: BTreeMap::new(),
-            globals: vec![Vec::new(); room(Scope::Port, settings::PORT_COUNT)],
-            switch: vec![Slot::UNKNOWN; room(Scope::Switch, settings::SWITCH_COUNT)],
-            vlans: BTreeMap::new(),
-            vlan_globals: BTreeMap::new(),
-            mirrors: BTreeMap::new(),
-            history: Vec::new(),
-        };
         Self {
             dialect,
             text: source.text(),
             reading,
             table,
             watch,
-            written,
+            written: Written::default(),
             part: None,
             about: None,
             lists: FxHashMap::default(),
@@ -158,8 +88,22 @@ impl<'a> Applier<'a> {
         Self { written, ..self }.run_from(from)
     }
 
-    pub(super) fn run(self) -> Written {
+    pub(super) fn run(mut self) -> Written {
+        self.written = self.room();
         self.run_from(0)
+    }
+
+    /// Room for what the statements write. Where one setting is watched, nothing else is written.
+    fn room(&self) -> Written {
+        let scope = self.watch.map(|watch| watch.setting.info().scope);
+        let room = |of: Scope, count: usize| if scope.is_none_or(|scope| scope == of) { count } else { 0 };
+        let ports = if self.watch.is_some_and(|watch| watch.port.is_some()) { 1 } else { self.table.len() };
+        Written {
+            ports: PortSlots::silent(room(Scope::Port, ports)),
+            globals: vec![Vec::new(); room(Scope::Port, settings::PORT_COUNT)],
+            switch: vec![Slot::UNKNOWN; room(Scope::Switch, settings::SWITCH_COUNT)],
+            ..Written::default()
+        }
     }
 
     fn run_from(mut self, from: usize) -> Written {
@@ -192,21 +136,6 @@ impl<'a> Applier<'a> {
         self.written.ports.settle();
         self.written.switch.iter_mut().filter_map(|slot| slot.value.as_mut()).for_each(Value::settle);
         self.written
-    }
-
-    /// Goes through the statements of the rules that speak of the watched setting: most do not.
-    fn follow(&mut self) {
-        let (rules, reading) = (self.dialect.rules(), self.reading);
-        let Some(Watch { setting, .. }) = self.watch else { return };
-        let speaks = |rule: u32| rules.get(rule as usize).is_some_and(|rule| rule.speaks.contains(setting));
-        for (position, statement) in reading.statements.iter().enumerate().filter(|(_, s)| speaks(s.rule) && !s.leads) {
-            let effects = rules.get(statement.rule as usize).map(|rule| rule.effects_of(statement.negated));
-            for effect in effects.into_iter().flatten() {
-                if self.counts(effect) {
-                    self.effect(position, statement, effect);
-                }
-            }
-        }
     }
 
     /// What one statement says, before anything else is known.
@@ -552,48 +481,4 @@ fn vlan_of(value: Option<&Value>) -> Option<VlanId> {
         Some(Value::Vlan(vlan)) => *vlan,
         _ => None,
     }
-}
-
-/// The slot of a port after its profiles, and the lines the profiles took it from: for the layers put together.
-pub(super) fn from_profiles(
-    dialect: &Dialect,
-    written: &Written,
-    port: usize,
-    setting: SettingId,
-) -> (Option<Slot>, Option<Slot>) {
-    let mut result = (None, None);
-    let mut seen: Vec<&ProfileName> = Vec::new();
-    if let Some(used) = written.uses.get(&port) {
-        let counting = if dialect.precedence().last_profile { 1 } else { used.len() };
-        for name in used.iter().rev().take(counting) {
-            look_up(written, name, setting, &mut seen, &mut result);
-        }
-    }
-    result
-}
-
-/// A profile's own lines come before those of what it builds on; the later of two before the earlier.
-fn look_up<'w>(
-    written: &'w Written,
-    name: &'w ProfileName,
-    setting: SettingId,
-    seen: &mut Vec<&'w ProfileName>,
-    result: &mut (Option<Slot>, Option<Slot>),
-) {
-    if seen.contains(&name) || seen.len() > 256 {
-        return;
-    }
-    seen.push(name);
-    let Some(profile) = written.profiles.get(name) else { return };
-    let own = |slots: &BTreeMap<SettingId, Slot>| slots.get(&setting).filter(|slot| !is_unset(slot)).cloned();
-    result.0 = result.0.take().or_else(|| own(&profile.slots));
-    result.1 = result.1.take().or_else(|| own(&profile.implied));
-    for on in profile.on.iter().rev() {
-        look_up(written, on, setting, seen, result);
-    }
-}
-
-/// Where a mark is wanted for a value that several lines make together.
-pub(super) fn later(a: Option<Mark>, b: Option<Mark>) -> Option<Mark> {
-    a.max(b)
 }
