@@ -418,10 +418,10 @@ mod tests {
             let (mut ways, mut known) = (Ways::default(), BTreeMap::new());
             for (to, answer) in (0..).zip(added) {
                 let answer = if answer == 39 { SILENT } else { answer };
-                if !known.contains_key(&answer) {
+                known.entry(answer).or_insert_with(|| {
                     ways.add(answer, to);
-                    known.insert(answer, to);
-                }
+                    to
+                });
                 for asked in (0..40).chain([SILENT]) {
                     prop_assert_eq!(ways.by(asked), known.get(&asked).copied());
                 }

@@ -183,13 +183,19 @@ impl Rule {
         self.subject.iter().chain(self.effects.iter().filter_map(|effect| effect.about.as_ref()))
     }
 
+    /// What is seen of it at a glance.
+    pub(super) fn at_a_glance(&self) -> Glance {
+        let names_ports = self.port_subjects().next().is_some() || self.declares.is_some() || self.used_by.is_some();
+        Glance { names_ports, may_head: self.says_name() || self.says_nothing() }
+    }
+
     /// Whether it says the switch's name.
     pub(crate) fn says_name(&self) -> bool {
         self.effects.iter().any(|effect| effect.setting == settings::NAME.id)
     }
 
     /// Whether it is about nothing, opens nothing and changes nothing: a line of recognition that does nothing else.
-    pub(crate) fn says_nothing(&self) -> bool {
+    fn says_nothing(&self) -> bool {
         self.subjects().next().is_none() && self.opens.is_none() && self.effects.is_empty()
     }
 
@@ -200,6 +206,15 @@ impl Rule {
             _ => None,
         })
     }
+}
+
+/// What is seen of a rule at a glance: most rules are neither.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Glance {
+    /// Some hole of it names ports that are there.
+    pub names_ports: bool,
+    /// It may take the header of a configuration: it says the switch's name, or nothing at all.
+    pub may_head: bool,
 }
 
 /// Where a free text ends, whose lines are no statements.
@@ -244,10 +259,8 @@ pub struct Rule {
     pub undo: Option<Vec<Effect>>,
     /// The settings that it or its negated form changes.
     pub speaks: SettingSet,
-    /// Whether some hole of it names ports that are there.
-    pub names_ports: bool,
-    /// Whether it may take the header of a configuration: it says the switch's name, or nothing at all.
-    pub may_head: bool,
+    /// What is asked of it for each of its statements.
+    pub glance: Glance,
     /// The profile that its subject uses: ports, or a profile that builds on it.
     pub uses: Option<ProfileRef>,
     /// The ports that use the profile it is about.

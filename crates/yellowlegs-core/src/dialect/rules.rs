@@ -5,7 +5,7 @@ use super::effects::{Holes, Negated, mismatch, undo};
 use super::hole::HoleType;
 use super::load::{Text, one_of, parse_pattern};
 use super::pattern::{Hole, HoleKind, Pattern};
-use super::rule::{Follow, HoleRef, ProfileRef, Reach, Rule, Subject, Until};
+use super::rule::{Follow, Glance, HoleRef, ProfileRef, Reach, Rule, Subject, Until};
 use crate::source::{Item, Spot, TableReader, TomlDoc, nearest};
 
 /// A rule with the place of its pattern.
@@ -373,8 +373,7 @@ fn finish(doc: &TomlDoc<'_>, raw: Raw<'_>, openers: &[Opener], text: &Text) -> P
         effects,
         undo,
         speaks,
-        names_ports: false,
-        may_head: false,
+        glance: Glance::default(),
         uses,
         used_by,
         until,
@@ -383,8 +382,7 @@ fn finish(doc: &TomlDoc<'_>, raw: Raw<'_>, openers: &[Opener], text: &Text) -> P
         is_open: raw.is_open,
         pattern: raw.parsed,
     };
-    rule.names_ports = rule.port_subjects().next().is_some() || rule.declares.is_some() || rule.used_by.is_some();
-    rule.may_head = rule.says_name() || rule.says_nothing();
+    rule.glance = rule.at_a_glance();
     raw.table.finish();
     Placed { rule, spot }
 }

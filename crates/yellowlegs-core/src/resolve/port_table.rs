@@ -48,7 +48,7 @@ impl PortTable {
         let mut known: FxHashSet<(&[PortItem], bool)> = FxHashSet::default();
         for statement in &reading.statements {
             // Most rules name none.
-            let Some(rule) = dialect.rules().get(statement.rule as usize).filter(|rule| rule.names_ports) else {
+            let Some(rule) = dialect.rules().get(statement.rule as usize).filter(|rule| rule.glance.names_ports) else {
                 continue;
             };
             let about = rule.port_subjects().map(|hole| (hole, true));

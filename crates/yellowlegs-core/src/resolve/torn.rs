@@ -32,7 +32,7 @@ fn second(dialect: &Dialect, source: &Source, reading: &Reading, switch: &mut Sw
     let mut header: Option<(usize, u32)> = None;
     let mut named: Option<Arc<str>> = None;
     for (position, statement) in reading.statements.iter().enumerate() {
-        let rule = dialect.rules().get(statement.rule as usize).filter(|rule| rule.may_head);
+        let rule = dialect.rules().get(statement.rule as usize).filter(|rule| rule.glance.may_head);
         let Some(rule) = rule.filter(|_| !statement.negated && !statement.leads) else { continue };
         let is_outside = || reading.openers(statement).next().is_none();
         let is_header = rule.says_name() || is_outside() && dialect.is_header(source.text(), statement.mark);

@@ -223,26 +223,45 @@ impl RecordSlot {
     }
 }
 
-impl Record {
-    /// The record of a switch.
-    pub fn of(switch: &Switch) -> Self {
-        let plain = |slot: &Slot| Arc::new(Shared::from(RecordSlot::of(switch, slot)));
-        let slot = |owner: Owner, id: SettingId, slot: &Slot| match switch.behind_state.get(&(owner, id)) {
+impl Shared {
+    fn plain(switch: &Switch, slot: &Slot) -> Arc<Self> {
+        Arc::new(RecordSlot::of(switch, slot).into())
+    }
+
+    /// A slot with what would be in force if state had told nothing.
+    fn of(switch: &Switch, owner: Owner, id: SettingId, slot: &Slot) -> Arc<Self> {
+        match switch.behind_state.get(&(owner, id)) {
             Some(behind) => {
                 let instead_of = Some(Box::new(RecordSlot::of(switch, behind)));
                 Arc::new(RecordSlot { instead_of, ..RecordSlot::of(switch, slot) }.into())
             }
-            None => plain(slot),
-        };
-        // Most ports are silent about most settings: what holds then is told once.
-        let mut shared: FxHashMap<*const Slot, Arc<Shared>> = FxHashMap::default();
-        let mut of_port = |port: usize, id: SettingId| {
-            let in_force = switch.slot(Some(port), id);
-            if switch.behind_state.contains_key(&(Owner::Port(port), id)) {
-                return slot(Owner::Port(port), id, in_force);
-            }
-            Arc::clone(shared.entry(std::ptr::from_ref(in_force)).or_insert_with(|| plain(in_force)))
-        };
+            None => Self::plain(switch, slot),
+        }
+    }
+}
+
+fn ports(switch: &Switch) -> Vec<RecordPort> {
+    // Most ports are silent about most settings: what holds then is told once.
+    let mut shared: FxHashMap<*const Slot, Arc<Shared>> = FxHashMap::default();
+    let mut of_port = |port: usize, id: SettingId| {
+        let (slot, owner) = (switch.slot(Some(port), id), Owner::Port(port));
+        if switch.behind_state.contains_key(&(owner.clone(), id)) {
+            return Shared::of(switch, owner, id, slot);
+        }
+        Arc::clone(shared.entry(std::ptr::from_ref(slot)).or_insert_with(|| Shared::plain(switch, slot)))
+    };
+    let port = |(at, name): (usize, &PortName)| RecordPort {
+        port: name.to_string(),
+        place: RecordQuote::of(switch, switch.port_place(at)),
+        settings: RecordSettings(SettingId::of(Scope::Port).map(|id| (id, of_port(at, id))).collect()),
+    };
+    switch.ports.iter().enumerate().map(port).collect()
+}
+
+impl Record {
+    /// The record of a switch.
+    pub fn of(switch: &Switch) -> Self {
+        let slot = |owner: Owner, id: SettingId, slot: &Slot| Shared::of(switch, owner, id, slot);
         let of_switch = SettingId::of(Scope::Switch).map(|id| (id, slot(Owner::Switch, id, switch.slot(None, id))));
         let mut vlans: BTreeMap<VlanId, RecordSettings> = BTreeMap::new();
         for ((vlan, id), value) in &switch.vlan_slots {
@@ -271,7 +290,9 @@ impl Record {
                 })
                 .collect(),
             settings: RecordSettings(of_switch.collect()),
-            every_vlan: RecordSettings(switch.vlan_defaults.iter().map(|(id, value)| (*id, plain(value))).collect()),
+            every_vlan: RecordSettings(
+                switch.vlan_defaults.iter().map(|(id, value)| (*id, Shared::plain(switch, value))).collect(),
+            ),
             mirrors: switch
                 .mirrors
                 .iter()
@@ -286,16 +307,7 @@ impl Record {
                 })
                 .collect(),
             vlans: vlans.into_iter().map(|(v, settings)| RecordVlan { vlan: v, settings }).collect(),
-            ports: switch
-                .ports
-                .iter()
-                .enumerate()
-                .map(|(i, name)| RecordPort {
-                    port: name.to_string(),
-                    place: RecordQuote::of(switch, switch.port_place(i)),
-                    settings: RecordSettings(SettingId::of(Scope::Port).map(|id| (id, of_port(i, id))).collect()),
-                })
-                .collect(),
+            ports: ports(switch),
             facts: switch
                 .facts
                 .iter()
