@@ -3,14 +3,12 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 
-use rustc_hash::FxHashMap;
-
 use super::super::Dialect;
-use super::super::layout::{Braces, Layout, Structure};
+use super::super::layout::{Layout, Structure};
 use super::super::ports::{Lists, ListsText};
-use super::lines::how_many_lines;
+use super::texts::{BLOCK, TextLines, Worded};
 use crate::model::StationAddress;
-use crate::syntax::{Splitter, lines};
+use crate::syntax::Splitter;
 
 /// What a text seems to be like.
 pub(super) struct Guessed {
@@ -28,14 +26,6 @@ pub(super) struct Guessed {
     alone: String,
 }
 
-/// The words of a line, and how often it stands there.
-struct Worded<'t> {
-    words: Vec<&'t str>,
-    often: usize,
-}
-
-/// The signs around comments that go over lines.
-const BLOCK: (&str, &str) = ("/*", "*/");
 const COMMENTS: [&str; 5] = ["#", "!", "//", ";", "--"];
 /// Words of the trade that ports stand behind.
 const PORT_WORDS: [&str; 4] = ["port", "ports", "interface", "interfaces"];
@@ -45,25 +35,19 @@ const RANGES: [&str; 4] = ["..", "-", "~", "to"];
 
 impl Guessed {
     pub(super) fn of<'t>(texts: &[&'t str]) -> Self {
-        // There are many: they are kept once, in the room that they need.
-        let mut all: Vec<(u32, &'t str)> = Vec::with_capacity(how_many_lines(texts));
-        all.extend(texts.iter().flat_map(|t| lines(t)).filter(|l| !l.text.is_empty()).map(|l| (l.indent, l.text)));
-        let (all, has_blocks) = without_block_comments(all);
-        let comments: Vec<String> = COMMENTS
-            .iter()
-            .filter(|sign| all.iter().any(|(_, l)| l.starts_with(**sign)))
-            .map(|s| (*s).to_owned())
-            .collect();
-        let meant: Vec<(u32, &'t str)> =
-            all.into_iter().filter(|(_, l)| !comments.iter().any(|c| l.starts_with(c.as_str()))).collect();
-        let (meant, continuation) = joined(meant);
-        let (structure, braces) = structure(&meant);
+        let mut lines = TextLines::of(texts);
+        let has_blocks = lines.drop_block_comments();
+        let signs = COMMENTS.iter().filter(|sign| lines.any(|line| line.starts_with(**sign)));
+        let comments: Vec<String> = signs.map(|sign| (*sign).to_owned()).collect();
+        lines.keep(|line| !comments.iter().any(|sign| line.starts_with(sign.as_str())));
+        let continuation = lines.join();
+        let (structure, braces) = lines.structure();
         let title = structure == Structure::Sections;
         let mut alone = String::new();
         if title {
             alone.push_str("[]");
         }
-        if meant.iter().filter(|(_, l)| l.split(' ').any(is_assignment)).count() * 4 > meant.len() {
+        if lines.count(|line| line.split(' ').any(is_assignment)) * 4 > lines.len() {
             alone.push('=');
         }
         let mut words_alone = alone.clone();
@@ -72,23 +56,14 @@ impl Guessed {
             words_alone.push_str(braces.end.as_deref().unwrap_or_default());
         }
         let splitter = Splitter::new(&words_alone);
-        // The lines of one switch are those of others: each is looked at once, and counted.
-        let mut positions: FxHashMap<&str, usize> = FxHashMap::default();
-        let mut worded: Vec<Worded<'_>> = Vec::new();
+        let worded = lines.worded(&splitter);
         let mut words = Vec::new();
-        for (_, line) in &meant {
-            let next = worded.len();
-            let position = *positions.entry(line).or_insert(next);
-            if position == next {
-                words.clear();
-                splitter.split(line, 0, &mut words);
-                worded.push(Worded { words: words.iter().map(|w| w.of(line)).collect(), often: 0 });
-            }
-            worded[position].often += 1;
-        }
-        let first = |line: &str| worded.get(*positions.get(line)?)?.words.first().copied();
-        let opens = meant.windows(2).filter(|pair| pair[1].0 > pair[0].0);
-        let openers: BTreeSet<&str> = opens.filter_map(|pair| first(pair[0].1)).collect();
+        let mut first = |line: &'t str| {
+            words.clear();
+            splitter.split(line, 0, &mut words);
+            words.first().map(|word| word.of(line))
+        };
+        let openers: BTreeSet<&str> = lines.openers().filter_map(&mut first).collect();
         let (verb, negation) = leading(&worded, structure, &openers);
         let (forms, range) = ports(&worded);
         let (mut vlan_words, vlans) = vlans(&worded);
@@ -155,44 +130,6 @@ impl Guessed {
     }
 }
 
-/// The lines outside comments that begin and end with a sign, and whether there are such.
-fn without_block_comments(lines: Vec<(u32, &str)>) -> (Vec<(u32, &str)>, bool) {
-    // Whether a line is part of one, and whether the next is.
-    let within = |inside: bool, line: &str| {
-        let is_part = inside || line.starts_with(BLOCK.0);
-        (is_part, is_part && !line.contains(BLOCK.1))
-    };
-    let (mut inside, mut found) = (false, false);
-    for (_, line) in &lines {
-        let is_part;
-        (is_part, inside) = within(inside, line);
-        found |= is_part;
-    }
-    // One that never ends is no such comment.
-    if inside || !found {
-        return (lines, false);
-    }
-    let outside = |(_, line): &(u32, &str)| {
-        let is_part;
-        (is_part, inside) = within(inside, line);
-        !is_part
-    };
-    (lines.into_iter().filter(outside).collect(), true)
-}
-
-/// Whether lines go on in the next one behind a sign; such next lines are not lines of their own.
-fn joined(lines: Vec<(u32, &str)>) -> (Vec<(u32, &str)>, Option<String>) {
-    let sign = ["\\", "&"].into_iter().find(|sign| {
-        let ends = |l: &str| l.strip_suffix(sign).is_some_and(|l| l.ends_with(' '));
-        let mut pairs = lines.windows(2).filter(|pair| ends(pair[0].1)).peekable();
-        pairs.peek().is_some() && pairs.all(|pair| pair[1].0 > pair[0].0)
-    });
-    let Some(sign) = sign else { return (lines, None) };
-    let mut goes_on = false;
-    let begins = |(_, line): &(u32, &str)| !std::mem::replace(&mut goes_on, line.ends_with(sign));
-    (lines.into_iter().filter(begins).collect(), Some(sign.to_owned()))
-}
-
 /// Whether a word is one of the trade that VLANs stand behind, or ends with one: `native-vlan`.
 fn is_vlan_word(word: &str) -> bool {
     let last = word.rsplit(['-', '_']).next().unwrap_or_default();
@@ -202,20 +139,6 @@ fn is_vlan_word(word: &str) -> bool {
 fn is_assignment(word: &str) -> bool {
     word.split_once('=')
         .is_some_and(|(key, _)| !key.is_empty() && key.bytes().all(|b| b.is_ascii_alphabetic() || b == b'-'))
-}
-
-fn structure(lines: &[(u32, &str)]) -> (Structure, Braces) {
-    let mut braces = Layout::default().braces;
-    let count = |fits: &dyn Fn(&str) -> bool| lines.iter().filter(|(_, l)| fits(l)).count();
-    if count(&|l| l.contains('{')) > 0 && count(&|l| l.ends_with('}') || l.starts_with('}')) > 0 {
-        braces.end = (count(&|l| l.contains(';')) > 0).then(|| ";".to_owned());
-        return (Structure::Braces, braces);
-    }
-    if lines.iter().any(|(indent, _)| *indent > 0) {
-        return (Structure::Indent, braces);
-    }
-    let titled = count(&|l| l.starts_with('[') && l.ends_with(']')) > 0;
-    (if titled { Structure::Sections } else { Structure::Paths }, braces)
 }
 
 /// The word that most lines of a text of paths begin with, and the word that negates.

@@ -6,6 +6,7 @@ mod lines;
 mod open;
 mod propose;
 mod tables;
+mod texts;
 mod tree;
 
 use std::collections::{BTreeMap, BTreeSet};
