@@ -2,6 +2,7 @@
 
 use std::io::{self, Write};
 
+use rustc_hash::FxHashMap;
 use serde::Serialize;
 use serde_json::Serializer;
 use serde_json::ser::Formatter;
@@ -11,9 +12,11 @@ use super::clean::{is_plain, is_unsafe};
 
 /// Writes a text of which some signs are escaped.
 fn safely<W: ?Sized + Write>(writer: &mut W, fragment: &str) -> io::Result<()> {
-    // Most are plain, and known as such at once.
     let mut rest = fragment;
-    while let Some(position) = rest.find(is_unsafe).filter(|_| !is_plain(rest)) {
+    // Most are plain, and known as such at once.
+    while !is_plain(rest)
+        && let Some(position) = rest.find(is_unsafe)
+    {
         let (plain, tail) = rest.split_at(position);
         writer.write_all(plain.as_bytes())?;
         let mut chars = tail.chars();
@@ -43,6 +46,8 @@ struct OverLines {
     depth: usize,
     /// Whether what is open holds an element.
     holds: bool,
+    /// What was put over lines before, and how deep: the same stands in many places.
+    before: FxHashMap<Box<str>, (usize, Vec<u8>)>,
 }
 
 impl OverLines {
@@ -66,6 +71,39 @@ impl OverLines {
         let at_once = blanks.min(BETWEEN.len() - 2);
         writer.write_all(&BETWEEN[usize::from(first)..2 + at_once])?;
         (at_once..blanks).try_for_each(|_| writer.write_all(b" "))
+    }
+
+    /// What was written on one line, put over lines.
+    fn put_over_lines(&mut self, writer: &mut Vec<u8>, fragment: &str) -> io::Result<()> {
+        let (bytes, mut begins, mut at) = (fragment.as_bytes(), 0, 0);
+        while let Some(sign) = bytes.get(at) {
+            at += 1;
+            if *sign == b'"' {
+                at = end_of_string(bytes, at);
+                continue;
+            }
+            if !matches!(sign, b'{' | b'[' | b'}' | b']' | b',' | b':') {
+                continue;
+            }
+            writer.write_all(&bytes[begins..at - 1])?;
+            begins = at;
+            match sign {
+                b'{' | b'[' => {
+                    self.open(writer, &[*sign])?;
+                    if !matches!(bytes.get(at), Some(b'}' | b']')) {
+                        self.next(writer, true)?;
+                        self.holds = true;
+                    }
+                }
+                b',' => self.next(writer, false)?,
+                b':' => writer.write_all(b": ")?,
+                _ => {
+                    self.close(writer, &[*sign])?;
+                    self.holds = true;
+                }
+            }
+        }
+        writer.write_all(&bytes[begins..])
     }
 }
 
@@ -112,37 +150,16 @@ impl Formatter for OverLines {
         safely(writer, fragment)
     }
 
-    /// What was written on one line, put over lines.
     fn write_raw_fragment<W: ?Sized + Write>(&mut self, writer: &mut W, fragment: &str) -> io::Result<()> {
-        let (bytes, mut begins, mut at) = (fragment.as_bytes(), 0, 0);
-        while let Some(sign) = bytes.get(at) {
-            at += 1;
-            if *sign == b'"' {
-                at = end_of_string(bytes, at);
-                continue;
-            }
-            if !matches!(sign, b'{' | b'[' | b'}' | b']' | b',' | b':') {
-                continue;
-            }
-            writer.write_all(&bytes[begins..at - 1])?;
-            begins = at;
-            match sign {
-                b'{' | b'[' => {
-                    self.open(writer, &[*sign])?;
-                    if !matches!(bytes.get(at), Some(b'}' | b']')) {
-                        self.next(writer, true)?;
-                        self.holds = true;
-                    }
-                }
-                b',' => self.next(writer, false)?,
-                b':' => writer.write_all(b": ")?,
-                _ => {
-                    self.close(writer, &[*sign])?;
-                    self.holds = true;
-                }
-            }
+        let known = self.before.get(fragment).filter(|(depth, _)| *depth == self.depth);
+        if let Some((_, lines)) = known {
+            return writer.write_all(lines);
         }
-        writer.write_all(&bytes[begins..])
+        let mut lines = Vec::new();
+        self.put_over_lines(&mut lines, fragment)?;
+        writer.write_all(&lines)?;
+        self.before.insert(fragment.into(), (self.depth, lines));
+        Ok(())
     }
 }
 
