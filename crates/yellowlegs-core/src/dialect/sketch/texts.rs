@@ -139,3 +139,87 @@ impl<'t> TextLines<'t> {
         self.texts.iter().copied().zip(opens).filter_map(|(text, opens)| opens.then_some(text))
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// The lines outside comments, one by one.
+    fn outside(lines: Vec<(u32, &str)>) -> (Vec<(u32, &str)>, bool) {
+        let (mut inside, mut found, mut kept) = (false, false, Vec::new());
+        for (indent, line) in lines.iter().copied() {
+            let begins = line.starts_with("/*");
+            if !inside && !begins {
+                kept.push((indent, line));
+                continue;
+            }
+            found |= begins;
+            inside = !line.contains("*/");
+        }
+        if inside { (lines, false) } else { (kept, found) }
+    }
+
+    /// The lines that do not go on from the one before.
+    fn whole(lines: Vec<(u32, &str)>) -> (Vec<(u32, &str)>, Option<String>) {
+        let sign = ["\\", "&"].into_iter().find(|sign| {
+            let ends = |line: &str| line.strip_suffix(sign).is_some_and(|line| line.ends_with(' '));
+            let mut pairs = lines.windows(2).filter(|pair| ends(pair[0].1)).peekable();
+            pairs.peek().is_some() && pairs.all(|pair| pair[1].0 > pair[0].0)
+        });
+        let Some(sign) = sign else { return (lines, None) };
+        let (mut goes_on, mut kept) = (false, Vec::new());
+        for (indent, line) in lines {
+            if !goes_on {
+                kept.push((indent, line));
+            }
+            goes_on = line.ends_with(sign);
+        }
+        (kept, Some(sign.to_owned()))
+    }
+
+    fn shown<'t>(lines: &TextLines<'t>) -> Vec<(u32, &'t str)> {
+        lines.all.iter().map(|(indent, number)| (*indent, lines.texts[*number as usize])).collect()
+    }
+
+    fn text() -> impl Strategy<Value = String> {
+        let said = ["/* x", "y */", "/* z */", "a \\", "b &", "c", "c d", "", "e\\", "# f"];
+        let line = (0_usize..3, proptest::sample::select(&said[..]));
+        let line = line.prop_map(|(deep, said)| format!("{}{said}\n", " ".repeat(deep)));
+        proptest::collection::vec(line, 0..12).prop_map(|lines| lines.concat())
+    }
+
+    proptest! {
+        /// Kept once or one by one, of one text or of several: the same lines are left, and the same words come up as often.
+        #[test]
+        fn lines_kept_once_are_the_lines(texts in proptest::collection::vec(text(), 1..4)) {
+            let texts: Vec<&str> = texts.iter().map(String::as_str).collect();
+            let all = texts.iter().flat_map(|text| crate::syntax::lines(text)).filter(|line| !line.text.is_empty());
+            let plain: Vec<(u32, &str)> = all.map(|line| (line.indent, line.text)).collect();
+            let mut kept = TextLines::of(&texts);
+            prop_assert_eq!(shown(&kept), plain.clone());
+            let (plain, found) = outside(plain);
+            prop_assert_eq!(kept.drop_block_comments(), found);
+            prop_assert_eq!(shown(&kept), plain.clone());
+            kept.keep(|line| !line.starts_with('#'));
+            let plain = plain.into_iter().filter(|(_, line)| !line.starts_with('#')).collect();
+            let (plain, sign) = whole(plain);
+            prop_assert_eq!(kept.join(), sign);
+            prop_assert_eq!(shown(&kept), plain.clone());
+            prop_assert_eq!(kept.count(|line| line.starts_with('c')), plain.iter().filter(|(_, line)| line.starts_with('c')).count());
+            let mut ordered: Vec<(Vec<&str>, usize)> = Vec::new();
+            for (_, line) in &plain {
+                let words: Vec<&str> = line.split(' ').collect();
+                match ordered.iter_mut().find(|(known, _)| known.join(" ") == *line) {
+                    Some((_, often)) => *often += 1,
+                    None => ordered.push((words, 1)),
+                }
+            }
+            let worded: Vec<_> = kept.worded(&Splitter::new("")).into_iter().map(|line| (line.words, line.often)).collect();
+            prop_assert_eq!(worded, ordered);
+            let opening = plain.windows(2).filter(|pair| pair[1].0 > pair[0].0).map(|pair| pair[0].1);
+            let opening: std::collections::BTreeSet<&str> = opening.collect();
+            prop_assert_eq!(kept.openers().collect::<std::collections::BTreeSet<&str>>(), opening);
+        }
+    }
+}
