@@ -183,8 +183,8 @@ mod tests {
     }
 
     fn text() -> impl Strategy<Value = String> {
-        let said = ["/* x", "y */", "/* z */", "a \\", "b &", "c", "c d", "", "e\\", "# f"];
-        let line = (0_usize..3, proptest::sample::select(&said[..]));
+        const SAID: &[&str] = &["/* x", "y */", "/* z */", "a \\", "b &", "c", "c d", "", "e\\", "# f"];
+        let line = (0_usize..3, proptest::sample::select(SAID));
         let line = line.prop_map(|(deep, said)| format!("{}{said}\n", " ".repeat(deep)));
         proptest::collection::vec(line, 0..12).prop_map(|lines| lines.concat())
     }
