@@ -8,6 +8,7 @@ mod convert;
 mod defaults;
 mod effects;
 mod example;
+mod forms;
 mod hints;
 mod hole;
 mod layout;

@@ -1,8 +1,8 @@
 //! What can be wrong with a dialect, beyond its TOML.
 
+use super::forms::FormProblem;
 use super::objects::ObjectProblem;
 use super::pattern::PatternProblem;
-use super::ports::FormProblem;
 use super::session::SessionProblem;
 use crate::model::{FactKind, SettingId, TraitId, ValueError};
 use crate::source::{Explain, nearest};

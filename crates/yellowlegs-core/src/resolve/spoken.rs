@@ -61,12 +61,11 @@ impl Asked {
 
     /// What is known of a setting on all ports; `None` while it was asked for a few times.
     pub(super) fn often(&self, setting: SettingId, gather: impl FnOnce() -> Spoken) -> Option<Arc<Spoken>> {
-        let mut asked = self.0.lock().ok()?;
-        let (times, spoken) = asked.entry(setting).or_default();
-        *times += 1;
-        if *times <= FEW {
+        if !self.is_often(setting) {
             return None;
         }
+        let mut asked = self.0.lock().ok()?;
+        let (_, spoken) = asked.entry(setting).or_default();
         Some(Arc::clone(spoken.get_or_insert_with(|| Arc::new(gather()))))
     }
 }

@@ -37,7 +37,8 @@ impl Explain for TextProblem {
         Some(match self {
             Self::Binary => "save the switch's output as plain text (UTF-8 or ASCII)".into(),
             Self::LineTooLong(_) => {
-                "a list of a policy or a dialect may go over many lines. Of a switch: is this the right file? Save its output with its line ends, or narrow [files] in the policy"
+                "a list of a policy or a dialect may go over many lines. Of a switch: is this the right file? \
+                 Save its output with its line ends, or narrow [files] in the policy"
                     .into()
             }
             Self::TooLarge { .. } => "split the file by switch, or narrow [files] in the policy".into(),

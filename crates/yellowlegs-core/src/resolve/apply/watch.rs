@@ -39,9 +39,10 @@ impl<'a> Applier<'a> {
     /// The marks of what `follow` would note, without working it out; `None` where one hangs on what came before.
     pub(in crate::resolve) fn marks(mut self) -> Option<Vec<Mark>> {
         let mut marks = Vec::new();
-        for (position, statement, effect) in
-            self.watched().filter(|(.., effect)| self.counts(effect)).collect::<Vec<_>>()
-        {
+        for (position, statement, effect) in self.watched() {
+            if !self.counts(effect) {
+                continue;
+            }
             let own = effect.about.as_ref().map(|subject| (position, subject));
             let subject = own.or_else(|| self.reading.subject(self.dialect, position));
             let port = match (effect.setting.info().scope, subject) {
@@ -68,12 +69,8 @@ impl<'a> Applier<'a> {
             let says = |operands: &[Operand]| operands.iter().any(|o| self.operand(o, statement, kind).is_some());
             let is_said = match &effect.change {
                 Change::Set(operands) | Change::Remove(operands) => says(operands),
-                Change::Add(operands) => {
-                    says(operands) && {
-                        self.base(effect.setting, false)?;
-                        true
-                    }
-                }
+                Change::Add(operands) if says(operands) => self.base(effect.setting, false).map(|_| true)?,
+                Change::Add(_) => false,
                 Change::Reset | Change::ResetToPlatform => false,
             };
             let resets = !is_said && !matches!(effect.change, Change::Set(_) | Change::Add(_));

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use rustc_hash::FxHashMap;
 
 use super::paint::Painter;
-use super::target::{Layer, Place, Target, everywhere, spread};
+use super::target::{Layer, Place, Target, everywhere, of_contexts, spread};
 use crate::dialect::{Alike, Captured, Dialect, HoleRef, Named, PortItem, Reach, Rule, Structure, Subject, UnreadAt};
 use crate::model::{
     DoubtWidth, Mark, Mode, Scope, SettingId, SettingSet, Switch, Torn, Unread, Value, VlanId, settings,
@@ -484,29 +484,6 @@ fn vlans_of(captured: &Captured) -> Vec<VlanId> {
         Captured::Vlans(set) => set.iter().collect(),
         _ => Vec::new(),
     }
-}
-
-/// By context, every setting that a rule in it or in what it opens can change.
-fn of_contexts(dialect: &Dialect) -> Vec<SettingSet> {
-    let mut sets = vec![SettingSet::default(); dialect.contexts().len()];
-    // As often as contexts can nest within each other.
-    for _ in 0..=sets.len().min(16) {
-        for rule in dialect.rules() {
-            let mut own: SettingSet = rule.effects.iter().map(|effect| effect.setting).collect();
-            if rule.uses.is_some() {
-                own = own.union(SettingSet::of(Scope::Port));
-            }
-            if let Some(inside) = rule.opens.and_then(|context| sets.get(context)) {
-                own = own.union(*inside);
-            }
-            for context in &rule.contexts {
-                if let Some(set) = sets.get_mut(*context) {
-                    *set = set.union(own);
-                }
-            }
-        }
-    }
-    sets
 }
 
 /// What lines of state that nobody understands could have told, and decided.

@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use crate::dialect::Dialect;
 use crate::model::{Scope, SettingSet, VlanId};
 
 /// How a line would have spoken: what was written in a stronger way, or later in the same, stands.
@@ -63,4 +64,27 @@ pub(super) fn everywhere(layer: Layer) -> Vec<Target> {
         Target { place: Place::Vlans(Vec::new()), settings: SettingSet::of(Scope::Vlan), layer },
         Target { place: Place::Mirror(None), settings: SettingSet::of(Scope::Mirror), layer },
     ]
+}
+
+/// By context, every setting that a rule in it or in what it opens can change.
+pub(super) fn of_contexts(dialect: &Dialect) -> Vec<SettingSet> {
+    let mut sets = vec![SettingSet::default(); dialect.contexts().len()];
+    // As often as contexts can nest within each other.
+    for _ in 0..=sets.len().min(16) {
+        for rule in dialect.rules() {
+            let mut own: SettingSet = rule.effects.iter().map(|effect| effect.setting).collect();
+            if rule.uses.is_some() {
+                own = own.union(SettingSet::of(Scope::Port));
+            }
+            if let Some(inside) = rule.opens.and_then(|context| sets.get(context)) {
+                own = own.union(*inside);
+            }
+            for context in &rule.contexts {
+                if let Some(set) = sets.get_mut(*context) {
+                    *set = set.union(own);
+                }
+            }
+        }
+    }
+    sets
 }
