@@ -14,7 +14,7 @@ use std::fmt::Write as _;
 use std::sync::Arc;
 
 use super::{Dialect, HoleType, Reading};
-use crate::source::{Source, quoted};
+use crate::source::{Problem, Source, quoted};
 use layout::Guessed;
 pub use lines::At;
 use lines::{Lines, Saying, Told, told};
@@ -78,24 +78,29 @@ impl Seen {
 
 /// Writes a dialect for texts of one system, and for what its switches tell of themselves; `None` when they hold no line.
 pub fn sketch_with_state(name: &str, texts: &[&str], state: &[&str]) -> Option<String> {
-    let written = sketch(name, texts)?;
-    let whole = format!("{written}{}", tables::tables(state, &Guessed::of(texts)));
+    let guessed = Guessed::of(texts);
+    let written = sketch_as(name, texts, &guessed)?;
+    let whole = format!("{written}{}", tables::tables(state, &guessed));
     // Proposals are comments; a section beside them has to be read.
     Dialect::load(&Arc::new(Source::of("sketch", whole.as_str()))).map_or(Some(written), |_| Some(whole))
 }
 
 /// Writes a dialect for texts of one system; `None` when they hold no line.
 pub fn sketch(name: &str, texts: &[&str]) -> Option<String> {
-    let guessed = Guessed::of(texts);
-    let told = told(texts, &guessed, |_| ());
+    sketch_as(name, texts, &Guessed::of(texts))
+}
+
+/// Writes it for texts of this structure.
+fn sketch_as(name: &str, texts: &[&str], guessed: &Guessed) -> Option<String> {
+    let told = told(texts, guessed, |_| ());
     if told.len() == 0 {
         return None;
     }
     // Negated lines speak of what stands elsewhere without the word; only what does not is told by them.
     let mut rules = rules(told.iter().filter(|(_, says)| !says.negated), texts.len());
     prune(&mut rules);
-    let first = write(name, &guessed, &rules, &told, texts.len());
-    if let Ok(dialect) = Dialect::load(&Arc::new(Source::of("sketch", first))) {
+    let first = write(name, guessed, &rules, &told, texts.len());
+    if let Ok(dialect) = loaded(&first) {
         let lines = unread_lines(&dialect, texts);
         let needed = |(t, says): &(&Told, &Saying)| !says.negated || lines.contains(&(t.text as usize, t.line));
         rules = self::rules(told.iter().filter(needed), texts.len());
@@ -103,8 +108,8 @@ pub fn sketch(name: &str, texts: &[&str]) -> Option<String> {
     // What does not go together is told by the loader; what is not known yet, by reading.
     for _ in 0..60 {
         prune(&mut rules);
-        let written = write(name, &guessed, &rules, &told, texts.len());
-        let dialect = match Dialect::load(&Arc::new(Source::of("sketch", written.as_str()))) {
+        let written = write(name, guessed, &rules, &told, texts.len());
+        let dialect = match loaded(&written) {
             Ok(dialect) => dialect,
             Err(problems) => {
                 let lines: Vec<u32> = problems.iter().map(|p| p.place.line).collect();
@@ -118,7 +123,15 @@ pub fn sketch(name: &str, texts: &[&str]) -> Option<String> {
             return Some(written);
         }
     }
-    Some(write(name, &guessed, &rules, &told, texts.len()))
+    Some(write(name, guessed, &rules, &told, texts.len()))
+}
+
+/// A sketch that is asked which lines none of its rules takes. What its rules mean is open: a line that came before would else be looked up
+/// and told each time, for nobody.
+fn loaded(written: &str) -> Result<Dialect, Vec<Problem>> {
+    let mut dialect = Dialect::load(&Arc::new(Source::of("sketch", written)))?;
+    dialect.rules.iter_mut().for_each(|rule| rule.is_open = false);
+    Ok(dialect)
 }
 
 /// The lines that a sketch does not take: text and line number.
@@ -446,4 +459,50 @@ fn recognised(guessed: &Guessed, rules: &BTreeMap<Rule, Seen>, told: &Lines, tex
         }
     });
     pattern.into_iter().collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    const SAID: &[&str] = &[
+        "port 1",
+        "port 2",
+        "lane 7",
+        "no lane 7",
+        "limit 3 then drop",
+        "note a b",
+        "key 0 abc",
+        "lane",
+        "[x]",
+        "{",
+        "a \\",
+        "# z",
+    ];
+
+    fn text() -> impl Strategy<Value = String> {
+        let line = (0_usize..3, prop::sample::select(SAID));
+        let line = line.prop_map(|(deep, said)| format!("{}{said}\n", " ".repeat(deep)));
+        prop::collection::vec(line, 1..14).prop_map(|lines| lines.concat())
+    }
+
+    proptest! {
+        /// Which lines no rule of a sketch takes is the same as where what its rules mean is open, of what it was made from and of what it was not.
+        #[test]
+        fn no_other_line_is_left(shown in text(), other in text()) {
+            let Some(written) = sketch("new", &[&shown]) else { return Ok(()) };
+            let Ok(plain) = Dialect::load(&Arc::new(Source::of("sketch", written.as_str()))) else { return Ok(()) };
+            let quick = loaded(&written).unwrap();
+            let texts = [shown.as_str(), other.as_str(), shown.as_str()];
+            prop_assert_eq!(unread_lines(&quick, &texts), unread_lines(&plain, &texts));
+            for text in texts {
+                let statements = |dialect: &Dialect| {
+                    let reading = dialect.read(&Source::of("text", text), 1);
+                    reading.statements.iter().map(|s| (s.rule, s.mark.line(), s.negated)).collect::<Vec<_>>()
+                };
+                prop_assert_eq!(statements(&quick), statements(&plain));
+            }
+        }
+    }
 }

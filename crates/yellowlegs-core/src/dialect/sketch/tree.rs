@@ -17,26 +17,33 @@ pub(super) struct Tree {
     next: BTreeMap<Sign, Tree>,
     /// The lines that end here, by number.
     ends: Vec<u32>,
-    /// In which texts it stands, and what its lines open.
-    texts: BTreeSet<u32>,
+    /// In which texts it stands, sorted.
+    texts: Vec<u32>,
+    /// What its lines open.
     opens: Option<Arc<str>>,
 }
 
 impl Tree {
-    /// A line of a text, both by number, of these words, with the context that it opens.
+    /// A line of a text, both by number, of these words, with the context that it opens. The texts come one after the other.
     pub(super) fn add(&mut self, line: u32, text: u32, words: &[Sign], opens: Option<&Arc<str>>) {
         let mut node = self;
         for sign in words.iter().take(LONGEST) {
-            node.texts.insert(text);
+            node.is_in(text);
             node = node.next.entry(sign.clone()).or_default();
         }
         if words.len() > LONGEST {
             node = node.next.entry(Sign::Typed(HoleType::Rest)).or_default();
         }
-        node.texts.insert(text);
+        node.is_in(text);
         node.ends.push(line);
         if node.opens.is_none() {
             node.opens = opens.cloned();
+        }
+    }
+
+    fn is_in(&mut self, text: u32) {
+        if self.texts.last() != Some(&text) {
+            self.texts.push(text);
         }
     }
 
@@ -54,6 +61,8 @@ impl Tree {
     fn join(&mut self, other: Self) {
         self.ends.extend(other.ends);
         self.texts.extend(other.texts);
+        self.texts.sort_unstable();
+        self.texts.dedup();
         self.opens = self.opens.take().or(other.opens);
         for (sign, tree) in other.next {
             self.next.entry(sign).or_default().join(tree);
@@ -207,4 +216,29 @@ fn rule(signs: &[Sign], opens: Option<String>) -> Rule {
         *word = format!("<odd-{odd}:word>");
     }
     Rule { pattern: words.join(" "), opens, holes }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn word(word: &str) -> Sign {
+        Sign::Word(word.into())
+    }
+
+    /// A text counts once, however often a place stands in it, and where two places become one.
+    #[test]
+    fn a_text_counts_once() {
+        let mut tree = Tree::default();
+        for (line, (text, last)) in (0..).zip([(0, "x"), (0, "y"), (0, "x"), (1, "y"), (2, "x"), (2, "y"), (4, "y")]) {
+            tree.add(line, text, &[word("a"), word(last)], None);
+        }
+        assert_eq!(tree.texts, [0, 1, 2, 4]);
+        let mut below = tree.next.remove(&word("a")).unwrap();
+        assert_eq!(below.texts, [0, 1, 2, 4]);
+        let (mut x, y) = (below.next.remove(&word("x")).unwrap(), below.next.remove(&word("y")).unwrap());
+        assert_eq!((&x.texts[..], &y.texts[..]), (&[0, 2][..], &[0, 1, 2, 4][..]));
+        x.join(y);
+        assert_eq!((x.texts.clone(), x.count()), (vec![0, 1, 2, 4], 7));
+    }
 }
