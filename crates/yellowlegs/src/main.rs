@@ -15,12 +15,12 @@ use std::process::ExitCode;
 
 use clap::Parser;
 
-/// A large piece of memory, taken and let go. The system's allocator (glibc) keeps from then on what is twice as large and free, where it would
-/// give back what each switch needed and fetch it again for the next: twenty pages a switch, a tenth of the time.
-const KEPT: usize = 2 << 20;
+/// Each switch takes thousands of small pieces of memory and lets them go again: with this an audit takes an eighth less time than with the
+/// C library's, and keeps less beside what it uses.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 fn main() -> ExitCode {
-    drop(std::hint::black_box(Vec::<u8>::with_capacity(KEPT)));
     let cli = match args::Cli::try_parse() {
         Ok(cli) => cli,
         Err(error) => return refused(&error),
