@@ -239,7 +239,7 @@ fn what_every_change_says() {
         writeln!(text, "{name}: {}", changes.join("; ")).unwrap();
         told.findings.iter().for_each(|finding| write!(text, "  {}", shown(finding)).unwrap());
         let unlinked = outcome("", changes, &[], &shingle_without(&[]));
-        for (check, level, place, needs) in &unlinked.undetermined {
+        for (check, level, place, needs) in unlinked.undetermined.iter() {
             let place =
                 [Some(&*place.switch), place.port.as_deref()].into_iter().flatten().collect::<Vec<_>>().join(" ");
             writeln!(text, "  without cables {} {check} {place} open: needs {needs}", level.word()).unwrap();

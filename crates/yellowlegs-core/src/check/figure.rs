@@ -3,7 +3,7 @@
 use crate::model::SettingId;
 
 /// Seconds, and what they are made of.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub(super) struct Figure {
     pub(super) seconds: u32,
     /// The working, in words: `2 × forward delay of 15 s`.

@@ -45,7 +45,9 @@ mod voice;
 pub use compare::{StateUnlike, Unlike, compare, compare_state};
 pub use example::Example;
 pub use flap::{FlapHistory, Protection, Trip, flaps, trips};
-pub use fleet::{Digest, Digests, EntriesView, FleetJudgement, FleetOutcome, FleetView, FleetViolation, Open, Usage};
+pub use fleet::{
+    Digest, Digests, EntriesView, FleetJudgement, FleetOutcome, FleetView, FleetViolation, Open, Opens, Usage,
+};
 pub use in_force::{InForce, in_force};
 pub use judge::{Judge, Judged, Told};
 pub use page::{FeatureNow, LinkNow, NeighbourNow, PortPage, SettingNow, StationNow, TreeNow};

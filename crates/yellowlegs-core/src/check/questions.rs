@@ -398,6 +398,13 @@ impl Stores {
         known.filter(|known| !known.is_full()).unwrap_or_default()
     }
 
+    /// Lets go of all that was kept.
+    pub(super) fn clear(&self) {
+        if let Ok(mut stores) = self.0.lock() {
+            *stores = Vec::new();
+        }
+    }
+
     pub(super) fn give_back(&self, known: Known) {
         if let Ok(mut stores) = self.0.lock() {
             stores.push(known);

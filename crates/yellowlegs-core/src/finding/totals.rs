@@ -26,13 +26,13 @@ pub struct SwitchRow {
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     pub walk: bool,
     /// Its ports (those reported, when a filter chose).
-    pub ports: usize,
+    pub ports: u32,
     /// Those with at least one unwaived finding at risk or above; in the report's end those across the fleet count too.
-    pub violating_ports: usize,
+    pub violating_ports: u32,
     /// Lines of its configuration.
     pub lines: u32,
     /// Those not understood.
-    pub unread_lines: usize,
+    pub unread_lines: u32,
     /// Its unwaived findings, those across the fleet that stand on it too.
     pub findings: Levels,
 }
@@ -41,11 +41,11 @@ pub struct SwitchRow {
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Serialize)]
 pub struct Levels {
     /// Breaches.
-    pub breach: usize,
+    pub breach: u32,
     /// Risks.
-    pub risk: usize,
+    pub risk: u32,
     /// Advice.
-    pub advice: usize,
+    pub advice: u32,
 }
 
 impl SwitchRow {
@@ -61,7 +61,7 @@ impl SwitchRow {
 
 impl Levels {
     /// How many there are at a level.
-    pub fn at(&mut self, level: Level) -> &mut usize {
+    pub fn at(&mut self, level: Level) -> &mut u32 {
         match level {
             Level::Breach => &mut self.breach,
             Level::Risk => &mut self.risk,
@@ -326,8 +326,8 @@ impl Totals {
         self.remarks.extend(outcome.remarks);
         self.walked += usize::from(row.walk);
         self.summary.switches += 1;
-        self.summary.ports += row.ports;
-        self.summary.unread_lines += row.unread_lines;
+        self.summary.ports += row.ports as usize;
+        self.summary.unread_lines += row.unread_lines as usize;
     }
 
     /// The position of a group.
@@ -411,9 +411,9 @@ impl Totals {
             // A port counts once, by the gravest that is said of it.
             let Some(standing) = slot.filter(|standing| Standing::of(finding) < **standing) else { continue };
             *self.ports.of(*standing) -= 1;
-            row.violating_ports -= usize::from(standing.is_violating());
+            row.violating_ports -= u32::from(standing.is_violating());
             *standing = Standing::of(finding);
-            row.violating_ports += usize::from(standing.is_violating());
+            row.violating_ports += u32::from(standing.is_violating());
             *self.ports.of(*standing) += 1;
         }
     }

@@ -214,7 +214,7 @@ impl fmt::Debug for VlanSet {
 }
 
 /// A set that is kept for long, of few VLANs: two bytes for each, where a [`VlanSet`] has half a kilobyte for all that there can be.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Hash)]
 pub(crate) struct FewVlans(Arc<[VlanId]>);
 
 impl FewVlans {
@@ -226,9 +226,9 @@ impl FewVlans {
         self.0.iter().copied().collect()
     }
 
-    /// The list, of which equal ones may be kept once.
-    pub(crate) fn list(&mut self) -> &mut Arc<[VlanId]> {
-        &mut self.0
+    /// Makes it a list of its own, in memory of its own.
+    pub(crate) fn copy(&mut self) {
+        self.0 = Arc::from(&*self.0);
     }
 }
 

@@ -142,7 +142,7 @@ fn audited(read: &Read) -> (String, usize, usize) {
     let rows = (totals.undetermined(), totals.doubts(), totals.unread(), totals.worst_switches(), totals.switches());
     words += &serde_json::to_string(&(totals.summary(0), rows)).unwrap();
     totals.checks().iter().for_each(|one| writeln!(words, "{one:?}").unwrap());
-    (words, found + across.findings.len(), open + across.undetermined.len())
+    (words, found + across.findings.len(), open + across.undetermined.iter().count())
 }
 
 /// How it is mended; in how many steps.

@@ -159,7 +159,7 @@ fn said(policy: &Policy, fleet: &BTreeMap<&str, Resolved>) -> BTreeMap<&'static 
         of.0 += 1;
         writeln!(of.2, "{found:?}").unwrap();
     }
-    for open in &outcome.undetermined {
+    for open in outcome.undetermined.iter() {
         let of = told.entry(open.0).or_default();
         of.1 += 1;
         writeln!(of.2, "{open:?}").unwrap();

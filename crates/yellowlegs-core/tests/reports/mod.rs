@@ -75,7 +75,7 @@ pub(crate) fn outcome(name: &str, standings: [Standing; 3], findings: Vec<Findin
             switch: name.into(),
             dialect: None,
             ports: 3,
-            violating_ports: standings.iter().filter(|standing| standing.is_violating()).count(),
+            violating_ports: standings.iter().filter(|standing| standing.is_violating()).count() as u32,
             lines: 100,
             unread_lines: 2,
             findings: Levels::default(),

@@ -261,7 +261,7 @@ fn a_finding_across_the_fleet_counts_on_its_port(
     totals.count_fleet_findings(&[told], &positions);
     let summary = totals.summary(0);
     let counted = (summary.violating_ports, summary.waived_ports, summary.clean_ports);
-    assert_eq!((counted.0, counted.1, counted.2, totals.switches()[0].violating_ports), expected);
+    assert_eq!((counted.0, counted.1, counted.2, totals.switches()[0].violating_ports as usize), expected);
 }
 
 #[test]

@@ -64,11 +64,7 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
         Work { root: &root, loaded: &loaded, judge, selection: &selection, as_of: &as_of, around: around.as_ref() };
     let mut gathered = work.run(&fleet.switches, jobs(args.jobs), &mut sinks, since.as_mut())?;
     gathered.ports.demand_port(args.port.as_deref(), gathered.unreadable.is_empty() && fleet.unreadable.is_empty())?;
-    // In a thread like those that judged: what they let go of is used again, where the program's own memory would grow.
-    let mut across = std::thread::scope(|scope| {
-        let across = scope.spawn(|| work.across(&fleet, &selection, &mut gathered));
-        across.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic))
-    });
+    let mut across = work.across(&fleet, &selection, &mut gathered);
     if across.left_out > 0 {
         let count = across.left_out;
         let text = format!(
@@ -79,7 +75,7 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
     sinks.aside(|| _ = fleet.tell_unreadable(tell));
     gathered.unreadable.splice(0..0, fleet.unreadable.iter().cloned());
     if let Some(since) = since {
-        let open = across.undetermined.iter().map(|(check, _, at, _)| (*check, &*at.switch, at.port.as_deref()));
+        let open = across.undetermined.iter().map(|(check, _, at, _)| (check, &*at.switch, at.port.as_deref()));
         gathered.totals.compared(since.fleet(&mut across.findings, open));
     }
     finish(args, &across, gathered, sinks)
@@ -267,6 +263,7 @@ impl Work<'_> {
             gathered.totals.add(judged.outcome);
             Ok(())
         })?;
+        self.judge.rest();
         if missed > 0 {
             let text = format!(
                 "{missed} switches that were not asked for cannot be read whole; what looks across switches lacks them"
@@ -323,8 +320,8 @@ impl Work<'_> {
             certain.as_ref().map(|digests| FleetView::new(&self.loaded.policy, self.as_of, digests, &baselines));
         let outcome = FleetOutcome::judge(&view, certain.as_ref(), &mut gathered.usage, selection, &again);
         gathered.totals.count_fleet_findings(&outcome.findings, &outcome.positions);
-        for (check, level, place, needs) in &outcome.undetermined {
-            gathered.totals.open(check, *level, needs, place);
+        for (check, level, place, needs) in outcome.undetermined.iter() {
+            gathered.totals.open(check, level, needs, place);
         }
         outcome
     }

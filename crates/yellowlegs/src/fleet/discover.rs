@@ -1,6 +1,6 @@
 //! Which files of a fleet are switches, and which are theirs.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -32,9 +32,9 @@ pub(crate) enum Kind {
     Walk,
 }
 
-/// The files of a switch's folder, each kind in path order, by their paths from there.
-#[derive(Debug, Clone, Default)]
-pub(crate) struct Parts(Box<[(Kind, Box<Path>)]>);
+/// The files of a switch's folder, each kind in path order, by their paths from there. Most folders of a fleet hold the same.
+#[derive(Debug, Clone, Default, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) struct Parts(Arc<[(Kind, Box<Path>)]>);
 
 impl Parts {
     fn of(mut files: Vec<(Kind, Box<Path>)>) -> Self {
@@ -156,8 +156,11 @@ pub(crate) fn discover(root: &Root, policy: &Policy) -> Result<Fleet, Failure> {
     let baselines: Vec<&str> = policy.sisters.iter().filter_map(|s| s.baseline.as_deref()).collect();
     let (folders, mut found, mut unreadable) = walk(root, files);
     let mut kept = Vec::new();
+    let mut alike: BTreeSet<Parts> = BTreeSet::new();
     for (path, parts) in folders {
         let parts = Parts::of(parts);
+        let parts = alike.get(&parts).cloned().unwrap_or(parts);
+        alike.insert(parts.clone());
         let from_root = relative(&root.dir, &path);
         let is_baseline = baselines.contains(&from_root.as_str());
         let name = path.file_name().map(|n| Arc::from(n.to_string_lossy())).unwrap_or_default();
@@ -269,4 +272,37 @@ fn unique(root: &Root, found: &[Found]) -> Result<(), Failure> {
         }
     }
     Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Folders that hold the same files share what is kept of them; what one holds besides is its own.
+    #[test]
+    fn folders_that_hold_the_same_share_it() {
+        let dir = tempfile::tempdir().unwrap();
+        let hold = |folder: &str, files: &[&str]| {
+            std::fs::create_dir_all(dir.path().join(folder)).unwrap();
+            files.iter().for_each(|file| std::fs::write(dir.path().join(folder).join(file), "x\n").unwrap());
+        };
+        hold("a", &["config.txt", "ports.out"]);
+        hold("b", &["config.txt", "ports.out"]);
+        hold("c", &["config.txt", "ports.out", "lanes.out"]);
+        hold("d", &["config.txt"]);
+        let root = Root::find(Some(dir.path()), &[]).unwrap();
+        let fleet = discover(&root, &Policy::default()).unwrap();
+        let parts = |at: usize| match &fleet.switches[at].layout {
+            Layout::Folder(Parts(files)) => files,
+            Layout::Record => unreachable!("there is none"),
+        };
+        assert!(Arc::ptr_eq(parts(0), parts(1)));
+        let files = |at: usize| {
+            let files = parts(at).iter().map(|(kind, file)| format!("{kind:?} {}", file.display()));
+            files.collect::<Vec<_>>().join(", ")
+        };
+        let told: Vec<String> = (0..4).map(files).collect();
+        let two = "Running config.txt, State ports.out";
+        assert_eq!(told, [two, two, "Running config.txt, State lanes.out, State ports.out", "Running config.txt"]);
+    }
 }

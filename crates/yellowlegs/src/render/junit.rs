@@ -197,7 +197,7 @@ fn of_fleet(tail: &Tail<'_>) -> Option<Suite> {
         on_none.map(|finding| case(CLASS, finding.check, Standing::of(finding), &[finding], &[])).collect();
     cases.extend(tail.across.iter().map(|(check, _, at, needs)| {
         let name =
-            [Some(*check), Some(&*at.switch), at.port.as_deref()].into_iter().flatten().collect::<Vec<_>>().join(" ");
+            [Some(check), Some(&*at.switch), at.port.as_deref()].into_iter().flatten().collect::<Vec<_>>().join(" ");
         let miss = skipped("undetermined", clean(&format!("needs {needs}")).into_owned());
         Case { class: CLASS.to_owned(), name: clean(&name).into_owned(), miss: Some(miss), aside: String::new() }
     }));

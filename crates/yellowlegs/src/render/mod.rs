@@ -29,7 +29,7 @@ mod wrap;
 
 use std::io::{self, Write};
 
-use yellowlegs_core::check::Open;
+use yellowlegs_core::check::Opens;
 use yellowlegs_core::finding::{Evidence, EvidenceKind, Finding, Summary, SwitchOutcome, Totals};
 use yellowlegs_core::model::Value;
 use yellowlegs_core::policy::RoleFrom;
@@ -170,7 +170,7 @@ pub(crate) struct Tail<'a> {
     pub(crate) totals: &'a Totals,
     pub(crate) unreadable: &'a [Unreadable],
     /// Checks across switches that could not be decided: check, switch, port, what is missing.
-    pub(crate) across: &'a [Open],
+    pub(crate) across: &'a Opens,
 }
 
 /// A report being written: the head, each switch in path order, the tail.

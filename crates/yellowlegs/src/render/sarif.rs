@@ -54,7 +54,7 @@ fn write(out: &mut dyn Write, whole: &Whole, tail: &Tail<'_>) -> io::Result<()> 
             results.push(undetermined(open.check, switch, open.port.as_deref(), &needs, &mut rules));
         }
     }
-    for (check, _, at, needs) in tail.across {
+    for (check, _, at, needs) in tail.across.iter() {
         results.push(undetermined(check, Some(&at.switch), at.port.as_deref(), &format!("needs {needs}"), &mut rules));
     }
     results.extend(gone(tail, &mut rules));

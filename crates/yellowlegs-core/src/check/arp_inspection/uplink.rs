@@ -23,14 +23,17 @@ pub(super) const UNTRUSTED: Check = Check {
 fn untrusted(fleet: &FleetView<'_>) -> FleetJudgement {
     let mut judgement = FleetJudgement::default();
     for (number, digest) in fleet.switches.iter().enumerate() {
-        let Some(inspected) = &digest.inspected else {
+        let Some(inspected) = &digest.serves.inspected else {
             judgement.unknown.push(("arp-inspection.vlans", fleet.related_switch(number)));
             continue;
         };
         for (index, port) in digest.ports.iter().enumerate().filter(|(_, p)| p.faces == Some(Faces::BridgeUp)) {
             let at = (number, index);
-            let carried: VlanSet =
-                inspected.common(&digest.edge_vlans.to_set()).iter().filter(|vlan| port.carries(*vlan)).collect();
+            let carried: VlanSet = inspected
+                .common(&digest.serves.edge_vlans.to_set())
+                .iter()
+                .filter(|vlan| port.carries(*vlan))
+                .collect();
             if carried.is_empty() || port.inspection_trusted == Some(true) {
                 continue;
             }

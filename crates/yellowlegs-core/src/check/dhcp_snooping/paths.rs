@@ -121,8 +121,8 @@ impl OfVlan {
 
 /// The VLANs of a switch that matter: covered by snooping, and with clients or a way on.
 fn covered(digest: &Digest) -> Option<VlanSet> {
-    let snooped = digest.snooped.as_ref()?;
-    let mut there = digest.edge_vlans.to_set();
+    let snooped = digest.serves.snooped.as_ref()?;
+    let mut there = digest.serves.edge_vlans.to_set();
     for port in &digest.ports {
         if let Some(tagged) = port.tagged.as_ref().filter(|set| !set.is_all()) {
             there = there.union(tagged);
@@ -206,7 +206,7 @@ fn way(fleet: &FleetView<'_>, from: usize, vlan: VlanId, joined: &Joined, server
     let mut switch = from;
     let mut seen: BTreeSet<usize> = BTreeSet::new();
     while seen.insert(switch) {
-        let snoops = fleet.switches[switch].snooped.as_ref().map(|set| set.contains(vlan));
+        let snoops = fleet.switches[switch].serves.snooped.as_ref().map(|set| set.contains(vlan));
         let exits = exits(fleet, switch, vlan, joined, server);
         let Some(first) = exits.first().copied() else {
             return if switch == server.0 { Way::Trusted } else { Way::None };
@@ -234,7 +234,7 @@ fn no_path(fleet: &FleetView<'_>) -> FleetJudgement {
     let mut judgement = FleetJudgement::default();
     let mut found: Vec<FleetViolation> = Vec::new();
     each_covered(fleet, &mut judgement, |switch, vlan, servers, judgement| {
-        if !fleet.switches[switch].edge_vlans.contains(vlan) {
+        if !fleet.switches[switch].serves.edge_vlans.contains(vlan) {
             return;
         }
         // To those that nothing leads to there is none.
@@ -330,7 +330,7 @@ fn relay_info_refused(fleet: &FleetView<'_>) -> FleetJudgement {
     let mut servers = Servers::of(fleet);
     for (number, digest) in fleet.switches.iter().enumerate() {
         let Some(covered) = covered(digest).filter(|set| !set.is_empty()) else { continue };
-        match digest.relay_info {
+        match digest.serves.relay_info {
             Some(RelayInfo::Insert | RelayInfo::Replace) => {}
             Some(_) => continue,
             None => {
@@ -348,7 +348,7 @@ fn relay_info_refused(fleet: &FleetView<'_>) -> FleetJudgement {
         for (exit, vlan) in ways {
             let Some(peer) = fleet.links().peer(exit) else { continue };
             let there = port(fleet.switches, peer);
-            let snoops = fleet.switches[peer.0].snooped.as_ref().is_some_and(|set| set.contains(vlan));
+            let snoops = fleet.switches[peer.0].serves.snooped.as_ref().is_some_and(|set| set.contains(vlan));
             match (snoops, there.trusted, there.relay_accepted) {
                 (true, Some(false), Some(false)) => {
                     refused.entry(peer).or_insert((exit, VlanSet::default())).1.insert(vlan);

@@ -30,6 +30,23 @@ pub struct Digest {
     pub(in crate::check) ends: Box<[(usize, bool, usize)]>,
     /// Authorised servers here: entry of the policy, position among `ports` (the switch itself when none).
     pub(in crate::check) servers: Box<[(usize, Option<usize>)]>,
+    /// What it serves, and by what settings.
+    pub(in crate::check) serves: Arc<Serves>,
+    /// Queriers that are heard, by VLAN: others than the switch itself.
+    pub(in crate::check) heard_queriers: Box<[(VlanId, IpAddr)]>,
+    /// The ports that pins and what is heard name by number; among others (`Digests`) theirs count, and it is empty.
+    names: Box<[Arc<str>]>,
+    /// Stations that are pinned or written.
+    pub(in crate::check) pinned: Box<[Pin]>,
+    /// Where stations that are pinned somewhere are heard now: by port.
+    pub(in crate::check) heard: Box<[(StationAddress, u32)]>,
+    /// What its settings are, for sisters: by role (none: the switch's own) and setting.
+    pub(in crate::check) settings: BTreeMap<(Arc<str>, SettingId), Vec<Had>>,
+}
+
+/// What a switch is set to for its VLANs, the same on most switches of a fleet.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub(in crate::check) struct Serves {
     /// VLANs in which DHCP snooping acts; `None`: unknown.
     pub(in crate::check) snooped: Option<Arc<VlanSet>>,
     /// VLANs in which ARP inspection acts.
@@ -42,8 +59,6 @@ pub struct Digest {
     pub(in crate::check) multicast: Option<Arc<VlanSet>>,
     /// VLANs in which it asks for memberships.
     pub(in crate::check) queriers: BTreeMap<VlanId, QuerierDigest>,
-    /// Queriers that are heard, by VLAN: others than the switch itself.
-    pub(in crate::check) heard_queriers: Box<[(VlanId, IpAddr)]>,
     /// How many seconds a membership lasts that nobody renews, by VLAN that is snooped and used.
     pub(in crate::check) memberships: Arc<[(VlanId, u32)]>,
     /// Whether unregistered groups are filtered.
@@ -52,14 +67,6 @@ pub struct Digest {
     pub(in crate::check) relay_info: Option<RelayInfo>,
     /// Seconds from a loss of BPDUs until a blocked port forwards, with how that comes.
     pub(in crate::check) reopens: Option<Arc<(u32, String)>>,
-    /// The ports that pins and what is heard name by number; among others (`Digests`) theirs count, and it is empty.
-    names: Box<[Arc<str>]>,
-    /// Stations that are pinned or written.
-    pub(in crate::check) pinned: Box<[Pin]>,
-    /// Where stations that are pinned somewhere are heard now: by port.
-    pub(in crate::check) heard: Box<[(StationAddress, u32)]>,
-    /// What its settings are, for sisters: by role (none: the switch's own) and setting.
-    pub(in crate::check) settings: BTreeMap<(Arc<str>, SettingId), Vec<Had>>,
 }
 
 /// A station that is pinned or written on a port. Small, for a fleet has many.
@@ -116,7 +123,7 @@ impl PortDigest {
 }
 
 /// What a querier asks by.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub(in crate::check) struct QuerierDigest {
     pub(in crate::check) address: Option<IpAddr>,
     pub(in crate::check) version: Option<u32>,
@@ -131,15 +138,13 @@ pub(in crate::check) struct QuerierDigest {
     pub(in crate::check) leave: Option<Figure>,
 }
 
-/// The switches of a fleet. VLAN sets, ports and names of ports that are equal are kept once: most switches of a fleet say the same.
+/// The switches of a fleet. What they serve, VLAN sets, ports and names of ports that are equal are kept once: most switches of a fleet say the same.
 #[derive(Debug, Default)]
 pub struct Digests {
     switches: Vec<Digest>,
     sets: FxHashSet<Arc<VlanSet>>,
     ports: FxHashSet<Arc<PortDigest>>,
-    reopenings: FxHashSet<Arc<(u32, String)>>,
-    vlans: FxHashSet<Arc<[VlanId]>>,
-    memberships: FxHashSet<Arc<[(VlanId, u32)]>>,
+    serves: FxHashSet<Arc<Serves>>,
     names: Named,
 }
 
@@ -155,14 +160,7 @@ impl Digests {
         let is_its_name = digest.configured.as_ref() == Some(&digest.switch);
         let configured = digest.configured.filter(|_| !is_its_name).map(|name| Arc::from(&*name));
         digest.configured = configured.or_else(|| is_its_name.then(|| Arc::clone(&digest.switch)));
-        digest.reopens.iter_mut().for_each(|one| share(&mut self.reopenings, one, |one| Arc::new(one.clone())));
-        [&mut digest.snooped, &mut digest.inspected, &mut digest.multicast]
-            .into_iter()
-            .flatten()
-            .for_each(|set| share(&mut self.sets, set, |set| Arc::new(set.clone())));
-        let few = [&mut digest.edge_vlans, &mut digest.used_vlans];
-        few.into_iter().for_each(|few| share(&mut self.vlans, few.list(), |list| list.into()));
-        share(&mut self.memberships, &mut digest.memberships, |list| list.into());
+        digest.serves = self.serves(&made.serves);
         digest.ports = made.ports.iter().map(|port| self.port(port)).collect();
         let own: Vec<u32> = std::mem::take(&mut digest.names).iter().map(|name| self.names.number(name)).collect();
         let of_pins = digest.pinned.iter_mut().map(|pin| &mut pin.port);
@@ -173,13 +171,31 @@ impl Digests {
         self.switches.push(digest);
     }
 
+    /// The one copy of what a switch serves.
+    fn serves(&mut self, made: &Serves) -> Arc<Serves> {
+        if let Some(known) = self.serves.get(made) {
+            return Arc::clone(known);
+        }
+        let mut serves = made.clone();
+        serves.reopens.iter_mut().for_each(|one| *one = Arc::new((**one).clone()));
+        serves.memberships = Arc::from(&*made.memberships);
+        [&mut serves.snooped, &mut serves.inspected, &mut serves.multicast]
+            .into_iter()
+            .flatten()
+            .for_each(|set| share(&mut self.sets, set));
+        [&mut serves.edge_vlans, &mut serves.used_vlans].into_iter().for_each(FewVlans::copy);
+        let serves = Arc::new(serves);
+        self.serves.insert(Arc::clone(&serves));
+        serves
+    }
+
     /// The one copy of what is kept of a port.
     fn port(&mut self, made: &PortDigest) -> Arc<PortDigest> {
         if let Some(known) = self.ports.get(made) {
             return Arc::clone(known);
         }
         let mut port = PortDigest { name: self.names.shared(&made.name), ..made.clone() };
-        port.tagged.iter_mut().for_each(|set| share(&mut self.sets, set, |set| Arc::new(set.clone())));
+        port.tagged.iter_mut().for_each(|set| share(&mut self.sets, set));
         let port = Arc::new(port);
         self.ports.insert(Arc::clone(&port));
         port
@@ -191,11 +207,11 @@ impl Digests {
     }
 }
 
-/// Keeps one of what is equal: a copy of the first.
-fn share<T: ?Sized + Eq + Hash>(kept: &mut FxHashSet<Arc<T>>, one: &mut Arc<T>, copy: impl Fn(&T) -> Arc<T>) {
+/// Keeps one of the sets that are equal: a copy of the first.
+fn share(kept: &mut FxHashSet<Arc<VlanSet>>, one: &mut Arc<VlanSet>) {
     let there = kept.get(&**one).map(Arc::clone);
     *one = there.unwrap_or_else(|| {
-        let copied = copy(one);
+        let copied = Arc::new((**one).clone());
         kept.insert(Arc::clone(&copied));
         copied
     });
@@ -274,23 +290,26 @@ impl Digest {
         let receiving = multicast.as_ref().map(|set| set.common(&used_vlans)).unwrap_or_default();
         let mut named = Named::default();
         let lasts = |vlan: VlanId| Some((vlan, timing::membership(on, vlan).ok()?.seconds));
-        Self {
-            switch: Arc::clone(switch.name()),
-            configured: on.setting(settings::NAME).value,
-            ports: ports.into_iter().map(Arc::new).collect(),
-            ends: links.into_iter().filter_map(|(link, is_a, port)| Some((link, is_a, *at.get(&port)?))).collect(),
-            servers: servers.into_iter().map(|(entry, port)| (entry, port.and_then(|p| at.get(&p).copied()))).collect(),
+        let serves = Serves {
             snooped: snooped(on),
             inspected: on.covered(INSPECTION.needed, INSPECTION.global, INSPECTION.vlans).ok(),
             edge_vlans: (&edge_vlans).into(),
             used_vlans: (&used_vlans).into(),
-            heard_queriers: heard_queriers(on),
             memberships: receiving.iter().filter_map(lasts).collect(),
             filters: on.setting(settings::FILTERING).value,
             multicast,
             queriers: queriers(on),
             relay_info: on.setting(settings::RELAY_INFO).value,
             reopens: reopens(on).map(Arc::new),
+        };
+        Self {
+            switch: Arc::clone(switch.name()),
+            configured: on.setting(settings::NAME).value,
+            ports: ports.into_iter().map(Arc::new).collect(),
+            ends: links.into_iter().filter_map(|(link, is_a, port)| Some((link, is_a, *at.get(&port)?))).collect(),
+            servers: servers.into_iter().map(|(entry, port)| (entry, port.and_then(|p| at.get(&p).copied()))).collect(),
+            serves: Arc::new(serves),
+            heard_queriers: heard_queriers(on),
             pinned: pinned(on, &mut named),
             heard: heard(on, &mut named),
             names: named.names.into(),
@@ -480,4 +499,63 @@ fn hash<T: std::fmt::Debug>(value: &T) -> u64 {
     let mut hasher = DefaultHasher::new();
     format!("{value:?}").hash(&mut hasher);
     hasher.finish()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn vlan(number: u32) -> VlanId {
+        VlanId::new(number.into()).unwrap()
+    }
+
+    fn digest(switch: &str, snooped: &[u32], last: u32) -> Digest {
+        let serves = Serves {
+            snooped: Some(Arc::new(snooped.iter().map(|number| vlan(*number)).collect())),
+            inspected: None,
+            edge_vlans: FewVlans::default(),
+            used_vlans: (&[vlan(last)].into_iter().collect::<VlanSet>()).into(),
+            multicast: None,
+            queriers: BTreeMap::new(),
+            memberships: Arc::from([(vlan(last), 260)]),
+            filters: Some(true),
+            relay_info: None,
+            reopens: Some(Arc::new((50, "so".to_owned()))),
+        };
+        Digest {
+            switch: switch.into(),
+            configured: Some(switch.into()),
+            ports: Box::default(),
+            ends: Box::default(),
+            servers: Box::default(),
+            serves: Arc::new(serves),
+            heard_queriers: Box::default(),
+            names: Box::default(),
+            pinned: Box::default(),
+            heard: Box::default(),
+            settings: BTreeMap::new(),
+        }
+    }
+
+    /// What many switches serve is kept once, and in memory of its own; one that serves something else keeps what is its own.
+    #[test]
+    fn what_is_served_alike_is_kept_once() {
+        let made = [
+            digest("a", &[110, 120], 110),
+            digest("b", &[110, 120], 110),
+            digest("c", &[110, 120], 120),
+            digest("d", &[], 110),
+        ];
+        let all: Digests = made.iter().cloned().collect();
+        assert!(Arc::ptr_eq(&all[0].serves, &all[1].serves));
+        for (kept, made) in all.iter().zip(&made) {
+            assert_eq!(kept.serves, made.serves, "{}", kept.switch);
+            assert!(!Arc::ptr_eq(&kept.serves, &made.serves), "{}", kept.switch);
+        }
+        let set = |at: usize| all[at].serves.snooped.as_ref().unwrap();
+        assert!(Arc::ptr_eq(set(0), set(2)), "equal sets are one set");
+        assert_ne!(set(0), set(3));
+        assert_eq!((all.serves.len(), all.sets.len()), (3, 2));
+        assert!(Arc::ptr_eq(&all[2].switch, all[2].configured.as_ref().unwrap()), "a name that is said twice is one");
+    }
 }

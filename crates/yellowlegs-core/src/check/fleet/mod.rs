@@ -3,6 +3,7 @@
 mod digest;
 mod joined;
 mod links;
+mod open;
 mod usage;
 
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
@@ -14,6 +15,7 @@ pub use digest::{Digest, Digests};
 pub(super) use digest::{Had, PortDigest, QuerierDigest};
 pub(super) use joined::Joined;
 pub(super) use links::{At, Links, port};
+pub use open::{Open, Opens};
 pub use usage::Usage;
 
 use super::judge::{is_excused, waive};
@@ -240,16 +242,13 @@ impl EntriesView<'_> {
     }
 }
 
-/// A check across switches that could not be decided: check, level, where, what is missing.
-pub type Open = (&'static str, Level, Related, &'static str);
-
 /// What the pass over the fleet comes to.
 #[derive(Default)]
 pub struct FleetOutcome {
     /// Its findings, by check.
     pub findings: Vec<Finding>,
     /// What could not be decided.
-    pub undetermined: Vec<Open>,
+    pub undetermined: Opens,
     /// Where the ports that findings stand on come among those of their switch.
     pub positions: Positions,
     /// How many findings that stand on no switch are left out, for they are about none of the chosen ones.
@@ -285,7 +284,7 @@ impl FleetOutcome {
                 let is_off = |place: &Related| off.contains(&(&*place.switch, place.port.as_deref()));
                 let missing = judged.unknown.into_iter();
                 let missing = missing.filter(|(_, place)| selection.takes_switch(&place.switch) && !is_off(place));
-                outcome.undetermined.extend(missing.map(|(needs, place)| (check.id, level, place, needs)));
+                missing.for_each(|(needs, place)| outcome.undetermined.push(check.id, level, place, needs));
             }
         }
         outcome.tell(found, view, usage, selection, again);

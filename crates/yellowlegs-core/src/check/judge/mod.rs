@@ -89,6 +89,11 @@ impl<'p> Judge<'p> {
         Self { policy, as_of, selection, raw, checks, of_switch, is_on, known: Stores::default() }
     }
 
+    /// Lets go of what was kept for the next switches: once the many are judged, few come after them.
+    pub fn rest(&self) {
+        self.known.clear();
+    }
+
     /// Judges one switch.
     pub fn switch(&self, resolved: &Resolved, lists: Option<&Lists>) -> Judged {
         let switch = &resolved.switch;
@@ -242,10 +247,10 @@ impl<'p> Judge<'p> {
             walk: switch.is_known_by_walk(),
             switch: Arc::clone(switch.name()),
             dialect: switch.dialect().cloned(),
-            ports,
-            violating_ports: outcome.counts().violating,
+            ports: ports as u32,
+            violating_ports: outcome.counts().violating as u32,
             lines: switch.lines(),
-            unread_lines: switch.unread().len(),
+            unread_lines: switch.unread().len() as u32,
             findings: Levels::default(),
         });
     }

@@ -98,9 +98,9 @@ struct Domain {
 fn domains(fleet: &FleetView<'_>) -> Vec<Domain> {
     let mut vlans = VlanSet::default();
     for digest in fleet.switches.iter() {
-        let snooped = digest.multicast.clone().unwrap_or_default();
-        let asked: VlanSet = digest.queriers.keys().copied().collect();
-        vlans = vlans.union(&snooped.common(&digest.used_vlans.to_set())).union(&asked);
+        let snooped = digest.serves.multicast.clone().unwrap_or_default();
+        let asked: VlanSet = digest.serves.queriers.keys().copied().collect();
+        vlans = vlans.union(&snooped.common(&digest.serves.used_vlans.to_set())).union(&asked);
     }
     let mut domains = Vec::new();
     for vlan in vlans.iter() {
@@ -125,14 +125,14 @@ fn domains(fleet: &FleetView<'_>) -> Vec<Domain> {
 /// Whether a VLAN is in use on a switch.
 fn is_there(fleet: &FleetView<'_>, switch: usize, vlan: VlanId) -> bool {
     let digest = &fleet.switches[switch];
-    digest.edge_vlans.contains(vlan)
-        || digest.queriers.contains_key(&vlan)
+    digest.serves.edge_vlans.contains(vlan)
+        || digest.serves.queriers.contains_key(&vlan)
         || fleet.links().carrying(fleet.switches, switch, vlan).next().is_some()
 }
 
 impl Domain {
     fn queriers<'f>(&self, fleet: &'f FleetView<'_>) -> Vec<(usize, &'f QuerierDigest)> {
-        let of = |switch: &usize| Some((*switch, fleet.switches[*switch].queriers.get(&self.vlan)?));
+        let of = |switch: &usize| Some((*switch, fleet.switches[*switch].serves.queriers.get(&self.vlan)?));
         self.switches.iter().filter_map(of).collect()
     }
 
@@ -154,7 +154,7 @@ fn missing(fleet: &FleetView<'_>) -> FleetJudgement {
         let snooped = |switch: &usize| {
             let digest = &fleet.switches[*switch];
             let site = fleet.policy.vlan(&digest.switch, domain.vlan);
-            digest.multicast.as_ref().is_some_and(|set| set.contains(domain.vlan))
+            digest.serves.multicast.as_ref().is_some_and(|set| set.contains(domain.vlan))
                 && !site.and_then(|vlan| vlan.purpose).is_some_and(nobody_is_in_it)
         };
         let Some(first) = domain.switches.iter().find(|switch| snooped(switch)) else { continue };
@@ -182,12 +182,12 @@ fn missing(fleet: &FleetView<'_>) -> FleetJudgement {
 
 /// What becomes of the VLAN's streams, as the first switch has it.
 fn ending(digest: &Digest, vlan: VlanId) -> String {
-    let then = match digest.filters {
+    let then = match digest.serves.filters {
         Some(true) => "then the streams stop",
         Some(false) => "then the streams flood",
         None => "then the streams stop or flood",
     };
-    match digest.memberships.iter().find(|(id, _)| *id == vlan) {
+    match digest.serves.memberships.iter().find(|(id, _)| *id == vlan) {
         Some((_, seconds)) => format!("memberships end {seconds} s after their last report, {then}"),
         None => format!("memberships end, {then}"),
     }

@@ -126,8 +126,8 @@ fn too_slow(fleet: &FleetView<'_>) -> FleetJudgement {
         if is_on(fleet, at) != Some(true) {
             return;
         }
-        let own = fleet.switches[at.0].reopens.as_deref();
-        let other = fleet.links().peer(at).and_then(|peer| fleet.switches[peer.0].reopens.as_deref());
+        let own = fleet.switches[at.0].serves.reopens.as_deref();
+        let other = fleet.links().peer(at).and_then(|peer| fleet.switches[peer.0].serves.reopens.as_deref());
         let (Some(interval), Some(own)) = (here.detection_interval, own) else {
             let needs = if own.is_none() { "spanning-tree.protocol" } else { "unidirectional.interval" };
             judgement.unknown.push((needs, fleet.related(at)));

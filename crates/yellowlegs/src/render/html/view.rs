@@ -137,7 +137,7 @@ impl Page {
         let line = |(position, row): (usize, &SwitchRow)| Line {
             position,
             name: text(&row.switch),
-            percent: percent(row.violating_ports, row.ports),
+            percent: percent(row.violating_ports as usize, row.ports as usize),
             undetermined: open.get(&*row.switch).copied().unwrap_or_default(),
             row: row.clone(),
         };

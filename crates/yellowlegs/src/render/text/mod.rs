@@ -144,12 +144,12 @@ pub(crate) fn finding(out: &mut dyn Write, found: &Finding, look: &Look) -> io::
 
 fn heading(out: &mut dyn Write, row: &SwitchRow, look: &Look) -> io::Result<()> {
     let dialect = row.read_by();
-    let understood = row.lines as usize - row.unread_lines.min(row.lines as usize);
+    let understood = row.lines - row.unread_lines.min(row.lines);
     let name = clean(&row.switch);
     let about = format!(
         "{dialect}, {understood} of {} understood, {}, {} violating",
         many(row.lines as usize, "line"),
-        many(row.ports, "port"),
+        many(row.ports as usize, "port"),
         if row.violating_ports > 0 { row.violating_ports.to_string() } else { "none".to_owned() }
     );
     let style = if row.violating_ports > 0 { BOLD } else { GOOD };
