@@ -68,12 +68,12 @@ pub(crate) fn rivals(program: &Path, audit: &Path, size: usize) -> io::Result<()
     ];
     let own = folder_words(&["audit", "--format", "csv", "--fail-on", "never", "-q", "--jobs", "2"]);
     let (mut audits, mut floors) = (Vec::new(), Vec::new());
+    let all: Vec<Rival> = all.into_iter().filter(Rival::is_there).collect();
     let mut taken: Vec<Vec<Spent>> = all.iter().map(|_| Vec::new()).collect();
-    let there: Vec<bool> = all.iter().map(Rival::is_there).collect();
     for _ in 0..RUNS {
         audits.push(measured(audit, &own)?);
         floors.push(measured(program, &["floor".into(), folder.clone()])?);
-        for ((rival, taken), _) in all.iter().zip(&mut taken).zip(&there).filter(|(_, there)| **there) {
+        for (rival, taken) in all.iter().zip(&mut taken) {
             taken.push(measured(Path::new(rival.program), &rival.words)?);
         }
     }
@@ -84,7 +84,7 @@ pub(crate) fn rivals(program: &Path, audit: &Path, size: usize) -> io::Result<()
         own.time, own.clock
     );
     let floor = ("the floor", median(&mut floors));
-    let rivals = all.iter().zip(&mut taken).filter(|(_, taken)| !taken.is_empty());
+    let rivals = all.iter().zip(&mut taken);
     for (name, spent) in [floor].into_iter().chain(rivals.map(|(rival, taken)| (rival.name, median(taken)))) {
         println!(
             "  {name}: {:.2} s of processor, {:.2} s by the clock; the audit takes {:.2} times its processor time, {:.2} by the clock",
