@@ -34,6 +34,9 @@ const BOUNDS: [Bound; 7] = [
     Bound { fleet: "orderly", against: Against::Unlike, most: 1.0 },
 ];
 
+/// Other commands on the unlike fleet, and how often the time of its audit each may take.
+const BESIDE: [(&str, f64); 3] = [("drill", 10.0), ("read", 4.0), ("dialect sketch", 4.0)];
+
 /// So many times as much text, and at most so many times the time: what grows with its square takes sixteen.
 const LONGER: u32 = 4;
 const MOST_LONGER: f64 = 8.0;
@@ -69,10 +72,44 @@ fn grown(audit: &Path) -> io::Result<usize> {
     Ok(exceeded)
 }
 
+/// Holds other commands against the audit; how many take too long.
+fn beside(program: &Path) -> io::Result<usize> {
+    let folder = tempfile::tempdir()?;
+    fleet::write(folder.path(), SIZE, fleet::Wanted::parse("unlike").unwrap_or_default())?;
+    let switches = std::fs::read_dir(folder.path())?.filter_map(Result::ok).map(|entry| entry.path());
+    let switches: Vec<PathBuf> = switches.filter(|path| path.join("config.txt").is_file()).collect();
+    let fleet = || ["--fleet".into(), folder.path().to_owned()].into_iter();
+    let words = |command: &str| -> Vec<PathBuf> {
+        let told = command.split(' ').chain(["-q"]).map(PathBuf::from);
+        match command {
+            "read" => told.chain(fleet()).chain(switches.iter().cloned()).collect(),
+            "dialect sketch" => told.chain(switches.iter().map(|path| path.join("config.txt"))).collect(),
+            "audit" => told.chain(["--format", "csv"].map(PathBuf::from)).chain(fleet()).collect(),
+            _ => told.chain(fleet()).collect(),
+        }
+    };
+    let mut times = [0.0; BESIDE.len() + 1];
+    for _ in 0..RUNS {
+        let commands = ["audit"].into_iter().chain(BESIDE.map(|(command, _)| command));
+        for (time, command) in times.iter_mut().zip(commands) {
+            *time += measured(program, &words(command))?.time / RUNS as f64;
+        }
+    }
+    let [audit, others @ ..] = times;
+    let mut exceeded = 0;
+    for ((command, most), time) in BESIDE.into_iter().zip(others) {
+        let ratio = time / audit;
+        let told = if ratio > most { "too much" } else { "well" };
+        println!("{command} of {SIZE} unlike switches: {ratio:.2} times the audit, at most {most}: {told}");
+        exceeded += usize::from(ratio > most);
+    }
+    Ok(exceeded)
+}
+
 /// Measures each; how many are exceeded.
 pub(crate) fn exceeded(program: &Path, audit: &Path) -> io::Result<usize> {
     let mut unlike: Option<f64> = None;
-    let mut exceeded = grown(audit)?;
+    let mut exceeded = grown(audit)? + beside(audit)?;
     for bound in &BOUNDS {
         let folder = tempfile::tempdir()?;
         let wanted = fleet::Wanted::parse(bound.fleet).unwrap_or_default();

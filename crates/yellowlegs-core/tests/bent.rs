@@ -9,7 +9,7 @@ use std::fmt::Write as _;
 use std::sync::Arc;
 
 use crate::support::texts::{COVE, COVE_TEXT, FATHOM, FATHOM_TEXT, SHINGLE_TEXT};
-use crate::support::{POLICY, SHINGLE, as_of, compare, dialect, mark, policy};
+use crate::support::{POLICY, SHINGLE, as_of, compare, dialect, mark, policy, record};
 use yellowlegs_core::check::{Judge, Selection};
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::model::{DoubtWidth, SettingId};
@@ -59,7 +59,7 @@ fn read(dialect: &Arc<Dialect>, name: &str, text: String) -> Resolved {
 
 /// Everything that is said of a switch.
 fn said_of(policy: &Policy, resolved: &Resolved) -> String {
-    let mut words = serde_json::to_string(&resolved.record()).unwrap();
+    let mut words = record(resolved);
     for width in [DoubtWidth::Near, DoubtWidth::Block] {
         let Some(doubtful) = resolved.doubtful(width) else { continue };
         for doubt in &doubtful.doubts {
@@ -67,7 +67,7 @@ fn said_of(policy: &Policy, resolved: &Resolved) -> String {
             let (line, ports, more) = (doubt.mark.line(), &doubt.ports, doubt.more_ports);
             writeln!(words, "{line} {} {:?} {ports:?} {more} {settings:?}", doubt.shape, doubt.torn).unwrap();
         }
-        words += &serde_json::to_string(&doubtful.resolved.record()).unwrap();
+        words += &record(&doubtful.resolved);
     }
     let (as_of, selection) = (as_of(), Selection::default());
     let outcome = Judge::new(policy, &as_of, &selection, false).switch(resolved, resolved.lists()).outcome;

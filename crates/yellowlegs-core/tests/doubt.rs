@@ -6,7 +6,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use crate::support::{POLICY, as_of, policy, shingle_without};
+use crate::support::{POLICY, as_of, from_record, policy, record, shingle_without};
 use globset::{Glob, GlobMatcher};
 use rstest::rstest;
 use yellowlegs_core::check::{Judge, Selection};
@@ -415,8 +415,7 @@ fn a_saved_copy_that_is_not_the_same(#[case] from: &str, #[case] to: &str, #[cas
 #[test]
 fn a_record_keeps_its_doubts() {
     let resolved = shingle(&RIGHT.replacen("note \"desk\"\n", "note \"desk\"\n  lanterns bright\n", 1));
-    let record = resolved.record();
-    let again = Resolved::from_record(record.into_switch("sw1"));
+    let again = Resolved::from_record(from_record(&record(&resolved), "sw1"));
     let policy = policy(POLICY);
     let open = |resolved: &Resolved| doubted(&judged(&policy, resolved)).into_keys().collect::<Vec<_>>();
     assert_eq!(open(&again), open(&resolved));
@@ -436,9 +435,8 @@ fn ports_that_nothing_else_names_may_be_there(#[case] line: &str, #[case] expect
     let mirror = "looking-glass 1\n  shows 1.4 both\n  onto 1.3\n  awake\n";
     let resolved = shingle(&format!("{}{mirror}", RIGHT.replace("sockets 1.1..1.3\n", line)));
     let policy = policy(POLICY);
-    let json = serde_json::to_value(resolved.record()).unwrap();
-    let record: yellowlegs_core::model::Record = serde_json::from_value(json).unwrap();
-    for resolved in [resolved, Resolved::from_record(record.into_switch("sw1"))] {
+    let again = Resolved::from_record(from_record(&record(&resolved), "sw1"));
+    for resolved in [resolved, again] {
         let outcome = judged(&policy, &resolved);
         let open = doubted(&outcome).remove("-").unwrap_or_default();
         assert!(expected.iter().all(|check| open.contains(check)), "{open:?}");

@@ -83,7 +83,7 @@ proptest! {
             let words = text.split_whitespace().count() + text.matches(['{', '}', ';']).count();
             prop_assert!(reading.statements.len() + reading.not_taken().count() <= words + 1);
             let resolved = resolve_with("t", &dialect, Arc::clone(&source), &State::default());
-            prop_assert!(serde_json::to_string(&Record::of(&resolved.switch)).is_ok());
+            prop_assert!(resolved.record().is_ok_and(|record| serde_json::from_slice::<Record>(&record).is_ok()));
             prop_assert_eq!(explain(&dialect, &source).len(), text.lines().count());
         }
         prop_assert!(sketch("new", &[&text]).is_none_or(|s| !s.is_empty()));

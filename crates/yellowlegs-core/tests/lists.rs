@@ -2,12 +2,12 @@
 
 use std::sync::Arc;
 
-use crate::support::{as_of, dialect, line, policy, read};
+use crate::support::{as_of, dialect, from_record, line, policy, read, record};
 use proptest::prelude::*;
 use rstest::rstest;
 use yellowlegs_core::check::{Judge, Selection};
 use yellowlegs_core::finding::{Brief, Finding, Undecided};
-use yellowlegs_core::model::{Direction, Kind, Record, SavedCopy, SettingId, Value, settings};
+use yellowlegs_core::model::{Direction, Kind, SavedCopy, SettingId, Value, settings};
 use yellowlegs_core::resolve::{Resolved, explain};
 use yellowlegs_core::source::Source;
 
@@ -258,15 +258,13 @@ fn of_a_long_line_the_part_is_shown_that_matters() {
 #[test]
 fn a_record_has_the_parts_of_long_lines_too() {
     let resolved = read(&dialect(PINS), &many_on_a_line());
-    let record = Record::of(&resolved.switch);
-    let printed = serde_json::to_string(&record).unwrap();
+    let printed = record(&resolved);
     assert!(
         !printed.contains(&many_on_a_line().lines().nth(1).unwrap()[..1_000]),
         "{} bytes of a text of 1,600",
         printed.len()
     );
-    let again: Record = serde_json::from_str(&printed).unwrap();
-    let switch = again.into_switch("t");
+    let switch = from_record(&printed, "t");
     for port in 0..switch.ports().len() {
         let quote = |switch: &yellowlegs_core::model::Switch| switch.quote(switch.port_place(port).unwrap()).unwrap();
         assert_eq!(quote(&switch), quote(&resolved.switch), "{port}");

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use crate::support::{HEAD, POLICY, SHINGLE, policy, read, shingle_without, verdicts};
+use crate::support::{HEAD, POLICY, SHINGLE, from_record, policy, read, record, shingle_without, verdicts};
 use proptest::prelude::*;
 use yellowlegs_core::check::ids;
 use yellowlegs_core::dialect::Dialect;
@@ -40,12 +40,9 @@ proptest! {
     #[test]
     fn a_printed_record_reads_as_the_same_switch(text in config()) {
         let resolved = read(&shingle_without(&["port-security.limit"]), &text);
-        let record = Record::of(&resolved.switch);
-        let printed = serde_json::to_string(&record).unwrap();
-        let again: Record = serde_json::from_str(&printed).unwrap();
-        prop_assert_eq!(&again, &record);
-        let switch = again.into_switch("t");
-        prop_assert_eq!(Record::of(&switch), record);
+        let printed = record(&resolved);
+        let switch = from_record(&printed, "t");
+        prop_assert_eq!(record(&Resolved::from_record(switch.clone())), printed);
         // The verdicts are the same, read from text or from the record.
         let (dialect, policy) = (shingle_without(&[]), policy(POLICY));
         if !switch.ports().is_empty() {
@@ -83,7 +80,7 @@ proptest! {
             let _ = Dialect::load(&source);
             let _ = Policy::load(&source, &ids());
             let resolved = yellowlegs_core::resolve::resolve("t", &shingle_without(&[]), source);
-            prop_assert!(serde_json::to_string(&Record::of(&resolved.switch)).is_ok());
+            prop_assert!(resolved.record().is_ok_and(|record| serde_json::from_slice::<Record>(&record).is_ok()));
         }
     }
 

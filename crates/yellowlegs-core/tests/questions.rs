@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use crate::support::changes;
 use crate::support::right::{POLICY, fleet};
-use crate::support::{as_of, policy, shingle_without};
+use crate::support::{as_of, policy, record_json, shingle_without};
 use proptest::prelude::*;
 use rstest::rstest;
 use yellowlegs_core::check::{Judge, Selection};
@@ -65,7 +65,7 @@ fn whatever_is_set_elsewhere() {
     let mut judged = 0;
     // Each third: all of them pass, and take long.
     for change in changes::all(&fleet).into_iter().step_by(3) {
-        let mut record = serde_json::to_value(fleet[change.switch].record()).unwrap();
+        let mut record = record_json(&fleet[change.switch]);
         change.apply(&mut record);
         let name = if change.switch == "edge" { "odd" } else { "off" };
         for name in [change.switch, name] {

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use crate::support::dialect;
+use crate::support::{dialect, record};
 use rstest::rstest;
 use yellowlegs_core::resolve::{State, resolve_with};
 use yellowlegs_core::source::Source;
@@ -193,7 +193,7 @@ fn facts(#[case] text: &str, #[case] expected: &[&str]) {
 fn secrets_of_state_are_masked() {
     let state = State { texts: vec![Arc::new(Source::of("t.out", "secret hunter2 on 1.1\n"))], ..State::default() };
     let config = Arc::new(Source::of("config.txt", "name t\n"));
-    let record = serde_json::to_string(&resolve_with("t", &dialect(DIALECT), config, &state).record()).unwrap();
+    let record = record(&resolve_with("t", &dialect(DIALECT), config, &state));
     assert!(record.contains("secret ******* on 1.1") && !record.contains("hunter2"), "{record}");
 }
 

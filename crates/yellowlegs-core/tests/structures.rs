@@ -1,6 +1,6 @@
 //! Every structure a text can have, and every kind of context: small dialects, and what is in force after reading.
 
-use crate::support::{dialect, fact, read};
+use crate::support::{dialect, fact, read, record};
 use rstest::rstest;
 use yellowlegs_core::model::SettingId;
 use yellowlegs_core::source::Source;
@@ -435,7 +435,7 @@ fn secrets_are_masked_wherever_a_line_is_shown() {
     let slot = resolved.switch.slot(None, id);
     let quote = resolved.switch.quote(resolved.deciding_words(slot.mark.unwrap(), id)).unwrap();
     assert_eq!((quote.text.as_str(), quote.place.column, quote.width), ("key \"**********\" for quay", 22, 4));
-    let record = serde_json::to_string(&resolved.record()).unwrap();
+    let record = record(&resolved);
     assert!(!record.contains("hunter"), "{record}");
 }
 

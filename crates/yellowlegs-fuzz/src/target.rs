@@ -92,8 +92,8 @@ fn configuration(rng: &mut Rng) -> Result<(), String> {
         holds(kept <= words + 1, || format!("{kept} statements of {words} words"))?;
         holds(reading.unread.len() == reading.unread_at.len(), || "unread lines without a place".to_owned())?;
         let resolved = resolve_with("t", &dialect, Arc::clone(&source), &State::default());
-        let record = serde_json::to_string(&resolved.record()).map_err(|error| error.to_string())?;
-        let again: Record = serde_json::from_str(&record).map_err(|error| error.to_string())?;
+        let record = resolved.record().map_err(|error| error.to_string())?;
+        let again: Record = serde_json::from_slice(&record).map_err(|error| error.to_string())?;
         drop(again.into_switch("t"));
         let lines = text.lines().count();
         holds(explain(&dialect, &source).len() == lines, || format!("not {lines} lines explained"))?;
@@ -126,7 +126,8 @@ fn policy(rng: &mut Rng) -> Result<(), String> {
 fn record(rng: &mut Rng) -> Result<(), String> {
     let System { dialect, config, .. } = system(rng);
     let Some(dialect) = oracle::dialect(dialect) else { return Err("the seed is no dialect".to_owned()) };
-    let record = serde_json::to_string_pretty(&oracle::read(&dialect, config).record()).map_err(|e| e.to_string())?;
+    let record = oracle::read(&dialect, config).record().map_err(|e| e.to_string())?;
+    let record = String::from_utf8(record).map_err(|e| e.to_string())?;
     let text = mangled(rng, &record, &record);
     if let Ok(record) = serde_json::from_str::<Record>(&text) {
         let resolved = Resolved::from_record(record.into_switch("sw1"));

@@ -96,6 +96,8 @@ impl SwitchView<'_> {
     /// of ports goes into the tally, where it matters: `covered` holds the VLANs that need no further look.
     pub(super) fn edge_vlans(&self, feature: Feature, covered: &VlanSet, tally: &mut Tally) -> BTreeMap<VlanId, usize> {
         let mut used: BTreeMap<VlanId, usize> = BTreeMap::new();
+        // Whether a VLAN is looked at: most ports are in one that another is in.
+        let mut wanted: BTreeMap<VlanId, bool> = BTreeMap::new();
         for port in self.unlike_ports() {
             let role = match port.role() {
                 Ok(role) if role.faces.is_edge() && role.expect.wants(feature) => Some(role),
@@ -111,7 +113,10 @@ impl SwitchView<'_> {
                 }
             };
             let vlans = few.into_iter().flatten().chain(many.iter().flat_map(VlanSet::iter));
-            for vlan in vlans.filter(|vlan| !covered.contains(*vlan) && self.has_users(*vlan)) {
+            for vlan in vlans {
+                if !*wanted.entry(vlan).or_insert_with(|| !covered.contains(vlan) && self.has_users(vlan)) {
+                    continue;
+                }
                 match role {
                     Some(_) => _ = used.entry(vlan).or_insert(port.port()),
                     None => tally.add(Err(Unknown::fact("role"))),
@@ -137,9 +142,17 @@ impl SwitchView<'_> {
 impl super::PortView<'_> {
     /// The VLANs an edge port uses: untagged, voice, and of its tagged ones those its role may use.
     pub(super) fn used_by_edge(&self) -> Result<VlanSet, Unknown> {
+        let mut used = VlanSet::default();
+        self.add_used_by_edge(&mut used)?;
+        Ok(used)
+    }
+
+    /// Adds them to others.
+    pub(super) fn add_used_by_edge(&self, all: &mut VlanSet) -> Result<(), Unknown> {
         let (few, many) = self.parts_used_by_edge()?;
-        let few: VlanSet = few.into_iter().flatten().collect();
-        Ok(many.map_or_else(|| few.clone(), |many| few.union(&many)))
+        few.into_iter().flatten().for_each(|vlan| all.insert(vlan));
+        many.into_iter().for_each(|many| *all = all.union(&many));
+        Ok(())
     }
 
     /// The same as those that most ports have, the untagged and the voice VLAN, and of a trunk the others.

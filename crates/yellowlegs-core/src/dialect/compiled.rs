@@ -5,7 +5,7 @@
 use std::fmt;
 use std::hash::{Hash as _, Hasher as _};
 use std::ops::Range;
-use std::sync::Mutex;
+use std::sync::{Mutex, PoisonError};
 
 use rustc_hash::{FxHashMap, FxHasher};
 
@@ -188,6 +188,55 @@ impl Stores {
         if let Ok(mut stores) = self.0.lock() {
             stores.push(store);
         }
+    }
+}
+
+/// So many places of words are kept.
+const PLACES: usize = 4096;
+
+/// Where the words stand that holes took of statements, counted from where each begins, by what was asked and the statement's text: as
+/// with lines the switches of a fleet say the same few thousand things. Kept for as long as the dialect is; asking anew gives the same.
+#[derive(Default)]
+pub(super) struct HoleWords(Mutex<FxHashMap<u64, Taken>>);
+
+/// A hole of a statement, the statement's text, and where the words stand.
+type Taken = (Hole, Box<str>, Option<Word>);
+
+/// A hole: the root of the context that its statement stands in, whether that begins its line, and its number.
+pub(super) type Hole = (usize, bool, usize);
+
+impl HoleWords {
+    /// What was found before, or else is now.
+    pub(super) fn of(&self, hole: Hole, text: &str, find: impl FnOnce() -> Option<Word>) -> Option<Word> {
+        let mut hasher = FxHasher::default();
+        (hole, text).hash(&mut hasher);
+        let hash = hasher.finish();
+        let is_it = |known: &&Taken| known.0 == hole && *known.1 == *text;
+        let known = || self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some((.., word)) = known().get(&hash).filter(is_it) {
+            return *word;
+        }
+        let word = find();
+        if text.len() <= LONGEST {
+            let mut known = known();
+            if known.len() >= PLACES {
+                known.clear();
+            }
+            known.insert(hash, (hole, text.into(), word));
+        }
+        word
+    }
+}
+
+impl Clone for HoleWords {
+    fn clone(&self) -> Self {
+        Self::default()
+    }
+}
+
+impl fmt::Debug for HoleWords {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("HoleWords")
     }
 }
 

@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use std::sync::LazyLock;
 
 use super::Drill;
+use super::asked::Asked;
 use super::rehearse::{Outcome, Rehearsal, Stage};
 use crate::check::{self, Check};
 use crate::model::{SettingId, settings};
@@ -14,13 +15,16 @@ use crate::policy::{Faces, Feature, Role, Wish};
 pub const AGREED: &str = "; the policy asks for nothing that would stop it";
 
 /// What got through, or was slow, is agreed on where no setting that would have ended it better is asked for.
-pub(super) fn agree(stage: &Stage<'_>, drill: &Drill, told: Rehearsal) -> Rehearsal {
+pub(super) fn agree(stage: &Stage<'_>, asked: &Asked<'_>, drill: &Drill, told: Rehearsal) -> Rehearsal {
     let Ok(role) = stage.role() else { return told };
     let broken = matches!(told.outcome, Outcome::LetThrough | Outcome::Outage);
     // Where nothing belongs the port itself is to be shut.
     let shut = (role.faces == Faces::Nothing).then_some(settings::ENABLED.id);
     let mut unless = told.unless.iter().copied().chain(shut);
-    if !broken || told.unless.is_empty() || unless.any(|id| is_asked(stage, drill, role, id)) {
+    if !broken
+        || told.unless.is_empty()
+        || unless.any(|id| is_asked(stage, asked, role, id) && !is_left_open(stage, drill, role, id))
+    {
         return told;
     }
     told.agreed()
@@ -40,13 +44,14 @@ pub(super) fn is_left_open(stage: &Stage<'_>, drill: &Drill, role: &Role, id: Se
     role.expect.is_any(id) || is_off(stage, drill, role, id)
 }
 
-/// Whether the policy asks that a setting be another than it is.
-fn is_asked(stage: &Stage<'_>, drill: &Drill, role: &Role, id: SettingId) -> bool {
+/// Whether the policy asks that a setting be another than it is, where it is not left open.
+fn is_asked(stage: &Stage<'_>, asked: &Asked<'_>, role: &Role, id: SettingId) -> bool {
     let expect = &role.expect;
-    if is_left_open(stage, drill, role, id) {
-        return false;
-    }
     let (site, switch, port) = (&stage.policy.site, stage.switch(), Some(stage.port));
+    let wished = expect.values().find(|(of, _)| *of == id);
+    if wished.is_some() || id == settings::FLAP_THRESHOLD.id || id == settings::FLAP_WINDOW.id {
+        asked.note(id);
+    }
     // Protection that acts later than the drill lasts is right where the site bears so much.
     if id == settings::FLAP_THRESHOLD.id {
         let most = expect.value(settings::FLAP_THRESHOLD).map_or(site.flap_threshold.value, |wished| wished.value);
@@ -56,7 +61,7 @@ fn is_asked(stage: &Stage<'_>, drill: &Drill, role: &Role, id: SettingId) -> boo
         let least = expect.value(settings::FLAP_WINDOW).map_or(site.flap_window.value, |wished| wished.value);
         return switch.setting(port, settings::FLAP_WINDOW).value.is_none_or(|window| window < least);
     }
-    if let Some((_, wished)) = expect.values().find(|(of, _)| *of == id) {
+    if let Some((_, wished)) = wished {
         return Some(&wished.value) != switch.slot(port, id).value.as_ref();
     }
     match feature(id) {

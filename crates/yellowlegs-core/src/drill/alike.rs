@@ -9,37 +9,25 @@ use rustc_hash::FxHashMap;
 use super::Drill;
 use super::asked::Known;
 use super::drills::{RECOVERY, TRIPS, ways_back};
+use super::noted::Noted;
 use super::rehearse::{Rehearsed, Rehearser};
-use crate::model::SettingSet;
 use crate::policy::Assigned;
 
-/// How drills ended on the ports of one switch, by drill and role.
+/// How drills ended on the ports of one switch, by drill and role; and room for what tells one port apart.
 #[derive(Default)]
-pub(super) struct Ends(RefCell<FxHashMap<(&'static str, Option<Assigned>), Asked>>);
+pub(super) struct Ends(RefCell<FxHashMap<(&'static str, Option<Assigned>), Asked>>, RefCell<Vec<(u16, u32)>>);
 
-/// Drills in which other ports have a part by their place: the first member of a VLAN sends, the first that hears is named. Of two
-/// ports that are alike one comes before the other.
-const BY_PLACE: &[&str] = &["tag-hop", "stream-join", "stream-leave", "two-receivers", "querier-loss"];
-
-/// What a port is told by: whether there is another like it in everything, to which a cable may lead, and what is written for it.
-type Key = (bool, Vec<(u16, u32)>);
+/// What tells a port apart: settings, and numbers of what is in force.
+type Key = Box<[(u16, u32)]>;
 
 /// How one drill ended on ports of one role. Two ports may change places where all that was asked is alike on both, and then it
 /// ends on either as it ended on the other.
 #[derive(Default)]
 struct Asked {
-    /// Every setting that some run asked, of whatever port.
-    settings: SettingSet,
-    /// By what is written of these for a port, how it ended there; none: it makes no sense.
+    /// What some run asked, of whatever port.
+    noted: Noted,
+    /// By what tells a port apart in it, how it ended there; none: it makes no sense.
     ends: FxHashMap<Key, Option<Arc<Rehearsed>>>,
-}
-
-impl Asked {
-    fn of(&self, has_twin: bool, row: &[(u16, u32)]) -> Key {
-        let mut of = Vec::with_capacity(row.len());
-        of.extend(row.iter().filter(|(setting, _)| self.settings.has_port_setting(*setting)));
-        (has_twin, of)
-    }
 }
 
 impl Rehearser<'_> {
@@ -58,23 +46,34 @@ impl Rehearser<'_> {
         }
         let mut ends = self.ends.0.borrow_mut();
         // What sets a port apart is no setting of it.
-        if self.is_apart(port) || BY_PLACE.contains(&drill.name) {
+        if self.is_apart(port) {
             return self.play_noting_one(port, drill).0.map(Arc::new);
         }
         let asked = ends.entry((drill.name, self.assigned(port))).or_default();
-        let (has_twin, row) = (self.has_twin(port), self.row(port));
-        if let Some(end) = asked.ends.get(&asked.of(has_twin, row)) {
+        let mut key = self.ends.1.borrow_mut();
+        self.tell_apart(port, asked.noted, &mut key);
+        if let Some(end) = asked.ends.get(&**key) {
             return end.clone();
         }
-        let (end, settings) = self.play_noting_one(port, drill);
+        let (end, noted) = self.play_noting_one(port, drill);
         let end = end.map(Arc::new);
-        let more = asked.settings.union(settings);
-        if more != asked.settings {
+        let Some(noted) = noted else { return end };
+        let more = asked.noted.union(noted);
+        if more != asked.noted {
             // What was told apart by less may be unlike now.
-            *asked = Asked { settings: more, ..Asked::default() };
+            *asked = Asked { noted: more, ..Asked::default() };
+            self.tell_apart(port, more, &mut key);
         }
-        asked.ends.insert(asked.of(has_twin, row), end.clone());
+        asked.ends.insert((**key).into(), end.clone());
         end
+    }
+
+    /// What tells a port apart in a drill that asked so much: whether there is another like it in everything, to which a cable may lead,
+    /// and what is in force there.
+    fn tell_apart(&self, port: usize, noted: Noted, key: &mut Vec<(u16, u32)>) {
+        key.clear();
+        key.push((u16::MAX, u32::from(self.has_twin(port))));
+        noted.tell_apart(self.row(port), self.borne(port), key);
     }
 
     /// How the port comes back is told by how the drills ended that may take it down: none is played for it again.

@@ -5,6 +5,7 @@ use std::fmt;
 use std::rc::Rc;
 use std::sync::Arc;
 
+use super::noted::{Noted, number};
 use crate::model::{Key, Kind, SettingId, SettingSet, SettingType, Switch, TraitId, Value, VlanId};
 
 /// Something that nobody knows, and on which it hangs how the machine goes on.
@@ -45,15 +46,33 @@ impl fmt::Display for Assumed {
 
 /// Which settings were asked, of which switch: what was played comes out the same until one of them changes.
 #[derive(Debug, Default)]
-pub struct Notes(RefCell<Vec<(Arc<str>, Page)>>);
+pub struct Notes {
+    pages: RefCell<Vec<(Arc<str>, Page)>>,
+    /// Whether another port had a part by its place: the first of several was taken, or named.
+    by_place: Cell<bool>,
+}
 
-/// The settings that were asked of one switch: the words of a set.
-type Page = Rc<[Cell<u64>; 4]>;
+/// What was asked of one switch.
+type Page = Rc<Noting>;
+
+/// What is asked, as it is noted: the words of a set, and what each limit had to bear.
+#[derive(Debug, Default)]
+struct Noting {
+    asked: [Cell<u64>; 4],
+    came: [Cell<u64>; 8],
+}
+
+impl Noting {
+    fn noted(&self) -> Noted {
+        let asked = SettingSet::of_words(self.asked.each_ref().map(Cell::get));
+        Noted::new(asked, self.came.each_ref().map(Cell::get))
+    }
+}
 
 impl Notes {
     /// The page of a switch.
     fn page(&self, switch: &Switch) -> Page {
-        let mut pages = self.0.borrow_mut();
+        let mut pages = self.pages.borrow_mut();
         if let Some((_, page)) = pages.iter().find(|(name, _)| name == switch.name()) {
             return Rc::clone(page);
         }
@@ -62,20 +81,26 @@ impl Notes {
         page
     }
 
+    /// Another port has a part by its place.
+    pub(super) fn goes_by_place(&self) {
+        self.by_place.set(true);
+    }
+
+    /// Whether one had.
+    pub(super) fn went_by_place(&self) -> bool {
+        self.by_place.get()
+    }
+
     /// What was asked of one switch.
-    pub(super) fn of(&self, switch: &str) -> SettingSet {
-        let pages = self.0.borrow();
+    pub(super) fn of(&self, switch: &str) -> Noted {
+        let pages = self.pages.borrow();
         let page = pages.iter().find(|(name, _)| **name == *switch);
-        page.map(|(_, page)| SettingSet::of_words(page.each_ref().map(Cell::get))).unwrap_or_default()
+        page.map(|(_, page)| page.noted()).unwrap_or_default()
     }
 
     /// What was asked of each switch.
     pub fn all(&self) -> Vec<(Arc<str>, SettingSet)> {
-        self.0
-            .borrow()
-            .iter()
-            .map(|(name, page)| (Arc::clone(name), SettingSet::of_words(page.each_ref().map(Cell::get))))
-            .collect()
+        self.pages.borrow().iter().map(|(name, page)| (Arc::clone(name), page.noted().all())).collect()
     }
 }
 
@@ -108,22 +133,25 @@ impl<'a> Asked<'a> {
     pub(super) fn note(&self, id: SettingId) {
         if let Some(page) = &self.noted {
             let (word, bit) = SettingSet::place(id);
-            page[word].set(page[word].get() | bit);
+            page.asked[word].set(page.asked[word].get() | bit);
         }
     }
 
     /// Takes a note of all of these.
-    pub(super) fn note_all(&self, asked: SettingSet) {
+    pub(super) fn note_all(&self, asked: Noted) {
         if let Some(page) = &self.noted {
-            page.iter().zip(asked.words()).for_each(|(noted, more)| noted.set(noted.get() | more));
+            page.asked.iter().zip(asked.asked().words()).for_each(|(noted, more)| noted.set(noted.get() | more));
+            if asked.came() != [0; 8] {
+                page.came.iter().zip(asked.came()).for_each(|(noted, more)| noted.set(noted.get().max(more)));
+            }
         }
     }
 
     /// What comes when something is asked, and which settings it hangs on.
-    pub(super) fn asking<T>(&self, ask: impl FnOnce(&Self) -> T) -> (T, SettingSet) {
+    pub(super) fn asking<T>(&self, ask: impl FnOnce(&Self) -> T) -> (T, Noted) {
         let page = Page::default();
         let told = ask(&Self { noted: Some(Rc::clone(&page)), ..self.clone() });
-        (told, SettingSet::of_words(page.each_ref().map(Cell::get)))
+        (told, page.noted())
     }
 
     /// With something in place of what is unknown.
@@ -144,6 +172,10 @@ impl<'a> Asked<'a> {
 
     fn value<T: SettingType>(&self, id: SettingId, value: Option<&Value>) -> Known<T> {
         self.note(id);
+        self.unnoted(id, value)
+    }
+
+    fn unnoted<T: SettingType>(&self, id: SettingId, value: Option<&Value>) -> Known<T> {
         let assumed = || match &self.assumed {
             Some(Assumed::Setting(setting, value)) if *setting == id => T::read(value),
             _ => None,
@@ -154,6 +186,16 @@ impl<'a> Asked<'a> {
     /// A setting of a port, or of the switch beneath it.
     pub fn port<T: SettingType>(&self, port: usize, key: Key<T>) -> Known<T> {
         self.value(key.id, self.switch.slot(Some(port), key.id).value.as_ref())
+    }
+
+    /// A limit of a port, of which nothing is asked but whether it bears what came, at least 1: to whoever bears more it makes no
+    /// difference how much.
+    pub(super) fn limit<T: SettingType>(&self, port: usize, key: Key<T>, came: u64) -> Known<T> {
+        if let (Some(page), Some(limit)) = (&self.noted, number(key.id)) {
+            page.came[limit].set(page.came[limit].get().max(came));
+        }
+        debug_assert!(came > 0 && number(key.id).is_some());
+        self.unnoted(key.id, self.switch.slot(Some(port), key.id).value.as_ref())
     }
 
     /// A setting of the switch.

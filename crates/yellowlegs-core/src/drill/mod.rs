@@ -11,6 +11,7 @@ mod attach;
 mod drills;
 pub mod frame;
 pub mod machine;
+mod noted;
 mod rehearse;
 pub mod script;
 

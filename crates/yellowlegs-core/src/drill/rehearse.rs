@@ -1,5 +1,6 @@
 //! Plays drills on ports: on each once, and once more for either value of what nobody knows.
 
+use std::cell::OnceCell;
 use std::collections::{BTreeMap, BTreeSet};
 use std::rc::Rc;
 use std::sync::Arc;
@@ -9,6 +10,7 @@ use super::alike::Ends;
 use super::around::Around;
 use super::asked::{Asked, Assumed, Hang, Known, Notes};
 use super::machine::{Because, Machine, Millis, OfAll, Session, Told, unsaved_on};
+use super::noted::{Borne, Noted};
 use super::{Drill, all};
 use crate::finding::{Evidence, quote_slot};
 use crate::model::{Cause, SavedCopy, Scope, SettingId, SettingSet, Slot, StationAddress, Switch, facts, platform};
@@ -215,6 +217,12 @@ impl<'a> Stage<'a> {
         self.policy.servers_on(self.resolved).iter().any(|(_, port)| *port == Some(self.port))
     }
 
+    /// Notes that another port has a part by its place among the ports, and not by what is in force there alone: of two ports that are
+    /// alike one comes before the other.
+    pub(super) fn goes_by_place(&self) {
+        self.notes.into_iter().for_each(Notes::goes_by_place);
+    }
+
     /// The other ports of the switch.
     pub fn others(&self) -> impl Iterator<Item = usize> + use<> {
         let own = self.port;
@@ -289,6 +297,9 @@ pub struct Rehearser<'a> {
     /// How drills ended that were played for all ports like one.
     pub(super) ends: Ends,
     of_all: Rc<OfAll>,
+    /// Whether each port has another like it in everything.
+    twins: OnceCell<Vec<bool>>,
+    borne: OnceCell<Vec<Borne>>,
 }
 
 impl<'a> Rehearser<'a> {
@@ -325,6 +336,8 @@ impl<'a> Rehearser<'a> {
             frame_by_frame: false,
             ends: Ends::default(),
             of_all: Rc::default(),
+            twins: OnceCell::new(),
+            borne: OnceCell::new(),
         }
     }
 
@@ -370,8 +383,19 @@ impl<'a> Rehearser<'a> {
 
     /// Whether another port is like this one in everything.
     pub(super) fn has_twin(&self, port: usize) -> bool {
-        let class = self.roles.alike.get(port);
-        self.roles.alike.iter().enumerate().any(|(other, of)| other != port && Some(of) == class)
+        let find = || {
+            let mut members = vec![0_u32; self.roles.alike.len()];
+            self.roles.alike.iter().for_each(|first| members[*first] += 1);
+            self.roles.alike.iter().map(|first| members[*first] > 1).collect()
+        };
+        self.twins.get_or_init(find).get(port) == Some(&true)
+    }
+
+    /// What the limits of a port bear.
+    pub(super) fn borne(&self, port: usize) -> &Borne {
+        let of_each =
+            || (0..self.resolved.switch.ports().len()).map(|port| Borne::of(&self.resolved.switch, port)).collect();
+        &self.borne.get_or_init(of_each)[port]
     }
 
     /// What is written for a port.
@@ -400,11 +424,12 @@ impl<'a> Rehearser<'a> {
         (played, notes.all())
     }
 
-    /// One drill, with the settings that were asked of the port's own switch.
-    pub(super) fn play_noting_one(&self, port: usize, drill: &'static Drill) -> (Option<Rehearsed>, SettingSet) {
+    /// One drill, with what was asked of the port's own switch; nothing says how it ends elsewhere where a port had a part by its place.
+    pub(super) fn play_noting_one(&self, port: usize, drill: &'static Drill) -> (Option<Rehearsed>, Option<Noted>) {
         let notes = Notes::default();
         let played = play(self.stage(port, Some(&notes)), drill);
-        (played, notes.of(self.resolved.switch.name()))
+        let noted = (!notes.went_by_place()).then(|| notes.of(self.resolved.switch.name()));
+        (played, noted)
     }
 }
 
@@ -427,13 +452,11 @@ const MOST_ENDS: usize = 3;
 fn play(stage: Stage<'_>, drill: &'static Drill) -> Option<Rehearsed> {
     let asked = stage.asked(stage.switch());
     let run = |asked: Asked<'_>| -> Known<Option<Rehearsal>> {
-        let machine = Machine::new(asked.clone());
         // What is assumed may be asked of all ports.
-        let machine = if asked.assumes() { machine } else { machine.sharing(stage.of_all) };
+        let of_all = if asked.assumes() { Rc::default() } else { Rc::clone(stage.of_all) };
+        let machine = Machine::sharing(asked.clone(), of_all);
         let told = (drill.run)(&stage, machine)?;
-        // Whether it is agreed on hangs on these, too.
-        told.iter().flat_map(|told| &told.unless).for_each(|id| asked.note(*id));
-        Ok(told.map(|told| agree(&stage, drill, told)))
+        Ok(told.map(|told| agree(&stage, &asked, drill, told)))
     };
     let rehearsed = |told, hangs, open| Rehearsed { drill, port: stage.port, told, hangs, open };
     let hang = match run(asked.clone()) {

@@ -43,65 +43,69 @@ pub struct Quote {
     pub left_out: Option<u32>,
 }
 
+/// The same, as it stands in its file where nothing is masked or left out.
+pub(crate) struct Quoted<'s> {
+    pub(crate) file: &'s Arc<str>,
+    pub(crate) line: u32,
+    pub(crate) column: u32,
+    pub(crate) width: u32,
+    pub(crate) text: Cow<'s, str>,
+    pub(crate) left_out: Option<u32>,
+}
+
+impl From<Quoted<'_>> for Quote {
+    fn from(quoted: Quoted<'_>) -> Self {
+        let Quoted { file, line, column, width, text, left_out } = quoted;
+        Self { place: Place { file: Arc::clone(file), line, column }, width, text: text.into_owned(), left_out }
+    }
+}
+
 impl Switch {
     /// Quotes a line: secrets are masked, and what nobody understands on it.
     pub fn quote(&self, mark: Mark) -> Option<Quote> {
-        self.quoted(mark, false)
+        self.quoted(mark, false).map(Quote::from)
     }
 
     /// Quotes a line with what nobody understands on it; secrets are masked all the same.
     pub fn quote_raw(&self, mark: Mark) -> Option<Quote> {
-        self.quoted(mark, true)
+        self.quoted(mark, true).map(Quote::from)
     }
 
     /// The whole line of a mark, however long. `raw`: with what nobody understands on it.
     pub fn line(&self, mark: Mark, raw: bool) -> Option<String> {
         match self.files.get(usize::from(mark.file))? {
             FileText::Text { source, secrets, hidden } => {
-                Some(shown(source, mark, secrets, if raw { &[] } else { hidden }).into_owned())
+                Some(shown(source, mark, secrets, if raw { &[] } else { hidden }).0.into_owned())
             }
             FileText::Quoted { lines, .. } => lines.get(&mark.line).cloned(),
         }
     }
 
-    fn quoted(&self, mark: Mark, raw: bool) -> Option<Quote> {
-        let file = self.files.get(usize::from(mark.file))?;
-        let path = match file {
-            FileText::Text { source, .. } => Arc::clone(source.path()),
-            FileText::Quoted { path, .. } => Arc::clone(path),
-        };
-        let (text, left_out, column, width) = match file {
+    /// The same without a copy of what stands in the file. `raw`: with what nobody understands on the line.
+    pub(crate) fn quoted(&self, mark: Mark, raw: bool) -> Option<Quoted<'_>> {
+        match self.files.get(usize::from(mark.file))? {
             FileText::Text { source, secrets, hidden } => {
                 let start = mark.offset as usize;
-                let column = source.line_around(start).1;
                 let words = source.text().get(start..start + mark.width as usize).unwrap_or_default();
-                let shown = shown(source, mark, secrets, if raw { &[] } else { hidden });
+                let (shown, column) = shown(source, mark, secrets, if raw { &[] } else { hidden });
                 let width = words.chars().count() as u32;
-                let ((text, left_out), column) = (around(shown, column, width), column);
-                (text, left_out, column, width)
+                let (text, left_out) = around(shown, column, width);
+                Some(Quoted { file: source.path(), line: mark.line, column, width, text, left_out })
             }
-            FileText::Quoted { lines, parts, .. } => {
-                let part = parts.get(&(mark.line, mark.offset)).map(|(text, before)| (text.clone(), Some(*before)));
-                let (text, left_out) = part.or_else(|| Some((lines.get(&mark.line)?.clone(), None)))?;
-                (text, left_out, mark.offset + 1, mark.width)
+            FileText::Quoted { path, lines, parts } => {
+                let part = parts.get(&(mark.line, mark.offset)).map(|(text, before)| (text, Some(*before)));
+                let (text, left_out) = part.or_else(|| Some((lines.get(&mark.line)?, None)))?;
+                let (column, width, text) = (mark.offset + 1, mark.width, Cow::from(text));
+                Some(Quoted { file: path, line: mark.line, column, width, text, left_out })
             }
-        };
-        Some(Quote { place: Place { file: path, line: mark.line, column }, width, text, left_out })
+        }
     }
 }
 
-/// The whole line of a mark without its secrets, and without what is hidden besides.
-fn shown<'s>(source: &'s Source, mark: Mark, secrets: &[Word], hidden: &[Word]) -> Cow<'s, str> {
-    let (line, begins) = line_at(source, mark);
-    masked(masked(line.into(), begins, secrets), begins, hidden)
-}
-
-/// The line of a mark, and where it begins.
-fn line_at(source: &Source, mark: Mark) -> (&str, usize) {
-    let start = mark.offset as usize;
-    let before = source.text().get(..start).unwrap_or_default();
-    let begins = memchr::memrchr(b'\n', before.as_bytes()).map_or(0, |i| i + 1);
-    (source.line_around(start).0, begins)
+/// The whole line of a mark without its secrets, and without what is hidden besides; and the column of the mark.
+fn shown<'s>(source: &'s Source, mark: Mark, secrets: &[Word], hidden: &[Word]) -> (Cow<'s, str>, u32) {
+    let (line, begins, column) = source.line_around(mark.offset as usize);
+    (masked(masked(line.into(), begins, secrets), begins, hidden), column)
 }
 
 /// Lines of up to so many bytes are quoted whole.
@@ -110,9 +114,9 @@ const WHOLE: usize = 1000;
 const AROUND: usize = 150;
 
 /// What is shown of a line: a list of a thousand ports on one line is not told a thousand times.
-fn around(line: Cow<'_, str>, column: u32, width: u32) -> (String, Option<u32>) {
+fn around(line: Cow<'_, str>, column: u32, width: u32) -> (Cow<'_, str>, Option<u32>) {
     if line.len() <= WHOLE {
-        return (line.into_owned(), None);
+        return (line, None);
     }
     let start = column.saturating_sub(1) as usize;
     let from = start.saturating_sub(AROUND);
@@ -121,7 +125,8 @@ fn around(line: Cow<'_, str>, column: u32, width: u32) -> (String, Option<u32>) 
     let shown: String = rest.by_ref().take(most).collect();
     let sign = |cut: bool| if cut { "…" } else { "" };
     // The ellipsis stands in the place of the last that is left out.
-    (format!("{}{shown}{}", sign(from > 0), sign(rest.next().is_some())), Some(from.saturating_sub(1) as u32))
+    let text = format!("{}{shown}{}", sign(from > 0), sign(rest.next().is_some()));
+    (text.into(), Some(from.saturating_sub(1) as u32))
 }
 
 /// A line with some stretches masked, also those that begin before it or go on behind it; what follows them keeps its

@@ -121,6 +121,17 @@ impl PortSlots {
         self.slots.get(*self.at.get(port * PORT_COUNT + id.slot())? as usize)
     }
 
+    /// The same with its position: ports that share a slot have it at one.
+    pub(crate) fn at(&self, port: usize, id: SettingId) -> Option<(usize, &Slot)> {
+        let at = *self.at.get(port * PORT_COUNT + id.slot())? as usize;
+        Some((at, self.slots.get(at)?))
+    }
+
+    /// How many slots there are.
+    pub(crate) fn len(&self) -> usize {
+        self.slots.len()
+    }
+
     /// What is written for the port.
     #[inline]
     pub(crate) fn written(&self, port: usize, id: SettingId) -> Option<&Slot> {
@@ -152,17 +163,6 @@ impl PortSlots {
     pub(crate) fn share(&mut self, port: usize, id: SettingId, shared: u32) {
         if let Some(at) = self.at.get_mut(port * PORT_COUNT + id.slot()) {
             *at = shared;
-        }
-    }
-
-    /// Every slot with its setting, each once.
-    pub(crate) fn each_mut(&mut self, mut change: impl FnMut(&mut Slot, SettingId)) {
-        let mut done = vec![false; self.slots.len()];
-        for (id, at) in std::iter::repeat_with(|| SettingId::all().take(PORT_COUNT)).flatten().zip(&self.at) {
-            let at = *at as usize;
-            if !std::mem::replace(&mut done[at], true) {
-                change(&mut self.slots[at], id);
-            }
         }
     }
 

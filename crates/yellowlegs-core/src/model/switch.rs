@@ -444,8 +444,13 @@ impl Switch {
         written.filter(|(_, slots)| !slots.is_empty()).collect()
     }
 
+    /// What would be in force if state had told nothing, where it told something.
+    pub(crate) fn behind(&self, owner: impl FnOnce() -> Owner, id: SettingId) -> Option<&Slot> {
+        if self.behind_state.is_empty() { None } else { self.behind_state.get(&(owner(), id)) }
+    }
+
     fn by_hand<'s>(&'s self, owner: Owner, id: SettingId, slot: &'s Slot) -> &'s Slot {
-        if slot.origin == Origin::State { self.behind_state.get(&(owner, id)).unwrap_or(slot) } else { slot }
+        if slot.origin == Origin::State { self.behind(|| owner, id).unwrap_or(slot) } else { slot }
     }
 
     /// What is written for its ports, their descriptions apart.

@@ -23,8 +23,8 @@ use jiff::Timestamp;
 
 use crate::dialect::{Dialect, HoleRef, Reading, StateSaid, UnreadAt};
 use crate::model::{
-    DoubtWidth, Element, FileText, List, Mark, Record, Remark, SavedCopy, Scope, SettingId, Slot, Switch, Unread,
-    UnreadFact, Value, VlanId, came,
+    DoubtWidth, Element, FileText, List, Mark, Remark, SavedCopy, SettingId, Slot, Switch, Unread, UnreadFact, Value,
+    VlanId, came,
 };
 use crate::source::Source;
 pub use doubt::Doubtful;
@@ -256,18 +256,13 @@ impl Resolved {
         Some(resolve(Arc::clone(self.switch.name()), dialect, source))
     }
 
-    /// The switch as a record, every setting with the words that decide it.
-    pub fn record(&self) -> Record {
-        let mut switch = self.switch.clone();
-        let narrow = |slot: &mut Slot, id: SettingId| slot.mark = slot.mark.map(|mark| self.deciding_words(mark, id));
-        switch.port_slots.each_mut(narrow);
-        switch.switch_slots.iter_mut().zip(SettingId::of(Scope::Switch)).for_each(|(slot, id)| narrow(slot, id));
-        switch.vlan_slots.iter_mut().for_each(|((_, id), slot)| narrow(slot, *id));
-        switch.vlan_defaults.iter_mut().for_each(|(id, slot)| narrow(slot, *id));
-        switch.behind_state.iter_mut().for_each(|((_, id), slot)| narrow(slot, *id));
-        switch.mirrors.values_mut().flatten().for_each(|(id, slot)| narrow(slot, *id));
-        switch.told_doubts = Some(self.doubtful(DoubtWidth::Block).map(|doubtful| doubtful.doubts).unwrap_or_default());
-        Record::of(&switch)
+    /// The switch as a record, the text of its file: every setting with the words that decide it.
+    ///
+    /// # Errors
+    /// What a value says of itself.
+    pub fn record(&self) -> std::io::Result<Vec<u8>> {
+        let doubts = self.doubtful(DoubtWidth::Block).map(|doubtful| doubtful.doubts).unwrap_or_default();
+        self.switch.record(&doubts, &mut |mark, setting| self.deciding_words(mark, setting))
     }
 
     /// The words of a statement that decide a setting: those its value was taken from, or the whole statement.

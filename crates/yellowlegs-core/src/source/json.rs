@@ -1,12 +1,11 @@
 //! JSON that no terminal takes for commands: what JSON may leave as it is and a terminal would obey is escaped.
 
 use std::io::{self, Write};
+use std::ops::Range;
 
-use rustc_hash::FxHashMap;
 use serde::Serialize;
 use serde_json::Serializer;
 use serde_json::ser::Formatter;
-use serde_json::value::RawValue;
 
 use super::clean::{is_plain, is_unsafe};
 
@@ -46,8 +45,6 @@ struct OverLines {
     depth: usize,
     /// Whether what is open holds an element.
     holds: bool,
-    /// What was put over lines before, and how deep: the same stands in many places.
-    before: FxHashMap<Box<str>, (usize, Vec<u8>)>,
 }
 
 impl OverLines {
@@ -71,39 +68,6 @@ impl OverLines {
         let at_once = blanks.min(BETWEEN.len() - 2);
         writer.write_all(&BETWEEN[usize::from(first)..2 + at_once])?;
         (at_once..blanks).try_for_each(|_| writer.write_all(b" "))
-    }
-
-    /// What was written on one line, put over lines.
-    fn put_over_lines(&mut self, writer: &mut Vec<u8>, fragment: &str) -> io::Result<()> {
-        let (bytes, mut begins, mut at) = (fragment.as_bytes(), 0, 0);
-        while let Some(sign) = bytes.get(at) {
-            at += 1;
-            if *sign == b'"' {
-                at = end_of_string(bytes, at);
-                continue;
-            }
-            if !matches!(sign, b'{' | b'[' | b'}' | b']' | b',' | b':') {
-                continue;
-            }
-            writer.write_all(&bytes[begins..at - 1])?;
-            begins = at;
-            match sign {
-                b'{' | b'[' => {
-                    self.open(writer, &[*sign])?;
-                    if !matches!(bytes.get(at), Some(b'}' | b']')) {
-                        self.next(writer, true)?;
-                        self.holds = true;
-                    }
-                }
-                b',' => self.next(writer, false)?,
-                b':' => writer.write_all(b": ")?,
-                _ => {
-                    self.close(writer, &[*sign])?;
-                    self.holds = true;
-                }
-            }
-        }
-        writer.write_all(&bytes[begins..])
     }
 }
 
@@ -149,30 +113,6 @@ impl Formatter for OverLines {
     fn write_string_fragment<W: ?Sized + Write>(&mut self, writer: &mut W, fragment: &str) -> io::Result<()> {
         safely(writer, fragment)
     }
-
-    fn write_raw_fragment<W: ?Sized + Write>(&mut self, writer: &mut W, fragment: &str) -> io::Result<()> {
-        let known = self.before.get(fragment).filter(|(depth, _)| *depth == self.depth);
-        if let Some((_, lines)) = known {
-            return writer.write_all(lines);
-        }
-        let mut lines = Vec::new();
-        self.put_over_lines(&mut lines, fragment)?;
-        writer.write_all(&lines)?;
-        self.before.insert(fragment.into(), (self.depth, lines));
-        Ok(())
-    }
-}
-
-/// Behind a string, of which this is the place behind its first quote.
-fn end_of_string(bytes: &[u8], mut at: usize) -> usize {
-    while let Some(sign) = bytes.get(at..).and_then(|rest| memchr::memchr2(b'"', b'\\', rest)) {
-        at += sign + 1;
-        if bytes[at - 1] == b'"' {
-            return at;
-        }
-        at += 1;
-    }
-    bytes.len()
 }
 
 /// One value on one line, without a line end.
@@ -196,10 +136,119 @@ pub fn over_lines(value: &impl Serialize) -> io::Result<Vec<u8>> {
     Ok(bytes)
 }
 
-/// One value to be put into others again and again.
-pub(crate) fn again(value: &impl Serialize) -> serde_json::Result<Box<RawValue>> {
-    let written = one_line(value).map_err(serde_json::Error::io)?;
-    RawValue::from_string(String::from_utf8(written).unwrap_or_default())
+/// A text over lines that is written piece by piece, with what stands in it often copied from where it stands first. What a serialiser
+/// would be asked for thousands of times costs little more here than the bytes it takes.
+#[derive(Default)]
+pub(crate) struct Sheet {
+    bytes: Vec<u8>,
+    lines: OverLines,
+}
+
+impl Sheet {
+    /// Begins an object, as the value of what was named last.
+    pub(crate) fn open(&mut self) -> io::Result<()> {
+        self.lines.open(&mut self.bytes, b"{")
+    }
+
+    /// Ends it.
+    pub(crate) fn close(&mut self) -> io::Result<()> {
+        self.lines.close(&mut self.bytes, b"}")?;
+        self.lines.holds = true;
+        Ok(())
+    }
+
+    /// Begins a list, as the value of what was named last.
+    pub(crate) fn open_list(&mut self) -> io::Result<()> {
+        self.lines.open(&mut self.bytes, b"[")
+    }
+
+    /// Begins an element of it.
+    pub(crate) fn element(&mut self) -> io::Result<()> {
+        self.lines.next(&mut self.bytes, !self.lines.holds)?;
+        self.lines.holds = true;
+        Ok(())
+    }
+
+    /// Ends it.
+    pub(crate) fn close_list(&mut self) -> io::Result<()> {
+        self.lines.close(&mut self.bytes, b"]")?;
+        self.lines.holds = true;
+        Ok(())
+    }
+
+    /// A whole list, each element as `write` writes it.
+    pub(crate) fn list<T>(
+        &mut self,
+        elements: impl Iterator<Item = T>,
+        mut write: impl FnMut(&mut Self, T) -> io::Result<()>,
+    ) -> io::Result<()> {
+        self.open_list()?;
+        for element in elements {
+            self.element()?;
+            write(self, element)?;
+        }
+        self.close_list()
+    }
+
+    /// Begins an entry of an object; `name` holds no sign that JSON escapes.
+    pub(crate) fn name(&mut self, name: &'static str) -> io::Result<()> {
+        self.element()?;
+        self.bytes.push(b'"');
+        self.bytes.extend_from_slice(name.as_bytes());
+        self.bytes.extend_from_slice(b"\": ");
+        Ok(())
+    }
+
+    /// A value by its serialiser.
+    pub(crate) fn value(&mut self, value: &(impl Serialize + ?Sized)) -> io::Result<()> {
+        let lines = OverLines { depth: self.lines.depth, holds: false };
+        Ok(value.serialize(&mut Serializer::with_formatter(&mut self.bytes, lines))?)
+    }
+
+    /// A text; most hold nothing that is escaped.
+    pub(crate) fn text(&mut self, text: &str) -> io::Result<()> {
+        let plain = |plain: bool, byte: &u8| plain & matches!(byte, b' ' | b'!' | b'#'..=b'[' | b']'..=b'~');
+        if !text.as_bytes().iter().fold(true, plain) {
+            return self.value(text);
+        }
+        self.bytes.push(b'"');
+        self.bytes.extend_from_slice(text.as_bytes());
+        self.bytes.push(b'"');
+        Ok(())
+    }
+
+    /// An entry by its serialiser.
+    pub(crate) fn entry(&mut self, name: &'static str, value: &(impl Serialize + ?Sized)) -> io::Result<()> {
+        self.name(name)?;
+        self.value(value)
+    }
+
+    /// An entry that is a text.
+    pub(crate) fn text_entry(&mut self, name: &'static str, text: &str) -> io::Result<()> {
+        self.name(name)?;
+        self.text(text)
+    }
+
+    /// How many bytes are written.
+    pub(crate) fn len(&self) -> usize {
+        self.bytes.len()
+    }
+
+    /// Makes room for so many more.
+    pub(crate) fn reserve(&mut self, bytes: usize) {
+        self.bytes.reserve(bytes);
+    }
+
+    /// A value that was written before, as deep as this one.
+    pub(crate) fn again(&mut self, written: Range<usize>) {
+        self.bytes.extend_from_within(written);
+    }
+
+    /// The text, with a line end.
+    pub(crate) fn into_bytes(mut self) -> Vec<u8> {
+        self.bytes.push(b'\n');
+        self.bytes
+    }
 }
 
 #[cfg(test)]
@@ -233,20 +282,45 @@ mod tests {
         }
 
         #[test]
-        fn what_was_written_before_is_written_as_if_anew(value in values(), deeper in 0_usize..4) {
-            let (mut before, mut anew) = (again(&value).unwrap(), value);
-            for _ in 0..deeper {
-                before = again(&json!({"in": 1, "of": [&*before]})).unwrap();
-                anew = json!({"in": 1, "of": [anew]});
-            }
-            prop_assert_eq!(one_line(&Holding { held: [&*before] }).unwrap(), one_line(&Holding { held: [&anew] }).unwrap());
-            prop_assert_eq!(over_lines(&Holding { held: [&*before] }).unwrap(), over_lines(&Holding { held: [&anew] }).unwrap());
+        fn a_sheet_is_what_a_serialiser_writes(values in prop::collection::vec(values(), 0..3), text in "[a-z \"\\\\ö\u{9b}]{0,6}") {
+            let mut sheet = Sheet::default();
+            let write = |sheet: &mut Sheet| -> io::Result<()> {
+                sheet.open()?;
+                sheet.text_entry("told", &text)?;
+                sheet.name("each")?;
+                sheet.list(values.iter(), |sheet, value| {
+                    sheet.open()?;
+                    sheet.name("first")?;
+                    let from = sheet.len();
+                    sheet.value(value)?;
+                    let written = from..sheet.len();
+                    sheet.name("second")?;
+                    sheet.again(written);
+                    sheet.close()
+                })?;
+                sheet.name("none")?;
+                sheet.open()?;
+                sheet.close()?;
+                sheet.close()
+            };
+            write(&mut sheet).unwrap();
+            let each: Vec<_> = values.iter().map(|value| Twice { first: value, second: value }).collect();
+            let whole = Whole { told: &text, each, none: json!({}) };
+            prop_assert_eq!(String::from_utf8(sheet.into_bytes()).unwrap(), String::from_utf8(over_lines(&whole).unwrap()).unwrap());
         }
     }
 
     #[derive(Serialize)]
-    struct Holding<T> {
-        held: [T; 1],
+    struct Twice<'v> {
+        first: &'v Value,
+        second: &'v Value,
+    }
+
+    #[derive(Serialize)]
+    struct Whole<'v> {
+        told: &'v str,
+        each: Vec<Twice<'v>>,
+        none: Value,
     }
 
     #[rstest]

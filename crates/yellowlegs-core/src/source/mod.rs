@@ -8,7 +8,7 @@ mod toml_doc;
 mod word;
 
 pub use clean::clean;
-pub(crate) use json::again;
+pub(crate) use json::Sheet;
 pub use json::{one_line, over_lines};
 pub use place::{At, Explain, Place, Problem};
 pub use text::{LineTooLong, MAX_LINE_BYTES, Source, TextProblem};

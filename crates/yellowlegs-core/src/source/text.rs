@@ -100,15 +100,18 @@ impl Source {
         self.text().lines().nth((number as usize).checked_sub(1)?)
     }
 
-    /// The whole line around a byte offset, without its end, and the offset's column in characters, from 1.
-    pub fn line_around(&self, offset: usize) -> (&str, u32) {
+    /// The whole line around a byte offset, without its end, where it begins, and the offset's column in characters, from 1.
+    pub fn line_around(&self, offset: usize) -> (&str, usize, u32) {
         let text = self.text();
         let offset = offset.min(text.len());
         let start = memchr::memrchr(b'\n', text.as_bytes().get(..offset).unwrap_or_default()).map_or(0, |i| i + 1);
         let rest = text.get(start..).unwrap_or_default();
-        let line = rest.lines().next().unwrap_or_default();
+        let line = match memchr::memchr(b'\n', rest.as_bytes()) {
+            Some(end) => rest.get(..end).map(|line| line.strip_suffix('\r').unwrap_or(line)).unwrap_or_default(),
+            None => rest,
+        };
         let column = text.get(start..offset).map_or(0, |before| before.chars().count() as u32) + 1;
-        (line, column)
+        (line, start, column)
     }
 
     /// Place of a byte offset. Walks the text: for the few places that are shown.

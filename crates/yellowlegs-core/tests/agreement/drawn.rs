@@ -25,7 +25,7 @@ use super::generated::{self, Records, Step};
 use super::own_policy::{self, Wish};
 use super::played::put;
 use super::recorded::changes;
-use super::support::{as_of, compare, mark, policy};
+use super::support::{as_of, compare, mark, policy, record};
 use super::written::{self, Fleet};
 use super::{around, stories, tables};
 
@@ -90,7 +90,7 @@ fn read(fleet: &Fleet) -> Read {
 fn settled(read: &Read) -> String {
     let mut words = read.problems.clone();
     for (resolved, text) in read.switches.values() {
-        words += &serde_json::to_string(&resolved.record()).unwrap();
+        words += &record(resolved);
         for width in [DoubtWidth::Near, DoubtWidth::Block, DoubtWidth::Switch] {
             let Some(doubtful) = resolved.doubtful(width) else { continue };
             for doubt in &doubtful.doubts {
@@ -98,7 +98,7 @@ fn settled(read: &Read) -> String {
                 let (line, ports, more) = (doubt.mark.line(), &doubt.ports, doubt.more_ports);
                 writeln!(words, "{line} {} {:?} {ports:?} {more} {settings:?}", doubt.shape, doubt.torn).unwrap();
             }
-            words += &serde_json::to_string(&doubtful.resolved.record()).unwrap();
+            words += &record(&doubtful.resolved);
         }
         if let Some((dialect, config)) = text {
             writeln!(words, "{:?}", explain(dialect, config)).unwrap();

@@ -99,8 +99,9 @@ fn stations_that_are_known_are_told_from_others() {
 #[test]
 fn what_changes_in_the_course_of_a_starvation_is_played() {
     let (fleet, policy) = (fleet(), strict());
-    let rates = [1, 9, 10, 11, 12, 13, 14, 40].map(|rate| ("dhcp-snooping.rate-limit", json!(format!("{rate} pps"))));
-    let storms = [9, 10, 11, 12, 13].map(|rate| ("storm.broadcast", json!(format!("{rate} pps"))));
+    let rates = [1, 2, 3, 5, 7, 8, 9, 10, 11, 12, 13, 14, 40]
+        .map(|rate| ("dhcp-snooping.rate-limit", json!(format!("{rate} pps"))));
+    let storms = [1, 4, 6, 8, 9, 10, 11, 12, 13].map(|rate| ("storm.broadcast", json!(format!("{rate} pps"))));
     let slow = [5, 6, 7, 8, 9, 10].map(|rate| ("storm.broadcast", json!(format!("{rate} kbps"))));
     let aging = [0, 1, 5, 10, 19, 20, 21, 60].map(|seconds| ("port-security.aging", json!(seconds)));
     let mut told = BTreeMap::new();

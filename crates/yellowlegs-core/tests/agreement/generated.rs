@@ -19,7 +19,7 @@ use yellowlegs_core::resolve::Resolved;
 
 use super::changes::{Change, all, read};
 use super::right::{POLICY, fleet_of, judged, text};
-use super::support::policy;
+use super::support::{policy, record_json};
 use super::{Plays, around, rehearsed, try_each};
 
 const STRICT: &str = include_str!("../../../../docs/strict-policy.toml");
@@ -258,7 +258,7 @@ pub(super) fn steps(fleet: &BTreeMap<&'static str, Resolved>) -> [Vec<Step>; 3] 
 pub(super) type Records = BTreeMap<&'static str, Json>;
 
 pub(super) fn records(fleet: &BTreeMap<&'static str, Resolved>) -> Records {
-    fleet.iter().map(|(name, resolved)| (*name, serde_json::to_value(resolved.record()).unwrap())).collect()
+    fleet.iter().map(|(name, resolved)| (*name, record_json(resolved))).collect()
 }
 
 /// The fleet after some steps; none: there can be no such fleet.

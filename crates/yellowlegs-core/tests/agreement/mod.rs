@@ -1,9 +1,10 @@
 //! Checks and drills held against each other. Both stand on the settings in force; neither knows the other. `generated.rs` changes a
 //! right fleet: each setting, trait and role alone, then several at once. `table.rs` says of each drill how it comes out. `own_policy.rs`
 //! changes what is asked for together with the fleet; `played.rs` keeps every word; `stories.rs` lets happen what
-//! comes, `tables.rs` lets switches tell what comes; `noted.rs` holds drills to what they ask; `floods.rs` plays floods in both ways, `limits.rs` holds limits against limits; `drawn.rs` keeps what is said of
+//! comes, `tables.rs` lets switches tell what comes; `noted.rs` holds drills to what they ask; `floods.rs` plays floods in both ways, `limits.rs` holds limits against limits; `alike.rs` lets ports share what comes; `drawn.rs` keeps what is said of
 //! fleets whose texts `written.rs` changes by a number, and of others.
 
+mod alike;
 mod asks;
 mod drawn;
 mod floods;

@@ -14,7 +14,7 @@ mod values;
 
 use std::sync::Arc;
 
-use crate::support::{dialect, fact, read};
+use crate::support::{dialect, fact, from_record, read, record};
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::model::{SettingId, VlanId};
 use yellowlegs_core::resolve::{About, Resolved, Wanted};

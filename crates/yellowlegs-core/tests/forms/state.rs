@@ -10,7 +10,7 @@ use yellowlegs_core::policy::{AsOf, Policy};
 use yellowlegs_core::resolve::{Outcome, Resolved, State, explain_state, resolve_with};
 use yellowlegs_core::source::Source;
 
-use super::{dialect, fact, problems};
+use super::{dialect, fact, from_record, problems, record};
 
 const LANGUAGE: &str = "
 [dialect]
@@ -418,11 +418,10 @@ fn a_saved_copy_without_what_state_tells(#[case] more: &str, #[case] expected: &
 fn a_record_keeps_what_is_behind_state() {
     let state = format!("{TABLE}larder 740\npool 110 is asked here\nglass 2 onto p4\n");
     let resolved = told(TEXT, &state).with_saved(SavedCopy::Read(Arc::new(told(TEXT, "").switch)));
-    let record = serde_json::to_string(&resolved.record()).unwrap();
-    let again = serde_json::from_str::<yellowlegs_core::model::Record>(&record).unwrap().into_switch("t");
-    let again = Resolved::from_record(again);
+    let written = record(&resolved);
+    let again = Resolved::from_record(from_record(&written, "t"));
     assert_eq!(fact(&again, "p1 port.media"), "fibre state");
-    assert_eq!(serde_json::to_string(&again.record()).unwrap(), record);
+    assert_eq!(record(&again), written);
     assert_eq!(unsaved(&again), "met");
 }
 

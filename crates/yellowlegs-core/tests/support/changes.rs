@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use super::record_json;
 use serde_json::{Value as Json, json};
 use yellowlegs_core::model::{Kind, Record, Scope, SettingId, Value};
 use yellowlegs_core::resolve::Resolved;
@@ -82,7 +83,7 @@ pub(crate) fn read(record: &Json, name: &str) -> Option<Resolved> {
 pub(crate) fn all(fleet: &BTreeMap<&'static str, Resolved>) -> Vec<Change> {
     let mut all = Vec::new();
     for (name, resolved) in fleet {
-        let record = serde_json::to_value(resolved.record()).unwrap();
+        let record = record_json(resolved);
         let switch = &resolved.switch;
         let mut each = |id: SettingId, path: &[&str], place: &str, slot: Option<&Value>| {
             let change = |value| Change {
@@ -122,7 +123,7 @@ pub(crate) fn changes(
     mut judge: impl FnMut(&str, &str, &str, &BTreeMap<&str, Resolved>),
 ) {
     for change in all(fleet) {
-        let mut record = serde_json::to_value(fleet[change.switch].record()).unwrap();
+        let mut record = record_json(&fleet[change.switch]);
         change.apply(&mut record);
         let Some(after) = read(&record, change.switch) else { continue };
         let mut fleet = fleet.clone();

@@ -12,14 +12,30 @@ pub(crate) mod texts;
 use std::collections::HashMap;
 use std::sync::{Arc, LazyLock, Mutex};
 
+use serde_json::Value as Json;
 use yellowlegs_core::check::{Judge, PortView, Selection, SwitchView, Told, ids};
 use yellowlegs_core::dialect::Dialect;
-use yellowlegs_core::model::{Mark, Scope, SettingId, VlanId};
+use yellowlegs_core::model::{Mark, Record, Scope, SettingId, Switch, VlanId};
 use yellowlegs_core::policy::{AsOf, Policy, assign};
 use yellowlegs_core::resolve::{Resolved, resolve};
 use yellowlegs_core::source::Source;
 
 pub(crate) const SHINGLE: &str = include_str!("../../../../demo/dialects/shingle.toml");
+
+/// The record of a switch as `read` prints it.
+pub(crate) fn record(resolved: &Resolved) -> String {
+    String::from_utf8(resolved.record().unwrap()).unwrap()
+}
+
+/// The same as a value.
+pub(crate) fn record_json(resolved: &Resolved) -> Json {
+    serde_json::from_slice(&resolved.record().unwrap()).unwrap()
+}
+
+/// A switch as its record tells it.
+pub(crate) fn from_record(record: &str, name: &str) -> Switch {
+    serde_json::from_str::<Record>(record).unwrap().into_switch(name)
+}
 
 pub(crate) const POLICY: &str = r#"
 [site]

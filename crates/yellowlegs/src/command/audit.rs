@@ -58,7 +58,7 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
         doubt: loaded.policy.site.doubt.value.word(),
     })?;
     let judge = Judge::new(&loaded.policy, &as_of, &selection, args.raw);
-    let around = || super::drill::around(&root, &loaded, &fleet.switches, &as_of, jobs(args.jobs));
+    let around = || super::drill::around(&root, &loaded, &fleet.switches, &as_of, jobs(args.jobs), |_, _| ());
     let around = args.with_drills.then(around);
     let mut work =
         Work { root: &root, loaded: &loaded, judge, selection: &selection, as_of: &as_of, around: around.as_ref() };

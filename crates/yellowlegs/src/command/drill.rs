@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 use std::process::ExitCode;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 
 use yellowlegs_core::check::Selection;
 use yellowlegs_core::drill::script::{Script, play as play_script};
@@ -18,7 +18,7 @@ use super::moment;
 use super::read::tell;
 use crate::args::{Drill, DrillFormat, Loudness};
 use crate::failure::Failure;
-use crate::fleet::{self, Found, Loaded, Root, in_order};
+use crate::fleet::{self, Found, Loaded, ReadSwitch, Root, in_order};
 use crate::output;
 use crate::render::Head;
 use crate::render::drill::{
@@ -47,7 +47,13 @@ pub(super) fn run(args: &Drill, loudness: Loudness) -> Result<ExitCode, Failure>
     let selection = Selection { role: args.role.clone(), ..chosen(&args.chosen)? };
     let mut fleet = fleet::discover(&root, &loaded.policy)?;
     fleet.demand_switch(&selection, args.chosen.switch.as_deref())?;
-    let around = around(&root, &loaded, &fleet.switches, &as_of, jobs(args.jobs));
+    let mut reads = Reads::default();
+    let keep = |found: &Found, read| {
+        if selection.takes_switch(&found.name) {
+            reads.keep(found, read);
+        }
+    };
+    let around = around(&root, &loaded, &fleet.switches, &as_of, jobs(args.jobs), keep);
     fleet.switches.retain(|found| selection.takes_switch(&found.name));
     let look = output::look(loudness, false);
     let mut report: Box<dyn DrillReport> = match args.format {
@@ -65,11 +71,12 @@ pub(super) fn run(args: &Drill, loudness: Loudness) -> Result<ExitCode, Failure>
     };
     report.head(&mut out, &head).map_err(Failure::stdout)?;
     let work = |found: &Found| {
-        let (read, unreadable) = fleet::read_switch(&root.dir, found, &loaded, as_of.moment());
+        let read = reads.take(found).unwrap_or_else(|| fleet::read_switch(&root.dir, found, &loaded, as_of.moment()));
+        let (read, unreadable) = read;
         let mut named = Named::default();
         let played = read.map(|(resolved, _)| {
             named.look(&resolved.switch, &selection);
-            play(&resolved, &loaded, &around, &selection, args)
+            play(resolved, &loaded, &around, &selection, args)
         });
         (played, named, unreadable)
     };
@@ -108,7 +115,7 @@ fn script(args: &Drill, path: &Path, loudness: Loudness) -> Result<ExitCode, Fai
     let loaded = fleet::load(&root, &args.fleet)?;
     let as_of = moment(None, loaded.policy.as_of.as_ref())?;
     let fleet = fleet::discover(&root, &loaded.policy)?;
-    let around = around(&root, &loaded, &fleet.switches, &as_of, jobs(args.jobs));
+    let around = around(&root, &loaded, &fleet.switches, &as_of, jobs(args.jobs), |_, _| ());
     // The switches that steps name, in their order; where none of them is there, all are told.
     let mut names: Vec<&str> = Vec::new();
     for step in &script.steps {
@@ -147,13 +154,51 @@ fn script(args: &Drill, path: &Path, loudness: Loudness) -> Result<ExitCode, Fai
     }))
 }
 
-/// What is around every switch of a fleet. Switches that others are reached through are kept, the rest is sketched.
-pub(super) fn around(root: &Root, loaded: &Loaded, switches: &[Found], as_of: &AsOf, jobs: usize) -> Around {
-    let read = |found: &Found| fleet::read_switch(&root.dir, found, loaded, as_of.moment()).0.map(|(read, _)| read);
-    let mut sketches = Vec::new();
-    let sketch = |found: &Found| read(found).map(|resolved| Sketch::of(&resolved, &loaded.policy, as_of));
-    let taken: Result<(), std::convert::Infallible> = in_order(switches, jobs, sketch, |sketch| {
+/// Switches that were read to see what is around others, for when it is their turn: the first of a large fleet, the rest is read twice.
+#[derive(Default)]
+struct Reads {
+    by_path: BTreeMap<Box<Path>, Mutex<Option<ReadSwitch>>>,
+    lines: u32,
+}
+
+impl Reads {
+    /// So many lines are some 100 MB with all that they come to.
+    const MOST: u32 = 500_000;
+
+    fn keep(&mut self, found: &Found, read: ReadSwitch) {
+        let lines = read.0.as_ref().map_or(0, |(resolved, _)| resolved.switch.lines());
+        self.lines = self.lines.saturating_add(lines);
+        if self.lines <= Self::MOST {
+            self.by_path.insert(found.path.clone(), Mutex::new(Some(read)));
+        }
+    }
+
+    fn take(&self, found: &Found) -> Option<ReadSwitch> {
+        self.by_path.get(&found.path)?.lock().unwrap_or_else(PoisonError::into_inner).take()
+    }
+}
+
+/// What is around every switch of a fleet. Switches that others are reached through are kept, the rest is sketched; `keep` may have
+/// what was read.
+pub(super) fn around(
+    root: &Root,
+    loaded: &Loaded,
+    switches: &[Found],
+    as_of: &AsOf,
+    jobs: usize,
+    mut keep: impl FnMut(&Found, ReadSwitch),
+) -> Around {
+    let read = |found: &Found| fleet::read_switch(&root.dir, found, loaded, as_of.moment());
+    let (mut sketches, mut next) = (Vec::new(), switches.iter());
+    let sketch = |found: &Found| {
+        let read = read(found);
+        (read.0.as_ref().map(|(resolved, _)| Sketch::of(resolved, &loaded.policy, as_of)), read)
+    };
+    let taken: Result<(), std::convert::Infallible> = in_order(switches, jobs, sketch, |(sketch, read)| {
         sketches.extend(sketch);
+        if let Some(found) = next.next() {
+            keep(found, read);
+        }
         Ok(())
     });
     match taken {
@@ -162,14 +207,15 @@ pub(super) fn around(root: &Root, loaded: &Loaded, switches: &[Found], as_of: &A
     let mut around = Around::new(sketches, as_of);
     let wanted: BTreeSet<Arc<str>> = around.on_the_way().cloned().collect();
     let kept: Vec<&Found> = switches.iter().filter(|found| wanted.contains(&*found.name)).collect();
-    kept.into_iter().filter_map(read).for_each(|resolved| around.keep(Arc::new(resolved)));
+    let kept = kept.into_iter().filter_map(|found| Some(read(found).0?.0));
+    kept.for_each(|resolved| around.keep(Arc::new(resolved)));
     around
 }
 
 /// Every wanted drill on every wanted port; ports that are alike are played once. With stories they are alike in all that is written
 /// for them, else in what a drill asks.
-fn play(resolved: &Resolved, loaded: &Loaded, around: &Around, selection: &Selection, args: &Drill) -> PlayedSwitch {
-    let rehearser = Rehearser::new(resolved, &loaded.policy, around);
+fn play(resolved: Resolved, loaded: &Loaded, around: &Around, selection: &Selection, args: &Drill) -> PlayedSwitch {
+    let rehearser = Rehearser::new(&resolved, &loaded.policy, around);
     // Where lines are not understood, what they could have said may let through what is held without them.
     let doubtful = resolved.doubtful(loaded.policy.site.doubt.value);
     let certain = doubtful.as_ref().map(|doubtful| Rehearser::new(&doubtful.resolved, &loaded.policy, around));
@@ -198,7 +244,8 @@ fn play(resolved: &Resolved, loaded: &Loaded, around: &Around, selection: &Selec
         });
         ports.push(Played { port, name: name.to_string(), role, drills: Arc::clone(drills) });
     }
-    PlayedSwitch { classes: classes.len(), ports, resolved: resolved.clone() }
+    drop((rehearser, certain));
+    PlayedSwitch { classes: classes.len(), ports, resolved }
 }
 
 /// A drill that is held, or only told, is that where it is so whatever the lines say that nobody understands.
@@ -208,5 +255,24 @@ fn doubt(drills: &mut [Arc<Rehearsed>], certain: Arc<Rehearsed>) {
     if let Some(played) = same.filter(|played| open && played.told.outcome > Outcome::Undetermined) {
         *played = certain;
         Arc::make_mut(played).told.outcome = Outcome::Undetermined;
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::fleet::Layout;
+
+    #[test]
+    fn what_was_read_is_taken_once_and_so_much_is_kept() {
+        let found = |name: &str| Found { name: name.into(), path: Path::new(name).into(), layout: Layout::Record };
+        let mut reads = Reads::default();
+        reads.keep(&found("a"), (None, Vec::new()));
+        assert!(reads.take(&found("b")).is_none());
+        assert!(reads.take(&found("a")).is_some());
+        assert!(reads.take(&found("a")).is_none());
+        reads.lines = Reads::MOST + 1;
+        reads.keep(&found("c"), (None, Vec::new()));
+        assert!(reads.take(&found("c")).is_none());
     }
 }

@@ -32,7 +32,7 @@ pub(super) fn run(args: &Read, loudness: Loudness) -> Result<ExitCode, Failure> 
         let (read, unreadable) = read(&root, &path, &loaded, &found, as_of)?;
         let mut told = Told { unreadable, ..Told::default() };
         if let Some(resolved) = read {
-            told.record = resolved.record().written().map_err(Failure::stdout)?;
+            told.record = resolved.record().map_err(Failure::stdout)?;
             told.unread = if loudness.quiet { Vec::new() } else { unread(&resolved.switch, args.raw) };
         }
         Ok(told)

@@ -16,4 +16,4 @@ pub(crate) use load::source;
 pub(crate) use load::{Loaded, dialect_files, load, regular};
 pub(crate) use ordered::in_order;
 pub(crate) use root::{POLICY_FILE, Root, relative};
-pub(crate) use switch::{Unreadable, read_record, read_switch, recognise, source_of, walked};
+pub(crate) use switch::{ReadSwitch, Unreadable, read_record, read_switch, recognise, source_of, walked};

@@ -267,8 +267,9 @@ impl Digest {
         let mut ports: Vec<PortDigest> = Vec::new();
         let mut at: BTreeMap<usize, usize> = BTreeMap::new();
         let edge_ports = on.unlike_ports().filter(|port| port.role().is_ok_and(|role| role.faces.is_edge()));
-        let used = edge_ports.filter_map(|port| port.used_by_edge().ok());
-        let edge_vlans = used.fold(VlanSet::default(), |all, used| all.union(&used));
+        let mut edge_vlans = VlanSet::default();
+        // What a port uses that nobody knows is no part of it.
+        edge_ports.for_each(|port| _ = port.add_used_by_edge(&mut edge_vlans));
         for port in on.ports() {
             let faces = port.role().ok().map(|role| role.faces);
             let leads = faces.is_some_and(|faces| faces.is_bridge() || faces == Faces::Router);

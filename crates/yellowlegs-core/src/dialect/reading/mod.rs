@@ -200,17 +200,33 @@ impl Dialect {
     /// The stretch of a statement's line that one of its holes took.
     pub fn hole_words(&self, text: &str, reading: &Reading, position: usize, hole: usize) -> Option<Word> {
         let statement = reading.statements.get(position)?;
-        let words = self.words_of(text, statement)?;
+        let Word { start, end } = statement.words();
         let opener = statement.parent().and_then(|p| reading.statements.get(p as usize));
         let context = opener.map_or(Some(0), |o| self.rules.get(o.rule as usize)?.opens)?;
+        let root = 2 * context + usize::from(statement.negated);
+        let starts_line = start == statement.mark.offset as usize;
+        let from_it = self.hole_words.of((root, starts_line, hole), text.get(start..end)?, || {
+            let Word { start: from, end: to } = self.taken_by(text, (root, starts_line), (start, end), hole)?;
+            Some(Word { start: from - start, end: to - start })
+        });
+        from_it.map(|word| Word { start: word.start + start, end: word.end + start })
+    }
+
+    /// What a hole took of the statement at a stretch. `root`: of the context it stands in.
+    fn taken_by(
+        &self,
+        text: &str,
+        (root, starts_line): (usize, bool),
+        stretch: (usize, usize),
+        hole: usize,
+    ) -> Option<Word> {
+        let words = self.words_of(text, stretch)?;
         let walk = Walk { text, words: &words, lists: &self.lists };
         // The verb or the negation may stand in front of a line's first statement.
-        let starts_line = statement.words().start == statement.mark.offset as usize;
         let is = |word: &Option<String>, first: &str| word.as_deref().is_some_and(|w| self.same_word(w, first));
         let in_front = |first: &str| is(&self.layout.negation, first) || is(&self.layout.verb, first);
         let leads = starts_line && words.first().is_some_and(|first| in_front(first.of(text)));
         let starts: &[usize] = if leads { &[1, 0] } else { &[0] };
-        let root = 2 * context + usize::from(statement.negated);
         let (first, end) = starts.iter().find_map(|from| self.automaton.hole_words(root, &walk, *from, 0, hole))?;
         Some(Word { start: words.get(first)?.start, end: words.get(end.checked_sub(1)?)?.end })
     }
@@ -230,8 +246,7 @@ impl Dialect {
     }
 
     /// The words of a statement again.
-    fn words_of(&self, text: &str, statement: &Statement) -> Option<Vec<Word>> {
-        let Word { start, end } = statement.words();
+    fn words_of(&self, text: &str, (start, end): (usize, usize)) -> Option<Vec<Word>> {
         let mut lines = Logicals::new(text.get(start..end)?, &self.layout);
         let (mut line, mut words) = (Logical::default(), Vec::new());
         while lines.next(&mut line) {

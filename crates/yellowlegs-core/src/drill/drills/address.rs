@@ -131,6 +131,7 @@ pub(super) const STARVATION: Drill = Drill {
 fn starvation(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
     const CLIENTS: u64 = 100;
     const PAUSE: Millis = 100;
+    const A_SECOND: u64 = 1000 / PAUSE;
     let Some(most) = (stage.is_edge()? && !stage.serves()).then(|| stage.stations(&machine)).transpose()?.flatten()
     else {
         return Ok(None);
@@ -143,7 +144,25 @@ fn starvation(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal
     machine.tells = false;
     for (changing, gained) in [false, true].into_iter().zip(&mut gained) {
         let is_played_out = stage.frame_by_frame || machine.tells_apart(station(1000)..=station(999 + CLIENTS));
+        // What was gained and who was admitted before this second and the one before.
+        let mut seconds = [None, None];
         for client in 0..CLIENTS {
+            if client % A_SECOND == 0 {
+                let [_, last] = seconds;
+                seconds = [last, Some((*gained, machine.admitted_on(stage.port)))];
+                // A limit lets in of one second what it let in of the last.
+                if let [Some((gained_before, admitted)), Some((_, still))] = seconds
+                    && !is_played_out
+                    && client > A_SECOND
+                    && admitted == still
+                    && machine.is_steady(stage.port, PAUSE, CLIENTS)
+                {
+                    let rest = CLIENTS - client;
+                    *gained += (*gained - gained_before) * (rest / A_SECOND) as usize;
+                    machine.pass_alike(stage.port, rest * PAUSE)?;
+                    break;
+                }
+            }
             let before = machine.admitted_on(stage.port);
             let source = if changing { station(1000 + client) } else { host };
             machine.authenticate(source);

@@ -47,7 +47,11 @@ fn stream<'a>(stage: &Stage<'_>, machine: Machine<'a>) -> Known<Option<Stream<'a
     let members: Vec<usize> =
         stage.others().filter(|port| machine.forwards(*port) && machine.is_member(*port, vlan) == Ok(true)).collect();
     let leads = |port: &&usize| stage.role_of(**port).is_some_and(|role| !role.faces.is_edge());
-    let from = members.iter().find(leads).or(members.first()).copied();
+    let from = members.iter().find(leads).copied();
+    if from.is_none() && !members.is_empty() {
+        stage.goes_by_place();
+    }
+    let from = from.or(members.first().copied());
     Ok(from.map(|from| Stream { machine, vlan, from }))
 }
 
@@ -81,7 +85,11 @@ fn heard(machine: &Machine<'_>, arrival: &Arrival) -> String {
 /// A port that hears what it did not ask for: one where people plug things in, or one of which nobody says what it is for.
 fn bystander(stage: &Stage<'_>, heard: &[usize], asked: &[usize]) -> Option<usize> {
     let plain = |port: &usize| stage.role_of(*port).is_none_or(|role| role.faces.is_edge());
-    heard.iter().copied().find(|port| !asked.contains(port) && plain(port))
+    let first = heard.iter().copied().find(|port| !asked.contains(port) && plain(port));
+    if first.is_some() {
+        stage.goes_by_place();
+    }
+    first
 }
 
 fn floods(stage: &Stage<'_>, stream: &Stream<'_>, port: usize, what: &str) -> Known<Rehearsal> {
@@ -211,6 +219,7 @@ fn two_receivers(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehear
     let Some(machine) = at_host(stage, machine)? else { return Ok(None) };
     let Some(vlan) = machine.untagged(stage.port)? else { return Ok(None) };
     let Some(from) = stage.others().find(|port| machine.is_member(*port, vlan) == Ok(true)) else { return Ok(None) };
+    stage.goes_by_place();
     let mut stream = Stream { machine, vlan, from };
     let both = own::hosts(stage, &stream.machine, 2)?;
     let [one, other] = both[..] else { return Ok(None) };

@@ -59,6 +59,7 @@ fn tag_hop(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> 
                 d.tags.first() == Some(&inner.get()) && machine.mode(d.port) == Ok(Mode::Trunk)
             };
             if let Some(out) = to.iter().find(hops) {
+                stage.goes_by_place();
                 let says = format!("tagged twice, it leaves by {} in VLAN {inner}", machine.name(out.port));
                 let because = Because::of("tag rules", settings::NATIVE_VLAN.id);
                 return Ok(Some(Rehearsal::new(&machine, Outcome::LetThrough, says).because(Some(because))));

@@ -5,7 +5,7 @@ use std::ops::RangeInclusive;
 use std::sync::Arc;
 
 use super::held::FEW;
-use super::{Because, Machine, Millis};
+use super::{Because, Counted, Machine, Millis};
 use crate::drill::asked::{Asked, Hang, Known};
 use crate::drill::frame::{Dhcp, Frame, Payload};
 use crate::model::{
@@ -36,6 +36,11 @@ fn frames_a_second(rate: Rate, speed: u32) -> u64 {
 /// The same at the slowest speed.
 fn slowest(rate: Rate) -> u64 {
     frames_a_second(rate, SLOWEST)
+}
+
+/// The same where perhaps nobody knows the speed.
+pub(in crate::drill) fn frames_in_a_second(rate: Rate, speed: Option<u32>) -> u64 {
+    speed.filter(|speed| *speed > 0).map_or_else(|| slowest(rate), |speed| frames_a_second(rate, speed))
 }
 
 fn stopped(feature: &'static str, setting: SettingId) -> Passed {
@@ -107,12 +112,13 @@ impl Machine<'_> {
             return Ok(Ok(()));
         }
         // Fixed stations take their places whether they are there or not.
-        let limit = self.asked.port(port, settings::LIMIT)?;
-        if self.admitted_on(port) + fixed >= limit as usize {
+        let mut held = self.admitted_on(port) + fixed;
+        let limit = self.asked.limit(port, settings::LIMIT, held as u64 + 1)?;
+        if held >= limit as usize {
             // Only now does it matter who was forgotten meanwhile.
             self.age(port)?;
+            held = self.admitted_on(port) + fixed;
         }
-        let held = self.admitted_on(port) + fixed;
         let elsewhere = self.held_elsewhere(port, vlan, station);
         if held < limit as usize && elsewhere.is_none() {
             self.heard.entry(port).or_default().admitted.insert(key, now);
@@ -150,21 +156,35 @@ impl Machine<'_> {
             || self.of_all.listed(&self.asked).iter().any(|station| row.contains(station))
     }
 
-    /// Whether frames of clients that come at equal pauses, so many twice over, all fare alike once no place is taken any more: no port
-    /// comes back meanwhile, and this one is down, or no limit of a second is reached and nobody is forgotten.
+    /// Whether frames of clients that come at equal pauses, so many twice over, all fare alike once no place is taken any more: nothing
+    /// changes meanwhile, and the port is down, or no limit of a second is reached.
     pub fn is_even(&self, port: usize, pause: Millis, frames: u64) -> bool {
         let most = 1000 / pause + 2;
         let limits = [settings::STORM_BROADCAST, settings::SNOOPING_RATE];
-        let is_wide = |limit: Key<Option<Rate>>| match self.asked.port(port, limit) {
+        let is_wide = |limit: Key<Option<Rate>>| match self.asked.limit(port, limit, most + 1) {
             Ok(rate) => rate.is_none_or(|rate| slowest(rate) > most),
             Err(_) => false,
         };
-        let lasts = |aging: Seconds| aging == Seconds(0) || aging.millis() > 2 * frames * pause;
-        let is_kept = !matches!(self.asked.port(port, settings::PORT_SECURITY), Ok(true))
-            || self.asked.port(port, settings::AGING).is_ok_and(lasts);
-        let lasts = self.now.saturating_add(2 * frames * pause);
-        self.next_return(lasts).is_none()
-            && (self.held_by(port).is_some() || is_kept && limits.into_iter().all(is_wide))
+        self.is_steady(port, pause, frames) && (self.held_by(port).is_some() || limits.into_iter().all(is_wide))
+    }
+
+    /// Whether what a second of such frames comes to the next comes to, too, once no place is taken any more: no port comes back
+    /// meanwhile, and this one is down, or nobody is forgotten.
+    pub fn is_steady(&self, port: usize, pause: Millis, frames: u64) -> bool {
+        let until = 2 * frames * pause;
+        let lasts = |aging: Seconds| aging == Seconds(0) || aging.millis() > until;
+        let is_kept = || {
+            !matches!(self.asked.port(port, settings::PORT_SECURITY), Ok(true))
+                || self.asked.limit(port, settings::AGING, until + 1).is_ok_and(lasts)
+        };
+        self.next_return(self.now.saturating_add(until)).is_none() && (self.held_by(port).is_some() || is_kept())
+    }
+
+    /// Lets whole seconds pass, in each of which as many frames come on a port as in the last.
+    pub fn pass_alike(&mut self, port: usize, millis: Millis) -> Known<()> {
+        let counted = self.heard.get_mut(&port).into_iter().flat_map(|heard| heard.counted.iter_mut().flatten());
+        counted.for_each(|(began, _)| *began += millis);
+        self.pass(millis)
     }
 
     /// Stations that were written or pinned.
@@ -179,7 +199,8 @@ impl Machine<'_> {
         if oldest == now {
             return Ok(());
         }
-        let aging = self.asked.port(port, settings::AGING)?;
+        let silent = now.saturating_sub(oldest);
+        let aging = self.asked.limit(port, settings::AGING, silent + 1)?;
         if aging > Seconds(0) && !self.asked.port(port, settings::PINNING)? {
             let lasts = aging.millis();
             let heard = self.heard.get_mut(&port).into_iter();
@@ -287,7 +308,7 @@ impl Machine<'_> {
                 if frame.relayed && !self.asked.port(port, settings::RELAY_ACCEPTED)? {
                     return Ok(stopped("DHCP snooping", settings::RELAY_ACCEPTED.id));
                 }
-                if self.is_over(port, "dhcp", settings::SNOOPING_RATE)? {
+                if self.is_over(port, Counted::Dhcp, settings::SNOOPING_RATE)? {
                     return Ok(stopped("DHCP snooping", settings::SNOOPING_RATE.id));
                 }
                 if client != frame.from && self.asked.switch_wide(settings::ADDRESS_CHECK)? {
@@ -326,7 +347,7 @@ impl Machine<'_> {
                 if examines && !bound(says) {
                     return Ok(stopped("ARP inspection", settings::INSPECTION_VLANS.id));
                 }
-                if examines && self.is_over(port, "arp", settings::INSPECTION_RATE)? {
+                if examines && self.is_over(port, Counted::Arp, settings::INSPECTION_RATE)? {
                     return Ok(stopped("ARP inspection", settings::INSPECTION_RATE.id));
                 }
                 Ok(Ok(()))
@@ -339,43 +360,37 @@ impl Machine<'_> {
     }
 
     /// Counts a frame of a kind; whether it is above a limit that may be set. A few are below any limit.
-    pub(super) fn is_over(&mut self, port: usize, kind: &'static str, limit: Key<Option<Rate>>) -> Known<bool> {
-        match self.asked.port(port, limit) {
+    pub(super) fn is_over(&mut self, port: usize, kind: Counted, limit: Key<Option<Rate>>) -> Known<bool> {
+        let came = self.count(port, kind);
+        match self.asked.limit(port, limit, came) {
             Ok(None) => Ok(false),
-            Ok(Some(rate)) => self.is_above(port, kind, rate),
-            Err(hang) => {
-                if self.is_busy(port, kind, FEW as u64) {
-                    Err(hang)
-                } else {
-                    Ok(false)
-                }
-            }
+            Ok(Some(rate)) => self.is_above(port, rate, came),
+            Err(hang) if came > FEW as u64 => Err(hang),
+            Err(_) => Ok(false),
         }
     }
 
-    /// Counts a frame of a kind; whether it is above the rate of this second.
-    fn is_above(&mut self, port: usize, kind: &'static str, rate: Rate) -> Known<bool> {
-        let speed = match rate.unit {
-            RateUnit::Percent => match self.asked.port(port, settings::SPEED) {
-                Ok(speed) if speed > 0 => speed,
-                // Few frames are below any limit, even at the slowest speed.
-                _ if !self.is_busy(port, kind, slowest(rate)) => return Ok(false),
-                _ => return Err(Hang::fact("the port's speed")),
-            },
-            _ => SLOWEST,
-        };
-        Ok(self.is_busy(port, kind, frames_a_second(rate, speed)))
+    /// Whether so many frames in this second are above a rate.
+    fn is_above(&self, port: usize, rate: Rate, came: u64) -> Known<bool> {
+        // Few frames are below any limit, whatever the port's speed is.
+        if rate.unit != RateUnit::Percent || came <= frames_a_second(rate, 1) {
+            return Ok(came > slowest(rate));
+        }
+        match self.asked.port(port, settings::SPEED) {
+            Ok(speed) if speed > 0 => Ok(came > frames_a_second(rate, speed)),
+            _ if came <= slowest(rate) => Ok(false),
+            _ => Err(Hang::fact("the port's speed")),
+        }
     }
 
-    /// Counts a frame of a kind; whether there are more than so many in this second.
-    fn is_busy(&mut self, port: usize, kind: &'static str, most: u64) -> bool {
+    /// Counts a frame of a kind: how many there are in this second.
+    fn count(&mut self, port: usize, kind: Counted) -> u64 {
         let now = self.now;
-        let counted = &mut self.heard.entry(port).or_default().counted;
-        let (began, count) = counted.entry(kind).or_insert((now, 0));
+        let (began, count) = self.heard.entry(port).or_default().counted[kind as usize].get_or_insert((now, 0));
         if now.saturating_sub(*began) >= 1000 {
             (*began, *count) = (now, 0);
         }
         *count += 1;
-        u64::from(*count) > most
+        u64::from(*count)
     }
 }

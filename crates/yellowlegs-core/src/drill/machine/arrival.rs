@@ -4,7 +4,7 @@ use std::rc::Rc;
 
 use super::groups::Reach;
 use super::tags::Member;
-use super::{Because, Machine, Millis};
+use super::{Because, Counted, Machine, Millis};
 use crate::drill::asked::Known;
 use crate::drill::frame::{Frame, Payload, StormKind, To};
 use crate::model::{Cause, RelayInfo, StationAddress, StormAction, VlanId, settings};
@@ -145,7 +145,11 @@ impl Machine<'_> {
         if frame.tags.first().is_none_or(|tag| *tag == 0) && self.untagged(port)? != Some(vlan) {
             self.heard.entry(port).or_default().joined.insert(vlan);
         }
-        let in_vlan: Vec<u16> = std::iter::once(vlan.get()).chain(inside.tags.iter().copied()).collect();
+        let in_vlan: Vec<u16> = if self.manner.copies_inside && self.is_mirrored() {
+            std::iter::once(vlan.get()).chain(inside.tags.iter().copied()).collect()
+        } else {
+            Vec::new()
+        };
         if self.manner.copies_inside {
             self.copy(port, true, Some(vlan), &in_vlan);
         }
@@ -170,7 +174,8 @@ impl Machine<'_> {
         self.table.insert((frame.from, vlan), (port, self.now));
         self.hear_group(port, vlan, &inside)?;
         let deliveries = self.forward(port, vlan, &inside)?;
-        for delivery in &deliveries {
+        let copied = if self.is_mirrored() { &deliveries[..] } else { &[] };
+        for delivery in copied {
             let tags = if self.manner.copies_inside { &in_vlan[..] } else { &delivery.tags };
             self.copy(delivery.port, false, None, tags);
         }
@@ -179,6 +184,9 @@ impl Machine<'_> {
 
     /// Copies a frame as it arrives, before anything looks at it.
     pub fn copy_arrived(&mut self, port: usize, frame: &Frame) {
+        if !self.is_mirrored() {
+            return;
+        }
         let vlan = match frame.tags.first() {
             None | Some(0) => self.untagged(port).ok().flatten(),
             Some(tag) => VlanId::new(i64::from(*tag)).ok(),
@@ -192,8 +200,8 @@ impl Machine<'_> {
     fn storm(&mut self, port: usize, frame: &Frame) -> Known<Option<Because>> {
         let (kind, limit) = match frame.storm_kind() {
             None => return Ok(None),
-            Some(StormKind::Broadcast) => ("broadcast", settings::STORM_BROADCAST),
-            Some(StormKind::Multicast) => ("multicast", settings::STORM_MULTICAST),
+            Some(StormKind::Broadcast) => (Counted::Broadcast, settings::STORM_BROADCAST),
+            Some(StormKind::Multicast) => (Counted::Multicast, settings::STORM_MULTICAST),
         };
         if !self.is_over(port, kind, limit)? {
             return Ok(None);
@@ -236,23 +244,28 @@ impl Machine<'_> {
             Ok(Some(RelayInfo::Remove)) => false,
             _ => relayed,
         };
-        let mut deliveries = Vec::new();
         let untagged: Tags = frame.tags.as_slice().into();
         let tagged: Tags = std::iter::once(vlan.get()).chain(frame.tags.iter().copied()).collect();
-        for (port, member) in self.ports_of(vlan).iter().enumerate() {
-            if port == from || !self.forwards(port) || only.as_ref().is_some_and(|only| !only.contains(&port)) {
-                continue;
-            }
-            // A port of which nobody knows what it carries hears nothing here: it is not the one that is rehearsed.
-            let tags = match member {
-                _ if self.has_joined(port, vlan) => &untagged,
-                Ok(Member::Untagged) => &untagged,
-                Ok(Member::Tagged) => &tagged,
-                Ok(Member::No) | Err(_) => continue,
-            };
+        let mut deliveries = Vec::new();
+        let mut deliver = |port: usize, tags: &Tags| {
+            let goes = port != from && self.forwards(port) && only.as_ref().is_none_or(|only| only.contains(&port));
             // Clients are heard by servers only.
-            if !snooped || self.asked.port(port, settings::SNOOPING_TRUSTED)? {
+            if goes && (!snooped || self.asked.port(port, settings::SNOOPING_TRUSTED)?) {
                 deliveries.push(Delivery { port, tags: Rc::clone(tags), relayed });
+            }
+            Ok(())
+        };
+        if self.heard.values().any(|heard| heard.joined.contains(&vlan)) {
+            for port in 0..self.ports.len() {
+                match self.leave(port, vlan) {
+                    Ok(Member::Untagged) => deliver(port, &untagged)?,
+                    Ok(Member::Tagged) => deliver(port, &tagged)?,
+                    Ok(Member::No) | Err(_) => {}
+                }
+            }
+        } else {
+            for (port, is_untagged) in &self.members_of(vlan).carry {
+                deliver(*port, if *is_untagged { &untagged } else { &tagged })?;
             }
         }
         Ok(deliveries)

@@ -29,6 +29,7 @@ impl Machine<'_> {
         if let Some(state) = self.ports.get_mut(port) {
             state.held = Some((cause, now));
             state.opens = None;
+            self.down.insert(port);
         }
         if !pins {
             self.forget_admitted(port);
@@ -60,8 +61,8 @@ impl Machine<'_> {
     /// The next port that comes back until a time.
     pub(super) fn next_return(&self, until: Millis) -> Option<(Millis, usize)> {
         let mut next: Option<(Millis, usize)> = None;
-        for (port, state) in self.ports.iter().enumerate() {
-            let Some((cause, since)) = state.held else { continue };
+        for port in self.down.iter().copied() {
+            let Some((cause, since)) = self.ports.get(port).and_then(|state| state.held) else { continue };
             if let Ok(Some(seconds @ 1..)) = self.back_after(port, cause) {
                 let at = since.saturating_add(Millis::from(seconds) * 1000);
                 if at <= until && next.is_none_or(|(first, _)| at < first) {
@@ -75,6 +76,7 @@ impl Machine<'_> {
     pub(super) fn come_back(&mut self, port: usize) -> Known<()> {
         let Some(state) = self.ports.get_mut(port) else { return Ok(()) };
         state.held = None;
+        self.down.remove(&port);
         let link = state.link;
         if let Some(heard) = self.heard.get_mut(&port) {
             heard.flaps.clear();
@@ -91,17 +93,20 @@ impl Machine<'_> {
         let now = self.now;
         let flaps = &mut self.heard.entry(port).or_default().flaps;
         flaps.push((now, lost));
-        let few = flaps.len() < FEW;
+        let came = flaps.len() as u64;
         let known = self
             .asked
-            .port(port, settings::FLAP_THRESHOLD)
-            .and_then(|threshold| Ok((u64::from(threshold), self.asked.port(port, settings::FLAP_WINDOW)?)));
+            .limit(port, settings::FLAP_THRESHOLD, came + 1)
+            .and_then(|threshold| Ok((u64::from(threshold), self.asked.limit(port, settings::FLAP_WINDOW, 1)?)));
         let (threshold, window) = match known {
+            // Too few even if all of them count.
+            Ok((threshold, _)) if threshold > came => return Ok(()),
             Ok(known) => known,
             // What nobody knows is above a plug that goes in, out, and in again.
-            Err(_) if few => return Ok(()),
+            Err(_) if came < FEW as u64 => return Ok(()),
             Err(hang) => return Err(hang),
         };
+        self.asked.note(settings::FLAP_WINDOW.id);
         let flaps = &mut self.heard.entry(port).or_default().flaps;
         let first = now.saturating_sub(window.millis());
         flaps.retain(|(at, _)| *at >= first);

@@ -108,12 +108,14 @@ impl Machine<'_> {
         std::mem::take(&mut self.copies)
     }
 
+    /// Whether anything is copied at all: on most switches nothing is.
+    pub(super) fn is_mirrored(&self) -> bool {
+        self.of_all.sessions(&self.asked).is_ok_and(|sessions| !sessions.all.is_empty())
+    }
+
     /// Copies a frame that was received on a port or is sent by it, in a VLAN where that is known.
     pub(super) fn copy(&mut self, port: usize, received: bool, vlan: Option<VlanId>, tags: &[u16]) {
         let Ok(sessions) = self.of_all.sessions(&self.asked) else { return };
-        if sessions.all.is_empty() {
-            return;
-        }
         for session in sessions.at(port) {
             let wanted = session.sources.get(&port).is_some_and(|way| match way {
                 Direction::Both => true,

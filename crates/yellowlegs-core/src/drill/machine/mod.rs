@@ -22,8 +22,10 @@ use std::rc::Rc;
 use std::sync::Arc;
 
 use crate::drill::asked::{Asked, Known};
+use crate::drill::noted::Noted;
 use crate::model::{Cause, SettingId, StationAddress, TraitId, VlanId, settings};
 
+pub(super) use addresses::frames_in_a_second;
 pub use arrival::{Arrival, Delivery};
 use groups::Group;
 pub use mirrors::{Copied, Session};
@@ -107,8 +109,17 @@ struct Heard {
     joined: BTreeSet<VlanId>,
     /// Changes of link, for flap protection: when, and whether the link was lost.
     flaps: Vec<(Millis, bool)>,
-    /// Frames of a kind in the running second: when it began, how many.
-    counted: BTreeMap<&'static str, (Millis, u32)>,
+    /// Frames of each kind in the running second: when it began, how many.
+    counted: [Option<(Millis, u32)>; 4],
+}
+
+/// Kinds of frames that limits count.
+#[derive(Debug, Clone, Copy)]
+enum Counted {
+    Broadcast,
+    Multicast,
+    Dhcp,
+    Arp,
 }
 
 /// A binding of DHCP snooping.
@@ -128,6 +139,8 @@ pub struct Machine<'a> {
     pub(super) asked: Asked<'a>,
     now: Millis,
     ports: Vec<Port>,
+    /// The ports that are held down.
+    down: BTreeSet<usize>,
     heard: BTreeMap<usize, Heard>,
     /// What was asked of all ports.
     of_all: Rc<OfAll>,
@@ -157,15 +170,21 @@ pub struct Machine<'a> {
 impl<'a> Machine<'a> {
     /// A switch that has just been switched on, no link up.
     pub fn new(asked: Asked<'a>) -> Self {
+        Self::sharing(asked, Rc::default())
+    }
+
+    /// One that asks of all ports what others of its switch asked: of the same settings, with nothing assumed.
+    pub(super) fn sharing(asked: Asked<'a>, of_all: Rc<OfAll>) -> Self {
         let ports = vec![Port::default(); asked.switch().ports().len()];
-        asked.note_all(*mirrors::SETTINGS);
-        let address = loops::address(asked.switch().name());
+        asked.note_all(Noted::of(*mirrors::SETTINGS));
         Self {
+            address: loops::address(asked.switch().name()),
             asked,
             now: 0,
             ports,
+            down: BTreeSet::new(),
             heard: BTreeMap::new(),
-            of_all: Rc::default(),
+            of_all,
             table: BTreeMap::new(),
             bindings: BTreeMap::new(),
             stored: BTreeMap::new(),
@@ -179,15 +198,8 @@ impl<'a> Machine<'a> {
             speaks_in: None,
             authenticated: BTreeSet::new(),
             story: Vec::new(),
-            address,
             tells: true,
         }
-    }
-
-    /// One that asks of all ports what others of its switch asked: of the same settings, with nothing assumed.
-    #[must_use]
-    pub fn sharing(self, of_all: &Rc<OfAll>) -> Self {
-        Self { of_all: Rc::clone(of_all), ..self }
     }
 
     /// The clock.

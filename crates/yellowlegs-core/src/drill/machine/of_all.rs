@@ -8,29 +8,54 @@ use std::rc::Rc;
 use super::mirrors::{self, Sessions};
 use super::tags::Member;
 use crate::drill::asked::{Asked, Known};
-use crate::model::{SettingSet, StationAddress, VlanId, settings};
+use crate::drill::noted::Noted;
+use crate::model::{StationAddress, VlanId, settings};
 
 /// By station, the ports it is fixed on, each with the VLAN it is fixed in.
 pub(super) type FixedAt = BTreeMap<StationAddress, Vec<(usize, Option<VlanId>)>>;
 
 /// What came, and which settings it hangs on.
-type Answer<T> = (Rc<T>, SettingSet);
+type Answer<T> = (Rc<T>, Noted);
 
 /// What was asked of all ports of one switch.
 #[derive(Debug, Default)]
 pub struct OfAll {
-    members: RefCell<BTreeMap<VlanId, Answer<[Known<Member>]>>>,
+    members: RefCell<BTreeMap<VlanId, Answer<Members>>>,
     fixed_at: OnceCell<Answer<FixedAt>>,
     listed: OnceCell<Answer<[StationAddress]>>,
     shut: OnceCell<Answer<[bool]>>,
     sessions: OnceCell<Known<Rc<Sessions>>>,
 }
 
+/// The members of a VLAN.
+#[derive(Debug)]
+pub(super) struct Members {
+    /// How each port is one.
+    pub(super) each: Box<[Known<Member>]>,
+    /// The ports that carry it, each with whether untagged. A port of which nobody knows what it carries hears nothing.
+    pub(super) carry: Box<[(usize, bool)]>,
+}
+
+impl Members {
+    fn of(each: Box<[Known<Member>]>) -> Self {
+        let carries = |(port, member): (usize, &Known<Member>)| match member {
+            Ok(Member::Untagged) => Some((port, true)),
+            Ok(Member::Tagged) => Some((port, false)),
+            Ok(Member::No) | Err(_) => None,
+        };
+        Self { carry: each.iter().enumerate().filter_map(carries).collect(), each }
+    }
+}
+
 impl OfAll {
     /// How each port is a member of a VLAN.
-    pub(super) fn members(&self, asked: &Asked<'_>, vlan: VlanId) -> Rc<[Known<Member>]> {
+    pub(super) fn members(&self, asked: &Asked<'_>, vlan: VlanId) -> Rc<Members> {
+        let find = |asked: &Asked<'_>| {
+            let each = (0..asked.switch().ports().len()).map(|port| asked.member(port, vlan)).collect();
+            Rc::new(Members::of(each))
+        };
         let mut members = self.members.borrow_mut();
-        noted(asked, members.entry(vlan).or_insert_with(|| of_each(asked, |asked, port| asked.member(port, vlan))))
+        noted(asked, members.entry(vlan).or_insert_with(|| asked.asking(find)))
     }
 
     /// Where stations are fixed on ports that port security acts on. What nobody knows of a port names no station.
@@ -64,16 +89,13 @@ impl OfAll {
     /// Whether each port is shut.
     pub(super) fn shut(&self, asked: &Asked<'_>) -> Rc<[bool]> {
         let is_shut = |asked: &Asked<'_>, port| asked.port(port, settings::ENABLED) == Ok(false);
-        noted(asked, self.shut.get_or_init(|| of_each(asked, is_shut)))
+        let find = |asked: &Asked<'_>| (0..asked.switch().ports().len()).map(|port| is_shut(asked, port)).collect();
+        noted(asked, self.shut.get_or_init(|| asked.asking(find)))
     }
 }
 
-fn of_each<T>(asked: &Asked<'_>, ask: impl Fn(&Asked<'_>, usize) -> T) -> Answer<[T]> {
-    asked.asking(|asked| (0..asked.switch().ports().len()).map(|port| ask(asked, port)).collect())
-}
-
 /// What came; whoever uses it hangs on the same settings.
-fn noted<T: ?Sized>(asked: &Asked<'_>, (told, settings): &(Rc<T>, SettingSet)) -> Rc<T> {
+fn noted<T: ?Sized>(asked: &Asked<'_>, (told, settings): &Answer<T>) -> Rc<T> {
     asked.note_all(*settings);
     Rc::clone(told)
 }

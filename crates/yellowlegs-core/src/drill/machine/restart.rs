@@ -90,6 +90,7 @@ impl Machine<'_> {
         self.tell(port, "the power is cut, and comes back", None);
         let links: Vec<bool> = self.ports.iter().map(|p| p.link).collect();
         self.ports.fill(super::Port::default());
+        self.down.clear();
         self.heard.clear();
         for (other, _) in links.iter().enumerate().filter(|(other, link)| **link && *other != port) {
             self.settle(other);

@@ -2,6 +2,7 @@
 
 use std::rc::Rc;
 
+use super::of_all::Members;
 use super::{Because, Machine};
 use crate::drill::asked::{Asked, Known};
 use crate::drill::frame::Frame;
@@ -152,7 +153,7 @@ impl Machine<'_> {
         if self.has_joined(port, vlan) {
             return Ok(Member::Untagged);
         }
-        self.ports_of(vlan).get(port).copied().unwrap_or(Ok(Member::No))
+        self.members_of(vlan).each.get(port).copied().unwrap_or(Ok(Member::No))
     }
 
     /// Whether somebody on a port was put into a VLAN by their address.
@@ -161,7 +162,7 @@ impl Machine<'_> {
     }
 
     /// How each port is a member of a VLAN.
-    pub(super) fn ports_of(&self, vlan: VlanId) -> Rc<[Known<Member>]> {
+    pub(super) fn members_of(&self, vlan: VlanId) -> Rc<Members> {
         self.of_all.members(&self.asked, vlan)
     }
 }

@@ -4,8 +4,8 @@ use std::sync::Arc;
 
 use super::fact::RecordKind;
 use super::{Quotes, RecordQuote};
-use crate::model::{Dangling, Doubt, Mark, Quote, SettingId, SettingSet, Switch, Torn, natural_order};
-use crate::source::Place;
+use crate::model::quote::Quoted;
+use crate::model::{Dangling, Doubt, Mark, SettingId, SettingSet, Switch, Torn, natural_order};
 
 /// Where a text is torn.
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
@@ -115,23 +115,20 @@ pub(super) fn dangling(switch: &Switch) -> Vec<RecordDangling> {
     switch.dangling.iter().map(shown).collect()
 }
 
-pub(super) fn of(switch: &Switch) -> Option<Vec<RecordDoubt>> {
-    let shown = |doubt: &Doubt| {
-        let Quote { place: Place { file, line, column }, width, .. } = switch.quote(doubt.mark)?;
-        Some(RecordDoubt {
-            shape: doubt.shape.to_string(),
-            torn: doubt.torn.map(TornWord),
-            file: file.to_string(),
-            line,
-            column,
-            width,
-            ports: doubt.ports.as_deref().map(|ports| names(switch, ports)),
-            settings: Settings(doubt.settings),
-            fact: doubt.fact.map(RecordKind),
-            more_ports: doubt.more_ports,
-        })
-    };
-    Some(switch.told_doubts.as_ref()?.iter().filter_map(shown).collect())
+pub(super) fn of(switch: &Switch, doubt: &Doubt) -> Option<RecordDoubt> {
+    let Quoted { file, line, column, width, .. } = switch.quoted(doubt.mark, false)?;
+    Some(RecordDoubt {
+        shape: doubt.shape.to_string(),
+        torn: doubt.torn.map(TornWord),
+        file: file.to_string(),
+        line,
+        column,
+        width,
+        ports: doubt.ports.as_deref().map(|ports| names(switch, ports)),
+        settings: Settings(doubt.settings),
+        fact: doubt.fact.map(RecordKind),
+        more_ports: doubt.more_ports,
+    })
 }
 
 /// Puts them into the switch, whose ports are known by now.

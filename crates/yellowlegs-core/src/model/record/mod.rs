@@ -4,32 +4,32 @@ mod doubts;
 mod fact;
 mod once;
 mod settings;
+mod write;
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use rustc_hash::FxHashMap;
 use serde::de::{self, Deserialize, Deserializer};
 use serde::ser::{Serialize, SerializeMap, Serializer};
 
 use self::doubts::{RecordDangling, RecordDoubt, RecordTorn};
 use self::fact::{RecordFact, RecordKind};
-use self::settings::{RecordSettings, RecordSlot, Shared};
+use self::settings::{RecordSettings, RecordSlot};
 use super::{
-    Fact, FileText, Mark, Owner, PortName, Quote, Remark, Requirement, SavedCopy, Scope, SettingId, Slot, Switch,
+    Doubt, Fact, FileText, Mark, Owner, PortName, Remark, Requirement, SavedCopy, Scope, SettingId, Slot, Switch,
     TraitId, TraitSlot, Traits, Unread, VlanId, platform,
 };
-use crate::source::{Place, over_lines};
+use crate::model::quote::Quoted;
 
 /// A switch record, version 1. `schemas/record.schema.json` describes it.
-#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, serde::Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Record {
     /// Version of this shape.
     record: Version,
     /// The switch's name in reports.
     pub switch: String,
-    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[serde(default)]
     dialect: Option<String>,
     #[serde(default)]
     lines: u32,
@@ -37,7 +37,7 @@ pub struct Record {
     files: Vec<String>,
     #[serde(default)]
     traits: RecordTraits,
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[serde(default)]
     requires: Vec<RecordRequirement>,
     #[serde(default)]
     settings: RecordSettings,
@@ -51,19 +51,19 @@ pub struct Record {
     ports: Vec<RecordPort>,
     #[serde(default)]
     facts: Vec<RecordFact>,
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[serde(default)]
     tables: Vec<RecordTable>,
     #[serde(default)]
     unread: Vec<RecordUnread>,
     /// How many statements of the configuration are known.
     #[serde(default)]
     statements: u32,
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[serde(default)]
     torn: Vec<RecordTorn>,
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[serde(default)]
     dangling: Vec<RecordDangling>,
     /// What is doubtful by lines that are not understood. Where a record has unread lines and no doubts, everything is.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[serde(default)]
     doubts: Option<Vec<RecordDoubt>>,
     #[serde(default)]
     remarks: Vec<Remark>,
@@ -92,7 +92,7 @@ impl From<Version> for u32 {
     }
 }
 
-#[derive(Debug, Clone, PartialEq, Eq, Default, serde::Serialize, serde::Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Default, serde::Deserialize)]
 #[serde(rename_all = "kebab-case")]
 enum RecordSaved {
     /// Nothing is known of a saved configuration.
@@ -116,25 +116,25 @@ struct RecordRequirement {
     evidence: Option<RecordQuote>,
 }
 
-#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, serde::Deserialize)]
 #[serde(deny_unknown_fields)]
 struct RecordVlan {
     vlan: VlanId,
     settings: RecordSettings,
 }
 
-#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, serde::Deserialize)]
 #[serde(deny_unknown_fields)]
 struct RecordMirror {
     mirror: String,
     settings: RecordSettings,
 }
 
-#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, serde::Deserialize)]
 #[serde(deny_unknown_fields)]
 struct RecordPort {
     port: String,
-    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[serde(default)]
     place: Option<RecordQuote>,
     #[serde(default)]
     settings: RecordSettings,
@@ -211,149 +211,24 @@ impl<'de> Deserialize<'de> for RecordTraits {
 
 impl RecordQuote {
     fn of(switch: &Switch, mark: Option<Mark>) -> Option<Self> {
-        let Quote { place, width, text, left_out } = switch.quote(mark?)?;
-        Some(Self { file: place.file.to_string(), line: place.line, column: place.column, width, text, left_out })
+        let Quoted { file, line, column, width, text, left_out } = switch.quoted(mark?, false)?;
+        Some(Self { file: file.to_string(), line, column, width, text: text.into_owned(), left_out })
     }
 }
 
-impl RecordSlot {
-    fn of(switch: &Switch, slot: &Slot) -> Self {
-        let evidence = RecordQuote::of(switch, slot.mark);
-        Self { value: slot.value.clone(), origin: slot.origin, evidence, instead_of: None }
+impl Switch {
+    /// Its record as the text of its file. `doubts`: what lines that are not understood leave open; `narrow`: the words of a line that
+    /// decide a setting.
+    pub(crate) fn record(
+        &self,
+        doubts: &[Doubt],
+        narrow: &mut dyn FnMut(Mark, SettingId) -> Mark,
+    ) -> std::io::Result<Vec<u8>> {
+        write::written(self, Some(doubts), narrow)
     }
-}
-
-impl Shared {
-    fn plain(switch: &Switch, slot: &Slot) -> Arc<Self> {
-        Arc::new(RecordSlot::of(switch, slot).into())
-    }
-
-    /// A slot with what would be in force if state had told nothing.
-    fn of(switch: &Switch, owner: Owner, id: SettingId, slot: &Slot) -> Arc<Self> {
-        match switch.behind_state.get(&(owner, id)) {
-            Some(behind) => {
-                let instead_of = Some(Box::new(RecordSlot::of(switch, behind)));
-                Arc::new(RecordSlot { instead_of, ..RecordSlot::of(switch, slot) }.into())
-            }
-            None => Self::plain(switch, slot),
-        }
-    }
-}
-
-fn ports(switch: &Switch) -> Vec<RecordPort> {
-    // Most ports are silent about most settings: what holds then is told once.
-    let mut shared: FxHashMap<*const Slot, Arc<Shared>> = FxHashMap::default();
-    let mut of_port = |port: usize, id: SettingId| {
-        let (slot, owner) = (switch.slot(Some(port), id), Owner::Port(port));
-        if switch.behind_state.contains_key(&(owner.clone(), id)) {
-            return Shared::of(switch, owner, id, slot);
-        }
-        Arc::clone(shared.entry(std::ptr::from_ref(slot)).or_insert_with(|| Shared::plain(switch, slot)))
-    };
-    let port = |(at, name): (usize, &PortName)| RecordPort {
-        port: name.to_string(),
-        place: RecordQuote::of(switch, switch.port_place(at)),
-        settings: RecordSettings(SettingId::of(Scope::Port).map(|id| (id, of_port(at, id))).collect()),
-    };
-    switch.ports.iter().enumerate().map(port).collect()
 }
 
 impl Record {
-    /// The record of a switch.
-    pub fn of(switch: &Switch) -> Self {
-        let slot = |owner: Owner, id: SettingId, slot: &Slot| Shared::of(switch, owner, id, slot);
-        let of_switch = SettingId::of(Scope::Switch).map(|id| (id, slot(Owner::Switch, id, switch.slot(None, id))));
-        let mut vlans: BTreeMap<VlanId, RecordSettings> = BTreeMap::new();
-        for ((vlan, id), value) in &switch.vlan_slots {
-            vlans.entry(*vlan).or_default().0.insert(*id, slot(Owner::Vlan(*vlan), *id, value));
-        }
-        let traits = TraitId::all().filter_map(|id| {
-            let words = switch.traits.words(id)?.into_iter().map(str::to_owned).collect();
-            let evidence = RecordQuote::of(switch, switch.traits.get(id).and_then(|s| s.mark));
-            Some((id.info().name.to_owned(), RecordTrait { words, evidence }))
-        });
-        Self {
-            record: Version,
-            switch: switch.name.to_string(),
-            dialect: switch.dialect.as_deref().map(str::to_owned),
-            lines: switch.lines,
-            files: switch.files.iter().map(|f| f.path().to_owned()).collect(),
-            traits: RecordTraits(traits.collect()),
-            requires: switch
-                .requires
-                .iter()
-                .map(|required| RecordRequirement {
-                    feature: required.feature.to_string(),
-                    ready: required.ready.to_string(),
-                    restart: required.restart,
-                    evidence: RecordQuote::of(switch, required.mark),
-                })
-                .collect(),
-            settings: RecordSettings(of_switch.collect()),
-            every_vlan: RecordSettings(
-                switch.vlan_defaults.iter().map(|(id, value)| (*id, Shared::plain(switch, value))).collect(),
-            ),
-            mirrors: switch
-                .mirrors
-                .iter()
-                .map(|(name, slots)| RecordMirror {
-                    mirror: name.to_string(),
-                    settings: RecordSettings(
-                        slots
-                            .iter()
-                            .map(|(id, value)| (*id, slot(Owner::Mirror(Arc::clone(name)), *id, value)))
-                            .collect(),
-                    ),
-                })
-                .collect(),
-            vlans: vlans.into_iter().map(|(v, settings)| RecordVlan { vlan: v, settings }).collect(),
-            ports: ports(switch),
-            facts: switch
-                .facts
-                .iter()
-                .map(|fact| RecordFact {
-                    kind: fact.kind,
-                    fields: fact.fields.clone(),
-                    evidence: RecordQuote::of(switch, Some(fact.mark)),
-                })
-                .collect(),
-            tables: switch
-                .tables
-                .iter()
-                .map(|(kind, mark)| RecordTable {
-                    fact: RecordKind(*kind),
-                    evidence: RecordQuote::of(switch, Some(*mark)),
-                })
-                .collect(),
-            unread: switch
-                .unread
-                .iter()
-                .filter_map(|u| {
-                    let Quote { place: Place { file, line, column }, width, .. } = switch.quote(u.mark)?;
-                    Some(RecordUnread { shape: u.shape.to_string(), file: file.to_string(), line, column, width })
-                })
-                .collect(),
-            statements: switch.statements,
-            torn: doubts::torn(switch),
-            dangling: doubts::dangling(switch),
-            doubts: doubts::of(switch),
-            remarks: switch.remarks.clone(),
-            saved: match &switch.saved {
-                SavedCopy::NotKept => RecordSaved::NotKept,
-                SavedCopy::Missing => RecordSaved::Missing,
-                SavedCopy::Read(saved) => RecordSaved::Copy(Box::new(Self::of(saved))),
-            },
-        }
-    }
-
-    /// The text of its file.
-    ///
-    /// # Errors
-    /// What a value says of itself.
-    pub fn written(&self) -> std::io::Result<Vec<u8>> {
-        over_lines(self)
-    }
-
     /// The switch of a record. Its name in reports is the file's, so it is asked for.
     pub fn into_switch(self, name: impl Into<Arc<str>>) -> Switch {
         let mut quotes = Quotes::default();
@@ -463,13 +338,9 @@ impl Quotes {
         Mark { file: position as u16, line: quote.line, offset, width: quote.width }
     }
 
-    fn slot(&mut self, owner: Option<Owner>, id: SettingId, shared: Arc<Shared>) -> Slot {
-        self.own(owner, id, Arc::unwrap_or_clone(shared).slot)
-    }
-
-    fn own(&mut self, owner: Option<Owner>, id: SettingId, slot: RecordSlot) -> Slot {
+    fn slot(&mut self, owner: Option<Owner>, id: SettingId, slot: RecordSlot) -> Slot {
         if let (Some(owner), Some(behind)) = (owner, slot.instead_of) {
-            let behind = self.own(None, id, *behind);
+            let behind = self.slot(None, id, *behind);
             self.1.insert((owner, id), behind);
         }
         Slot { value: slot.value, origin: slot.origin, mark: slot.evidence.map(|e| self.mark(e)), contested: false }

@@ -1,25 +1,21 @@
 //! Settings in a record: in full with their origin, or short, as somebody writes them by hand.
 
 use std::collections::BTreeMap;
-use std::sync::{Arc, OnceLock};
+use std::sync::Arc;
 
 use serde::de::{self, Deserialize, Deserializer, MapAccess, Visitor};
-use serde::ser::{Serialize, Serializer};
-use serde_json::value::RawValue as RawJson;
 
 use super::RecordQuote;
 use crate::model::{Kind, Origin, SettingId, Value, ValueError};
-use crate::source::{again, nearest};
+use crate::source::nearest;
 
 /// One setting as a record carries it.
-#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) struct RecordSlot {
     pub(super) value: Option<Value>,
     pub(super) origin: Origin,
-    #[serde(skip_serializing_if = "Option::is_none")]
     pub(super) evidence: Option<RecordQuote>,
     /// What would be in force if state had told nothing.
-    #[serde(skip_serializing_if = "Option::is_none")]
     pub(super) instead_of: Option<Box<RecordSlot>>,
 }
 
@@ -86,49 +82,7 @@ impl RawEntry {
 
 /// Settings by name, checked while they are read, so that errors have their line.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub(super) struct RecordSettings(pub(super) BTreeMap<SettingId, Arc<Shared>>);
-
-/// A slot that ports may share: what many have is written once.
-#[derive(Debug, Clone)]
-pub(super) struct Shared {
-    pub(super) slot: RecordSlot,
-    written: OnceLock<Option<Box<RawJson>>>,
-}
-
-impl From<RecordSlot> for Shared {
-    fn from(slot: RecordSlot) -> Self {
-        Self { slot, written: OnceLock::new() }
-    }
-}
-
-impl PartialEq for Shared {
-    fn eq(&self, other: &Self) -> bool {
-        self.slot == other.slot
-    }
-}
-
-impl Eq for Shared {}
-
-/// A slot, or what is written of it.
-#[derive(serde::Serialize)]
-#[serde(untagged)]
-enum Shown<'a> {
-    Slot(&'a RecordSlot),
-    Written(&'a RawJson),
-}
-
-impl<'a> From<&'a Arc<Shared>> for Shown<'a> {
-    fn from(shared: &'a Arc<Shared>) -> Self {
-        let written = (Arc::strong_count(shared) > 1).then(|| shared.written.get_or_init(|| again(&shared.slot).ok()));
-        written.and_then(Option::as_deref).map_or(Self::Slot(&shared.slot), Self::Written)
-    }
-}
-
-impl Serialize for RecordSettings {
-    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        serializer.collect_map(self.0.iter().map(|(id, slot)| (id.name(), Shown::from(slot))))
-    }
-}
+pub(super) struct RecordSettings(pub(super) BTreeMap<SettingId, RecordSlot>);
 
 impl<'de> Deserialize<'de> for RecordSettings {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
@@ -148,7 +102,7 @@ impl<'de> Deserialize<'de> for RecordSettings {
                     };
                     let entry: RawEntry = map.next_value()?;
                     let slot = entry.into_slot(id).map_err(|e| de::Error::custom(format!("`{name}`: {e}")))?;
-                    if settings.insert(id, Arc::new(slot.into())).is_some() {
+                    if settings.insert(id, slot).is_some() {
                         return Err(de::Error::custom(format!("`{name}` is there twice")));
                     }
                 }

@@ -1,7 +1,7 @@
 //! One setting followed through all statements: what came of each, or the lines alone.
 
 use super::Applier;
-use crate::dialect::{Change, Effect, Operand, Statement, Subject};
+use crate::dialect::{Captured, Change, Effect, HoleRef, Operand, Statement, Subject};
 use crate::model::{Mark, Origin, Scope, SettingId};
 
 /// A setting whose every change is to be noted.
@@ -28,12 +28,27 @@ impl<'a> Applier<'a> {
         let (rules, reading, watch) = (self.dialect.rules(), self.reading, self.watch);
         let speak: Vec<bool> =
             rules.iter().map(|rule| watch.is_some_and(|w| rule.speaks.contains(w.setting))).collect();
-        let speaks = move |rule: u32| speak.get(rule as usize).is_some_and(|speaks| *speaks);
-        let of_them = reading.statements.iter().enumerate().filter(move |(_, s)| speaks(s.rule) && !s.leads);
-        of_them.flat_map(|(position, statement)| {
+        let speaks = |statement: &Statement| {
+            !statement.leads && speak.get(statement.rule as usize).is_some_and(|speaks| *speaks)
+        };
+        // Most speak of other things: one look at each of all, and more at the few that do not.
+        let mut of_them = Vec::new();
+        for (position, statement) in reading.statements.iter().enumerate() {
+            if speaks(statement) {
+                of_them.push((position, statement));
+            }
+        }
+        of_them.into_iter().flat_map(|(position, statement)| {
             let effects = rules.get(statement.rule as usize).map(|rule| rule.effects_of(statement.negated));
             effects.into_iter().flatten().map(move |effect| (position, statement, effect))
         })
+    }
+
+    /// Whether a statement's list of ports names the one that is watched: most name another.
+    fn names_watched(&self, at: usize, hole: &HoleRef) -> bool {
+        let Some(port) = self.watch.and_then(|watch| watch.port) else { return true };
+        let captured = self.reading.statements.get(at).map(|statement| self.captured(statement, hole));
+        matches!(captured, Some(Captured::Ports(items)) if self.table.takes(items, port))
     }
 
     /// The marks of what `follow` would note, without working it out; `None` where one hangs on what came before.
@@ -48,6 +63,9 @@ impl<'a> Applier<'a> {
             let port = match (effect.setting.info().scope, subject) {
                 (Scope::Switch, _) | (Scope::Port, Some((_, Subject::Reach(_)))) => None,
                 (Scope::Port, Some((at, Subject::Ports(hole)))) => {
+                    if !self.names_watched(at, hole) {
+                        continue;
+                    }
                     let about = self.ports(at, hole);
                     let port = about.ports.first().copied();
                     self.about = Some(about);

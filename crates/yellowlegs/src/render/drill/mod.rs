@@ -101,9 +101,12 @@ struct Row<'p> {
 fn rows_of(played: &PlayedSwitch) -> Vec<Row<'_>> {
     let mut rows: Vec<Row<'_>> = Vec::new();
     for port in &played.ports {
-        let outcome =
-            |drill: &drill::Drill| port.drills.iter().find(|d| d.drill.name == drill.name).map(|d| d.told.outcome);
-        let outcomes: Vec<Option<Outcome>> = drill::all().iter().map(outcome).collect();
+        // They are in the order of all.
+        let mut drills = port.drills.iter().peekable();
+        let mut outcome = |drill: &drill::Drill| {
+            drills.next_if(|played| played.drill.name == drill.name).map(|played| played.told.outcome)
+        };
+        let outcomes: Vec<Option<Outcome>> = drill::all().iter().map(&mut outcome).collect();
         let role = port.role.as_deref();
         match rows.iter_mut().find(|row| row.outcomes == outcomes && row.role == role) {
             Some(row) => row.ports.push(port),

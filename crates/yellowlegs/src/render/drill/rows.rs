@@ -1,18 +1,37 @@
 //! Rehearsals as data: one JSON object, or a CSV row for each drill and port.
 
+use std::collections::HashMap;
 use std::io::{self, Write};
 
 use serde::Serialize;
-use yellowlegs_core::drill::{Around, Outcome, Rehearsed, proof};
+use yellowlegs_core::drill::{Around, Because, Outcome, Rehearsed, proof};
 use yellowlegs_core::finding::Evidence;
+use yellowlegs_core::model::{SettingId, VlanId};
+use yellowlegs_core::resolve::Resolved;
 
 use super::{DrillReport, Played, PlayedSwitch, place_of, seconds};
 use crate::render::{Head, csv, json};
 
 #[derive(Serialize)]
-struct DecidingJson {
+struct DecidingJson<'p> {
     setting: &'static str,
-    evidence: Vec<Evidence>,
+    evidence: &'p [Evidence],
+}
+
+/// The lines that decided on the ports of one switch: most drills of a port are decided by the same few.
+#[derive(Default)]
+struct Proofs(HashMap<(usize, SettingId, Option<VlanId>), Vec<Evidence>>, Vec<Evidence>);
+
+impl Proofs {
+    fn of(&mut self, played: &PlayedSwitch, (resolved, at): (&Resolved, usize), because: &Because) -> &[Evidence] {
+        let own: &Resolved = &played.resolved;
+        if !std::ptr::eq(resolved, own) {
+            self.1 = proof(resolved, at, because);
+            return &self.1;
+        }
+        let key = (at, because.setting, because.vlan);
+        self.0.entry(key).or_insert_with(|| proof(resolved, at, because))
+    }
 }
 
 #[derive(Serialize)]
@@ -37,7 +56,7 @@ struct RehearsedJson<'a> {
     seconds: Option<f64>,
     says: &'a str,
     collateral: Option<&'a str>,
-    deciding: Option<DecidingJson>,
+    deciding: Option<DecidingJson<'a>>,
     /// Where it was decided, if that was on another port.
     elsewhere: Option<PlaceJson>,
     recovery: Option<&'a str>,
@@ -45,13 +64,19 @@ struct RehearsedJson<'a> {
     either: Vec<EitherJson>,
 }
 
-fn row<'a>(played: &'a PlayedSwitch, port: &'a Played, rehearsed: &'a Rehearsed, around: &Around) -> RehearsedJson<'a> {
+fn row<'a>(
+    played: &'a PlayedSwitch,
+    port: &'a Played,
+    rehearsed: &'a Rehearsed,
+    around: &Around,
+    proofs: &'a mut Proofs,
+) -> RehearsedJson<'a> {
     let Rehearsed { drill, told, hangs, .. } = rehearsed;
     let (resolved, at) = place_of(played, port, told, around);
-    let deciding = told
-        .because
-        .as_ref()
-        .map(|because| DecidingJson { setting: because.setting.name(), evidence: proof(resolved, at, because) });
+    let deciding = told.because.as_ref().map(|because| DecidingJson {
+        setting: because.setting.name(),
+        evidence: proofs.of(played, (resolved, at), because),
+    });
     let elsewhere = told.elsewhere.as_ref().map(|(switch, _)| PlaceJson {
         switch: switch.to_string(),
         port: resolved.switch.ports().get(at).map(ToString::to_string),
@@ -89,11 +114,12 @@ impl DrillReport for Json {
     }
 
     fn switch(&mut self, out: &mut dyn Write, played: &PlayedSwitch, around: &Around) -> io::Result<()> {
+        let mut proofs = Proofs::default();
         for port in &played.ports {
             for rehearsed in port.drills.iter() {
                 out.write_all(if self.rows > 0 { b",\n  " } else { b"\n  " })?;
                 self.rows += 1;
-                json::compact(out, &row(played, port, rehearsed, around))?;
+                json::compact(out, &row(played, port, rehearsed, around, &mut proofs))?;
             }
         }
         Ok(())
@@ -128,11 +154,11 @@ impl DrillReport for Csv {
     }
 
     fn switch(&mut self, out: &mut dyn Write, played: &PlayedSwitch, around: &Around) -> io::Result<()> {
-        let mut writer = csv::writer(out, false);
+        let (mut writer, mut proofs) = (csv::writer(out, false), Proofs::default());
         for port in &played.ports {
             for rehearsed in port.drills.iter() {
-                let row = row(played, port, rehearsed, around);
-                let line = row.deciding.iter().flat_map(|d| &d.evidence).find(|e| e.line.is_some());
+                let row = row(played, port, rehearsed, around, &mut proofs);
+                let line = row.deciding.iter().flat_map(|d| d.evidence).find(|e| e.line.is_some());
                 let told = CsvRow {
                     switch: csv::cell(row.switch),
                     port: csv::cell(row.port),
