@@ -13,9 +13,14 @@ use super::noted::Noted;
 use super::rehearse::{Rehearsed, Rehearser};
 use crate::policy::Assigned;
 
-/// How drills ended on the ports of one switch, by drill and role; and room for what tells one port apart.
+/// How drills ended on the ports of one switch.
 #[derive(Default)]
-pub(super) struct Ends(RefCell<FxHashMap<(&'static str, Option<Assigned>), Asked>>, RefCell<Vec<(u16, u32)>>);
+pub(super) struct Ends {
+    /// By drill and role.
+    of: RefCell<FxHashMap<(&'static str, Option<Assigned>), Asked>>,
+    /// Room for what tells a port apart: it is asked for each drill on each port.
+    key: RefCell<Vec<(u16, u32)>>,
+}
 
 /// What tells a port apart: settings, and numbers of what is in force.
 type Key = Box<[(u16, u32)]>;
@@ -44,13 +49,13 @@ impl Rehearser<'_> {
         {
             return end;
         }
-        let mut ends = self.ends.0.borrow_mut();
+        let mut ends = self.ends.of.borrow_mut();
         // What sets a port apart is no setting of it.
         if self.is_apart(port) {
             return self.play_noting_one(port, drill).0.map(Arc::new);
         }
         let asked = ends.entry((drill.name, self.assigned(port))).or_default();
-        let mut key = self.ends.1.borrow_mut();
+        let mut key = self.ends.key.borrow_mut();
         self.tell_apart(port, asked.noted, &mut key);
         if let Some(end) = asked.ends.get(&**key) {
             return end.clone();

@@ -5,7 +5,7 @@ use std::fmt;
 use std::rc::Rc;
 use std::sync::Arc;
 
-use super::noted::{Noted, number};
+use super::noted::{LIMITS, Noted, number};
 use crate::model::{Key, Kind, SettingId, SettingSet, SettingType, Switch, TraitId, Value, VlanId};
 
 /// Something that nobody knows, and on which it hangs how the machine goes on.
@@ -59,7 +59,7 @@ type Page = Rc<Noting>;
 #[derive(Debug, Default)]
 struct Noting {
     asked: [Cell<u64>; 4],
-    came: [Cell<u64>; 8],
+    came: [Cell<u64>; LIMITS.len()],
 }
 
 impl Noting {
@@ -141,7 +141,7 @@ impl<'a> Asked<'a> {
     pub(super) fn note_all(&self, asked: Noted) {
         if let Some(page) = &self.noted {
             page.asked.iter().zip(asked.asked().words()).for_each(|(noted, more)| noted.set(noted.get() | more));
-            if asked.came() != [0; 8] {
+            if asked.came() != [0; LIMITS.len()] {
                 page.came.iter().zip(asked.came()).for_each(|(noted, more)| noted.set(noted.get().max(more)));
             }
         }

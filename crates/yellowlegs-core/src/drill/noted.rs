@@ -6,7 +6,7 @@ use crate::model::{Key, Rate, Seconds, SettingId, SettingSet, Switch, settings};
 use super::machine::frames_in_a_second;
 
 /// Settings that are held against what has come so far.
-const LIMITS: [SettingId; 8] = [
+pub(super) const LIMITS: [SettingId; 8] = [
     settings::STORM_BROADCAST.id,
     settings::STORM_MULTICAST.id,
     settings::SNOOPING_RATE.id,

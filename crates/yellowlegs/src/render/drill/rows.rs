@@ -20,17 +20,22 @@ struct DecidingJson<'p> {
 
 /// The lines that decided on the ports of one switch: most drills of a port are decided by the same few.
 #[derive(Default)]
-struct Proofs(HashMap<(usize, SettingId, Option<VlanId>), Vec<Evidence>>, Vec<Evidence>);
+struct Proofs {
+    /// By port, setting and VLAN.
+    known: HashMap<(usize, SettingId, Option<VlanId>), Vec<Evidence>>,
+    /// The last that was decided on another switch.
+    elsewhere: Vec<Evidence>,
+}
 
 impl Proofs {
     fn of(&mut self, played: &PlayedSwitch, (resolved, at): (&Resolved, usize), because: &Because) -> &[Evidence] {
         let own: &Resolved = &played.resolved;
         if !std::ptr::eq(resolved, own) {
-            self.1 = proof(resolved, at, because);
-            return &self.1;
+            self.elsewhere = proof(resolved, at, because);
+            return &self.elsewhere;
         }
         let key = (at, because.setting, because.vlan);
-        self.0.entry(key).or_insert_with(|| proof(resolved, at, because))
+        self.known.entry(key).or_insert_with(|| proof(resolved, at, because))
     }
 }
 
