@@ -210,6 +210,22 @@ fn the_window_of_flap_protection(#[case] between: u64, #[case] held: bool) {
     assert_eq!(machine.held_by(0).is_some(), held);
 }
 
+/// Seconds in each of which as many frames come as in the last leave the count of the running one where it is; idle ones end it.
+#[rstest]
+#[case::alike(true, 3)]
+#[case::idle(false, 5)]
+fn seconds_that_are_like_the_last(#[case] alike: bool, #[case] let_in: usize) {
+    let switch = switch(&json!({"storm.broadcast": "5 pps"}), &json!({}), &json!({}));
+    let mut machine = at_work(&switch);
+    let frame = Frame::to_all(station(1), Payload::Plain);
+    let come = |machine: &mut Machine<'_>, frames: usize| {
+        (0..frames).filter(|_| machine.receive(0, &frame).unwrap().is_in()).count()
+    };
+    assert_eq!(come(&mut machine, 2), 2);
+    if alike { machine.pass_alike(0, 3000) } else { machine.pass(3000) }.unwrap();
+    assert_eq!(come(&mut machine, 8), let_in);
+}
+
 const GROUP: Ipv4Addr = Ipv4Addr::new(233, 252, 0, 1);
 
 /// The ports a frame leaves by, from 1.

@@ -110,3 +110,21 @@ fn the_deciding_words_are_marked(#[case] statement: &str, #[case] setting: &str,
     let words: String = quote.text.chars().skip(quote.place.column as usize - 1).take(quote.width as usize).collect();
     assert_eq!((words.as_str(), quote.place.line), (expected, 3));
 }
+
+/// Each hole of a line has words of its own, on every line that says the same, wherever it begins.
+#[test]
+fn the_deciding_words_of_each_hole() {
+    let line = "crowd ceiling 3 then shut-out";
+    let text = format!("shingle 4 unit t\nsocket 1.1\n  {line}\nsocket 1.2\n      {line}\n");
+    let resolved = read(&shingle_without(&[]), &text);
+    let words = |port: usize, setting: &str| {
+        let id = SettingId::by_name(setting).unwrap();
+        let mark = resolved.deciding_words(resolved.switch.slot(Some(port), id).mark.unwrap(), id);
+        let quote = resolved.switch.quote(mark).unwrap();
+        (quote.place.line, quote.place.column, quote.width)
+    };
+    for (port, line, column) in [(0, 3, 17), (1, 5, 21), (0, 3, 17)] {
+        assert_eq!(words(port, "port-security.limit"), (line, column, 1));
+        assert_eq!(words(port, "port-security.action"), (line, column + 7, 8));
+    }
+}

@@ -11,6 +11,7 @@ use yellowlegs_core::drill::Rehearser;
 use yellowlegs_core::resolve::Resolved;
 
 use super::generated::{Records, fleet, records, strict};
+use super::table::change;
 use super::{Plays, around, changes, rehearsed, try_each};
 
 /// So many copies of each port.
@@ -49,9 +50,12 @@ fn put(port: &mut Json, setting: &str, value: &Json) {
     port["settings"][setting] = json!({"value": value, "origin": origin});
 }
 
-/// The fleet with copies of the ports of its edge that hosts are on, each with its changes.
-fn copied(changes: &[Vec<(usize, usize)>]) -> Option<BTreeMap<&'static str, Resolved>> {
+/// The fleet with copies of the ports of its edge that hosts are on, each with its changes. `floods`: streams go to whoever is there.
+fn copied(changes: &[Vec<(usize, usize)>], floods: bool) -> Option<BTreeMap<&'static str, Resolved>> {
     let (mut records, values): (Records, _) = (records(&fleet()), values());
+    if floods {
+        change(&mut records, "edge", "multicast.filtering", &json!(false));
+    }
     let ports = records.get_mut("edge").unwrap()["ports"].as_array_mut().unwrap();
     let mut changes = changes.iter();
     for of in 0..4 {
@@ -73,12 +77,12 @@ fn ports_that_are_alike_in_what_is_asked_share_how_it_ends() {
     let policy = strict();
     let change = (any::<usize>(), any::<usize>());
     let of_port = prop_oneof![2 => prop::collection::vec(change, 0..2), 3 => prop::collection::vec(change, 2..6)];
-    let strategy = prop::collection::vec(of_port, 4 * COPIES);
-    let wrong = try_each(24, &strategy, |changes| {
-        let Some(fleet) = copied(&changes) else { return Ok(()) };
+    let strategy = (prop::collection::vec(of_port, 4 * COPIES), any::<bool>());
+    let wrong = try_each(24, &strategy, |(changes, floods)| {
+        let Some(fleet) = copied(&changes, floods) else { return Ok(()) };
         let around = around(&policy, &fleet.clone().into_iter().collect());
         let same = std::panic::catch_unwind(|| rehearsed(&policy, &fleet["edge"], &around, Plays::Shared));
-        prop_assert!(same.is_ok(), "{changes:?}");
+        prop_assert!(same.is_ok(), "{floods} {changes:?}");
         Ok(())
     });
     assert!(wrong.is_empty(), "{wrong:#?}");
@@ -113,7 +117,7 @@ fn ends_are_shared(
     for (name, value) in [("2.1", one), ("2.2", other)] {
         let mut port = ports[1].clone();
         port["port"] = json!(name);
-        // The nearest that is common to all.
+        // Both watch for changes of link.
         let common = [("flap.enabled", json!(true)), ("flap.threshold", json!(9)), ("flap.window", json!(10))];
         common.iter().for_each(|(name, value)| put(&mut port, name, value));
         put(&mut port, setting, &serde_json::from_str(value).unwrap_or_else(|_| json!(value)));
