@@ -173,19 +173,23 @@ pub(super) fn hash(context: usize, text: &str) -> u64 {
     hasher.finish()
 }
 
-/// The stores of a dialect: each reader takes one, and gives it back.
+/// What a dialect keeps of what was read.
 #[derive(Default)]
-pub(super) struct Stores(Mutex<Vec<Store>>);
+pub(super) struct Stores {
+    /// Each reader takes one, and gives it back.
+    of_readers: Mutex<Vec<Store>>,
+    pub(super) hole_words: HoleWords,
+}
 
 impl Stores {
     pub(super) fn take(&self) -> Store {
-        let mut store = self.0.lock().ok().and_then(|mut stores| stores.pop()).unwrap_or_default();
+        let mut store = self.of_readers.lock().ok().and_then(|mut stores| stores.pop()).unwrap_or_default();
         store.here.clear();
         store
     }
 
     pub(super) fn give_back(&self, store: Store) {
-        if let Ok(mut stores) = self.0.lock() {
+        if let Ok(mut stores) = self.of_readers.lock() {
             stores.push(store);
         }
     }
@@ -225,18 +229,6 @@ impl HoleWords {
             known.insert(hash, (hole, text.into(), word));
         }
         word
-    }
-}
-
-impl Clone for HoleWords {
-    fn clone(&self) -> Self {
-        Self::default()
-    }
-}
-
-impl fmt::Debug for HoleWords {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str("HoleWords")
     }
 }
 

@@ -6,7 +6,7 @@ use jiff::tz::Offset;
 use rustc_hash::FxHashSet;
 
 use super::automaton::{Automaton, BuildError, Meaning, WordRule};
-use super::compiled::{HoleWords, Stores};
+use super::compiled::Stores;
 use super::effects::Negated;
 use super::hole::HoleType;
 use super::layout::{Braces, Layout, Structure};
@@ -114,7 +114,6 @@ fn read(doc: &TomlDoc<'_>, source: &Arc<Source>) -> Option<Dialect> {
         session,
         objects,
         stores: Stores::default(),
-        hole_words: HoleWords::default(),
         named: NamedLately::default(),
     })
 }

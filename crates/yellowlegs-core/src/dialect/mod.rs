@@ -94,7 +94,6 @@ pub struct Dialect {
     objects: ObjectRules,
     /// Lines that were read before.
     stores: compiled::Stores,
-    hole_words: compiled::HoleWords,
     /// Ports that were named before.
     named: named::NamedLately,
 }

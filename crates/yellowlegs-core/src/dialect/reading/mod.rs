@@ -205,7 +205,7 @@ impl Dialect {
         let context = opener.map_or(Some(0), |o| self.rules.get(o.rule as usize)?.opens)?;
         let root = 2 * context + usize::from(statement.negated);
         let starts_line = start == statement.mark.offset as usize;
-        let from_it = self.hole_words.of((root, starts_line, hole), text.get(start..end)?, || {
+        let from_it = self.stores.hole_words.of((root, starts_line, hole), text.get(start..end)?, || {
             let Word { start: from, end: to } = self.taken_by(text, (root, starts_line), (start, end), hole)?;
             Some(Word { start: from - start, end: to - start })
         });
