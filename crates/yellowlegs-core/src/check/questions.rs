@@ -15,6 +15,8 @@ use crate::policy::{Assigned, Purpose};
 /// With more things said, or more questions and answers, all begins anew.
 const MOST_SAID: usize = 1 << 14;
 const MOST_STEPS: usize = 1 << 16;
+/// With more steps of several checks, what several came to begins anew.
+const MOST_STEPS_TOGETHER: usize = 1 << 14;
 /// With more platforms: records bring one along each.
 const MOST_PLATFORMS: usize = 4096;
 
@@ -131,16 +133,15 @@ struct Common {
     tells_nothing: bool,
 }
 
-/// A place in a tree.
-#[derive(Debug, Default)]
-enum Step {
+/// A place in a tree, whose ways end with what was come to.
+#[derive(Debug)]
+enum Step<E> {
     /// Nobody came here so far.
-    #[default]
     Unknown,
-    /// The check asks this next, and goes on by the answer.
+    /// This is asked next, and the answer says where it goes on.
     Asks(Number, Ways),
-    /// It asks nothing more.
-    Ends(CameTo),
+    /// Nothing more is asked.
+    Ends(E),
 }
 
 /// From the answers to a question to the places they lead to, sorted.
@@ -163,6 +164,70 @@ impl Ways {
     fn add(&mut self, answer: Answer, to: u32) {
         let way = self.0.partition_point(|(of, _)| *of < answer);
         self.0.insert(way, (answer, to));
+    }
+}
+
+/// Trees of questions, in one place.
+#[derive(Debug)]
+struct Trees<E>(Vec<Step<E>>);
+
+impl<E> Default for Trees<E> {
+    fn default() -> Self {
+        Self(Vec::new())
+    }
+}
+
+impl<E> Trees<E> {
+    /// Room for so many trees more: where the first of them begins.
+    fn plant(&mut self, trees: usize) -> u32 {
+        let first = self.0.len();
+        self.0.resize_with(first + trees, || Step::Unknown);
+        first as u32
+    }
+
+    /// Where the answers lead; nothing where nobody went that way.
+    #[inline]
+    fn find(&self, side: &mut Side<'_>, book: &mut Book, tree: u32) -> Option<&E> {
+        let mut at = tree;
+        loop {
+            match self.0.get(at as usize)? {
+                Step::Unknown => return None,
+                Step::Asks(question, ways) => at = ways.by(side.answer(book, *question))?,
+                Step::Ends(came_to) => return Some(came_to),
+            }
+        }
+    }
+
+    /// Keeps what was come to where these questions were asked; whether something was, for nothing is kept of what does not hang on the
+    /// answers alone.
+    fn keep(&mut self, side: &mut Side<'_>, book: &mut Book, tree: u32, asked: &[Number], came_to: E) -> bool {
+        let mut at = tree as usize;
+        for question in asked.iter().copied() {
+            let answer = side.answer(book, question);
+            let next = self.0.len() as u32;
+            let Some(step) = self.0.get_mut(at) else { return false };
+            if matches!(step, Step::Unknown) {
+                *step = Step::Asks(question, Ways::default());
+            }
+            let ways = match step {
+                Step::Asks(asks, ways) if *asks == question => ways,
+                _ => {
+                    debug_assert!(false, "answered the same, a check asks the same");
+                    return false;
+                }
+            };
+            at = ways.by(answer).unwrap_or_else(|| {
+                ways.add(answer, next);
+                next
+            }) as usize;
+            if at == next as usize {
+                self.0.push(Step::Unknown);
+            }
+        }
+        if let Some(step) = self.0.get_mut(at) {
+            *step = Step::Ends(came_to);
+        }
+        true
     }
 }
 
@@ -234,29 +299,60 @@ impl Book {
     }
 }
 
+/// What several checks came to, by position: those alone that came to something.
+pub(super) type Together = Arc<[(usize, CameTo)]>;
+
+/// So many checks that follow each other are asked together: most of what they ask is the same.
+const TOGETHER: usize = 8;
+
 /// What came up so far.
 #[derive(Debug, Default)]
 pub(super) struct Known {
     book: Book,
     /// By what all answers of a port hang on, where the trees of the checks begin.
     roots: FxHashMap<(Common, Option<Assigned>), Root>,
-    steps: Vec<Step>,
+    each: Trees<CameTo>,
+    together: Trees<Together>,
 }
 
 /// Where the trees of all checks begin, one behind the other.
 #[derive(Debug)]
 struct Root {
     first: u32,
+    /// Where those of checks together begin.
+    together: Option<u32>,
     /// The checks, by position, that ask something or tell something: most never do for a role.
-    live: Arc<[u32]>,
+    live: Arc<[usize]>,
     /// Whether one more may be known to come to nothing since these were listed.
     is_new: bool,
+}
+
+/// Where the trees of a port begin.
+pub(super) struct Begin {
+    each: u32,
+    together: u32,
+    live: Arc<[usize]>,
+}
+
+impl Begin {
+    /// The checks that are to be looked at, by position: those that are asked together.
+    pub(super) fn groups(&self) -> impl Iterator<Item = &[usize]> {
+        self.live.chunk_by(|a, b| a / TOGETHER == b / TOGETHER)
+    }
+
+    fn of(&self, position: usize) -> u32 {
+        self.each + position as u32
+    }
+
+    fn of_group(&self, group: &[usize]) -> u32 {
+        self.together + group.first().map_or(0, |position| position / TOGETHER) as u32
+    }
 }
 
 impl Known {
     /// Whether more is kept than is worth its room.
     fn is_full(&self) -> bool {
-        self.book.slots.len() > MOST_SAID || self.book.platforms.len() > MOST_PLATFORMS || self.steps.len() > MOST_STEPS
+        self.book.slots.len() > MOST_SAID || self.book.platforms.len() > MOST_PLATFORMS || self.each.0.len() > MOST_STEPS
     }
 
     /// A switch whose ports are to be judged. `on` notes what is asked of it.
@@ -276,71 +372,87 @@ impl Known {
     }
 
     /// Begins with a port: where the trees of so many checks begin, and those of them that are to be looked at.
-    pub(super) fn begin(&mut self, side: &mut Side<'_>, port: usize, checks: usize) -> (u32, Arc<[u32]>) {
+    pub(super) fn begin(&mut self, side: &mut Side<'_>, port: usize, checks: usize) -> Begin {
         side.answers.iter_mut().take(settings::PORT_COUNT).for_each(|answer| *answer = SILENT);
         for (setting, number) in side.on.roles().rows.of(port) {
             side.answers[usize::from(*setting)] = side.numbers[*number as usize];
         }
-        let steps = &mut self.steps;
-        let root = self.roots.entry((side.common, side.on.role_of(port))).or_insert_with(|| {
-            let first = steps.len() as u32;
-            steps.resize_with(steps.len() + checks, Step::default);
-            Root { first, live: (0..checks as u32).collect(), is_new: false }
+        let Self { roots, each, together, .. } = self;
+        let root = roots.entry((side.common, side.on.role_of(port))).or_insert_with(|| Root {
+            first: each.plant(checks),
+            together: None,
+            live: (0..checks).collect(),
+            is_new: false,
         });
         if std::mem::take(&mut root.is_new) {
-            let is_live = |position: &u32| {
-                !matches!(steps.get((root.first + position) as usize), Some(Step::Ends(CameTo::Nothing)))
+            let is_live = |position: &usize| {
+                !matches!(each.0.get(root.first as usize + position), Some(Step::Ends(CameTo::Nothing)))
             };
             root.live = root.live.iter().copied().filter(is_live).collect();
         }
-        (root.first, Arc::clone(&root.live))
+        let together = *root.together.get_or_insert_with(|| together.plant(checks.div_ceil(TOGETHER)));
+        Begin { each: root.first, together, live: Arc::clone(&root.live) }
     }
 
     /// What a check came to where it was answered the same; nothing where it was not.
-    pub(super) fn find(&mut self, side: &mut Side<'_>, tree: u32) -> Option<&CameTo> {
-        let Self { steps, book, .. } = self;
-        let mut at = tree;
-        loop {
-            match steps.get(at as usize)? {
-                Step::Unknown => return None,
-                Step::Asks(question, ways) => at = ways.by(side.answer(book, *question))?,
-                Step::Ends(came_to) => return Some(came_to),
-            }
-        }
+    pub(super) fn find(&mut self, side: &mut Side<'_>, begin: &Begin, position: usize) -> Option<&CameTo> {
+        self.each.find(side, &mut self.book, begin.of(position))
+    }
+
+    /// What checks that are asked together came to where all were answered the same.
+    pub(super) fn find_together(&mut self, side: &mut Side<'_>, begin: &Begin, group: &[usize]) -> Option<Together> {
+        self.together.find(side, &mut self.book, begin.of_group(group)).map(Arc::clone)
     }
 
     /// Keeps what a check came to by what it asked.
-    pub(super) fn keep(&mut self, side: &mut Side<'_>, tree: u32, notes: &Notes, came_to: CameTo) {
-        let mut at = tree as usize;
-        for question in notes.asked.borrow().iter() {
-            let question = self.book.number(*question);
-            let answer = side.answer(&mut self.book, question);
-            let next = self.steps.len() as u32;
-            let Some(step) = self.steps.get_mut(at) else { return };
-            if matches!(step, Step::Unknown) {
-                *step = Step::Asks(question, Ways::default());
-            }
-            let ways = match step {
-                Step::Asks(asks, ways) if *asks == question => ways,
-                // Nothing is kept of a check that does not hang on its answers alone.
-                _ => {
-                    debug_assert!(false, "answered the same, a check asks the same");
-                    return;
-                }
-            };
-            at = ways.by(answer).unwrap_or_else(|| {
-                ways.add(answer, next);
-                next
-            }) as usize;
-            if at == next as usize {
-                self.steps.push(Step::Unknown);
-            }
-        }
-        if at == tree as usize && came_to == CameTo::Nothing {
+    pub(super) fn keep(
+        &mut self,
+        side: &mut Side<'_>,
+        begin: &Begin,
+        position: usize,
+        notes: &Notes,
+        came_to: CameTo,
+    ) {
+        let asked: Vec<Number> = notes.asked.borrow().iter().map(|question| self.book.number(*question)).collect();
+        let is_nothing = asked.is_empty() && came_to == CameTo::Nothing;
+        let kept = self.each.keep(side, &mut self.book, begin.of(position), &asked, came_to);
+        if is_nothing && kept {
             self.roots.values_mut().for_each(|root| root.is_new = true);
         }
-        if let Some(step) = self.steps.get_mut(at) {
-            *step = Step::Ends(came_to);
+    }
+
+    /// Keeps what checks that are asked together came to, each of which is kept: what they asked, each question once, in their order. What
+    /// is asked next hangs on the answers before, as it does for each of them.
+    pub(super) fn keep_together(&mut self, side: &mut Side<'_>, begin: &Begin, group: &[usize]) {
+        let (mut asked, mut told) = (Vec::new(), Vec::new());
+        for position in group {
+            let mut at = begin.of(*position);
+            loop {
+                match self.each.0.get(at as usize) {
+                    None | Some(Step::Unknown) => return,
+                    Some(Step::Asks(question, ways)) => {
+                        if !asked.contains(question) {
+                            asked.push(*question);
+                        }
+                        let Some(next) = ways.by(side.answer(&mut self.book, *question)) else { return };
+                        at = next;
+                    }
+                    Some(Step::Ends(CameTo::Nothing)) => break,
+                    Some(Step::Ends(came_to)) => {
+                        told.push((*position, came_to.clone()));
+                        break;
+                    }
+                }
+            }
+        }
+        self.together.keep(side, &mut self.book, begin.of_group(group), &asked, told.into());
+    }
+
+    /// Lets go of what several checks came to where that is more than is worth its room.
+    fn prune(&mut self) {
+        if self.together.0.len() > MOST_STEPS_TOGETHER {
+            self.together.0.clear();
+            self.roots.values_mut().for_each(|root| root.together = None);
         }
     }
 }
@@ -395,7 +507,9 @@ impl Stores {
     /// For one switch: all begins anew between two of them, never while the numbers of one stand for something.
     pub(super) fn take(&self) -> Known {
         let known = self.0.lock().ok().and_then(|mut stores| stores.pop());
-        known.filter(|known| !known.is_full()).unwrap_or_default()
+        let mut known = known.filter(|known| !known.is_full()).unwrap_or_default();
+        known.prune();
+        known
     }
 
     /// Lets go of all that was kept.

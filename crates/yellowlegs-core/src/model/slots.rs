@@ -194,8 +194,14 @@ impl PortSlots {
         let mut numbers: FxHashMap<Saying<'_>, u32> = FxHashMap::default();
         // Most say what a port shortly before said: that is seen without a hash.
         let mut lately = [[(0_u64, 0_u32); LATELY]; PORT_COUNT];
+        // A slot that several share is looked at once for ports that follow each other.
+        let mut last = [(0_u32, 0_u32); PORT_COUNT];
         for row in self.at.chunks(PORT_COUNT) {
             for (cell, at) in row.iter().enumerate().filter(|(i, at)| **at as usize >= PORT_COUNT && *i != but.slot()) {
+                if last[cell].0 == *at {
+                    rows.cells.push((cell as u16, last[cell].1));
+                    continue;
+                }
                 let slot = &self.slots[*at as usize];
                 let next = rows.first.len() as u32;
                 let number = match word(slot) {
@@ -215,6 +221,7 @@ impl PortSlots {
                     rows.first.push(*at);
                 }
                 rows.cells.push((cell as u16, number));
+                last[cell] = (*at, number);
             }
             rows.ends.push(rows.cells.len() as u32);
         }

@@ -37,7 +37,7 @@ pub(super) fn merge(dialect: &Dialect, mut written: Written, ports: &PortTable, 
         written.globals.iter_mut().for_each(|globals| globals.sort_by_key(|global| global.reach.narrowness()));
     }
     let layers = Layers::new(dialect, &written, ports, &defaults);
-    let mut shared: Shared = vec![Vec::new(); settings::PORT_COUNT];
+    let mut shared = Shared { slots: vec![Vec::new(); settings::PORT_COUNT], classes: Vec::new() };
     (0..switch.ports.len()).for_each(|port| layers.port(port, &mut slots, &mut shared));
     switch.port_slots = slots;
     switch.switch_slots = SettingId::of(Scope::Switch).zip(written.switch).map(|(id, slot)| over(slot, id)).collect();
@@ -153,8 +153,37 @@ impl Found<'_> {
     }
 }
 
-/// The slots that ports share: by setting those of its global defaults, by position and whether it is contested. Few of each.
-type Shared = Vec<Vec<(usize, bool, u32)>>;
+/// What global defaults come to on a port, for one setting.
+#[derive(Debug, Clone, Copy, Default)]
+struct OfGlobals {
+    /// The position of the one that counts.
+    decides: Option<usize>,
+    /// Whether others reach the port, too.
+    has_more: bool,
+    /// Whether one reaches it hangs on something that nobody knows.
+    is_unsure: bool,
+}
+
+/// What decides how far global defaults reach: mode, fast start and link type in force, as far as they are known.
+type Class = [Option<u8>; 3];
+
+/// What holds of a setting on the ports of a class.
+struct OfClass {
+    id: SettingId,
+    of_globals: OfGlobals,
+    /// Whether nothing but a port's own lines and global defaults say it.
+    is_plain: bool,
+    /// The slot of the ports that say nothing themselves, where a global default does.
+    silent: Option<u32>,
+}
+
+/// What ports share.
+struct Shared {
+    /// By setting the slots of its global defaults, by position and whether it is contested. Few of each.
+    slots: Vec<Vec<(usize, bool, u32)>>,
+    /// By class of ports what holds of each setting that is not settled first. Few classes.
+    classes: Vec<(Class, Vec<OfClass>)>,
+}
 
 /// The strongest of the layers that say something, and whether there are others.
 #[derive(Default)]
@@ -188,10 +217,13 @@ struct Layers<'a> {
     of_profiles: SettingSet,
     /// By port, the settings whose lines were taken back there, or that others imply.
     alone: FxHashMap<usize, SettingSet>,
+    /// The settings that the platform has for some kinds of ports.
+    of_kinds: SettingSet,
 }
 
 /// Modes, fast start and link type decide how far a global default reaches; where membership makes the mode, it comes before that.
-const FIRST: &[SettingId] = &[settings::MODE.id, settings::FAST_START.id, settings::LINK_TYPE.id];
+const CLASS: [SettingId; 3] = [settings::MODE.id, settings::FAST_START.id, settings::LINK_TYPE.id];
+const FIRST: &[SettingId] = &CLASS;
 const FIRST_BY_MEMBERSHIP: &[SettingId] = &[
     settings::TAGGED_VLANS.id,
     settings::VOICE_VLAN.id,
@@ -210,47 +242,93 @@ impl<'a> Layers<'a> {
             alone.entry(*port).or_default().insert(*id);
         }
         let has_globals = |id: &SettingId| !written.globals[id.slot()].is_empty();
-        let by_kind = dialect.settings_by_kind().filter(|id| id.info().scope == Scope::Port);
+        let of_kinds: SettingSet = dialect.settings_by_kind().filter(|id| id.info().scope == Scope::Port).collect();
         let membership = by_membership.then_some(settings::MODE.id);
         let open: SettingSet =
-            SettingId::of(Scope::Port).filter(has_globals).chain(by_kind).chain(membership).collect();
+            SettingId::of(Scope::Port).filter(has_globals).chain(of_kinds.iter()).chain(membership).collect();
         let in_profiles = written.profiles.values().flat_map(|p| p.slots.keys().chain(p.implied.keys())).copied();
         let of_profiles = open.union(in_profiles.filter(|id| id.info().scope == Scope::Port).collect());
-        Self { dialect, written, ports, defaults, by_membership, first, open, of_profiles, alone }
+        Self { dialect, written, ports, defaults, by_membership, first, open, of_profiles, alone, of_kinds }
     }
 
     /// Puts the settings in force on a port where its own lines' are, in the order in which they are settled.
     fn port(&self, port: usize, slots: &mut PortSlots, shared: &mut Shared) {
         let has_profiles = self.written.uses.get(&port).is_some_and(|used| !used.is_empty());
         let of_all = if has_profiles { self.of_profiles } else { self.open };
-        let settled = self.alone.get(&port).map_or(of_all, |own| of_all.union(*own));
+        let alone = self.alone.get(&port).copied().unwrap_or_default();
+        let settled = of_all.union(alone);
         // Mode, fast start and link type come first: how far a global default reaches hangs on them.
-        let (first, others) = (self.first, settled.without(self.first.iter().copied().collect()));
-        for id in first.iter().copied().filter(|id| settled.contains(*id)).chain(others.iter()) {
-            let mut found = self.setting(port, id, has_profiles, slots);
+        for id in self.first.iter().copied().filter(|id| settled.contains(*id)) {
+            let of_globals = self.of_globals(port, id, slots);
+            let mut found = self.setting(port, id, has_profiles, slots, of_globals);
             let is_mode = self.by_membership && id == settings::MODE.id;
             if is_mode && found.as_ref().is_none_or(|found| !found.slot().origin.is_written()) {
                 found = Some(Found::Own(self.mode_by_membership(port, slots)));
             }
-            match found {
-                None => {}
-                Some(Found::Own(slot)) => slots.set(port, id, slot),
-                Some(Found::Global(position, slot, contested)) => {
-                    let there = &mut shared[id.slot()];
-                    let known = there.iter().find(|(p, c, _)| (*p, *c) == (position, contested)).map(|(.., at)| *at);
-                    let at = known.unwrap_or_else(|| {
-                        let at = slots.add_shared(Slot { contested, ..slot.clone() });
-                        there.push((position, contested, at));
-                        at
-                    });
-                    slots.share(port, id, at);
+            put(port, id, found, slots, &mut shared.slots);
+        }
+        let class = self.class(port, slots, shared);
+        let of_class = &shared.classes[class].1;
+        if !has_profiles && alone.is_empty() {
+            for of_class in of_class {
+                let (id, own) = (of_class.id, slots.written(port, of_class.id));
+                match (own, of_class.silent) {
+                    (None, None) if of_class.is_plain => {}
+                    (None, Some(silent)) if of_class.is_plain => slots.share(port, id, silent),
+                    (Some(own), silent) if of_class.is_plain && !is_unset(own) => {
+                        if silent.is_some() && !own.contested {
+                            let slot = Slot { contested: true, ..own.clone() };
+                            slots.set(port, id, slot);
+                        }
+                    }
+                    _ => {
+                        let found = self.setting(port, id, false, slots, of_class.of_globals);
+                        put(port, id, found, slots, &mut shared.slots);
+                    }
                 }
             }
+            return;
+        }
+        for id in settled.without(self.first.iter().copied().collect()).iter() {
+            let of_globals = self.of_globals(port, id, slots);
+            let found = self.setting(port, id, has_profiles, slots, of_globals);
+            put(port, id, found, slots, &mut shared.slots);
         }
     }
 
+    /// The position of a port's class, once its mode, fast start and link type are settled.
+    fn class(&self, port: usize, slots: &mut PortSlots, shared: &mut Shared) -> usize {
+        let class = CLASS.map(|id| match slots.get(port, id)?.value {
+            Some(Value::Choice { index, .. }) => Some(index),
+            _ => None,
+        });
+        if let Some(known) = shared.classes.iter().position(|(other, _)| *other == class) {
+            return known;
+        }
+        let others = self.open.without(self.first.iter().copied().collect());
+        let of_class = others.iter().map(|id| {
+            let of_globals = self.of_globals(port, id, slots);
+            let is_plain = !of_globals.is_unsure && !self.of_kinds.contains(id);
+            let silent = of_globals.decides.filter(|_| is_plain).map(|position| {
+                let slot = &self.written.globals[id.slot()][position].slot;
+                shared_slot((position, of_globals.has_more || slot.contested), id, slot, slots, &mut shared.slots)
+            });
+            OfClass { id, of_globals, is_plain, silent }
+        });
+        let of_class = of_class.collect();
+        shared.classes.push((class, of_class));
+        shared.classes.len() - 1
+    }
+
     /// What is in force; `None` where what is there already is: what is written for the port, or what holds where nothing is.
-    fn setting(&self, port: usize, id: SettingId, has_profiles: bool, so_far: &PortSlots) -> Option<Found<'a>> {
+    fn setting(
+        &self,
+        port: usize,
+        id: SettingId,
+        has_profiles: bool,
+        so_far: &PortSlots,
+        of_globals: OfGlobals,
+    ) -> Option<Found<'a>> {
         let own = so_far.written(port, id);
         let mut layers = Strongest::default();
         own.into_iter().for_each(|slot| layers.add(slot));
@@ -259,19 +337,8 @@ impl<'a> Layers<'a> {
         }
         let profile = if has_profiles { from_profiles(self.dialect, self.written, port, id) } else { (None, None) };
         profile.0.iter().chain(&profile.1).for_each(|slot| layers.add(slot));
-        let (mut global, mut unsure) = (None, false);
-        for (position, of_all) in self.written.globals[id.slot()].iter().enumerate().rev() {
-            if is_unset(&of_all.slot) {
-                continue;
-            }
-            match self.reached(of_all.reach, port, so_far) {
-                Some(true) if global.is_some() => layers.has_more = true,
-                Some(true) => global = Some((position, &of_all.slot)),
-                Some(false) => {}
-                None => unsure = true,
-            }
-        }
-        let has_more = layers.has_more || layers.first.is_some() && global.is_some();
+        let global = of_globals.decides.map(|at| (at, &self.written.globals[id.slot()][at].slot));
+        let has_more = layers.has_more || of_globals.has_more || layers.first.is_some() && global.is_some();
         let contested = own.is_some_and(|own| own.contested) || has_more;
         let of_kind = || self.ports.port(port).and_then(|port| self.dialect.default_of_kind(port, id));
         let silent = || match of_kind() {
@@ -281,13 +348,30 @@ impl<'a> Layers<'a> {
         match (layers.first, global) {
             (Some(slot), _) => Some(Found::Own(Slot { contested: contested || slot.contested, ..slot.clone() })),
             // Whether a default reaches the port hangs on something that nobody knows.
-            (None, _) if unsure => {
+            (None, _) if of_globals.is_unsure => {
                 let contested = contested || global.is_some_and(|(_, slot)| slot.contested);
                 Some(Found::Own(Slot { contested, ..Slot::UNKNOWN }))
             }
             (None, Some((position, slot))) => Some(Found::Global(position, slot, contested || slot.contested)),
             (None, None) => silent().map(Found::Own),
         }
+    }
+
+    /// What global defaults come to on a port: the last that reaches it counts. Hangs on the port's class alone.
+    fn of_globals(&self, port: usize, id: SettingId, so_far: &PortSlots) -> OfGlobals {
+        let mut found = OfGlobals::default();
+        for (position, of_all) in self.written.globals[id.slot()].iter().enumerate().rev() {
+            if is_unset(&of_all.slot) {
+                continue;
+            }
+            match self.reached(of_all.reach, port, so_far) {
+                Some(true) if found.decides.is_some() => found.has_more = true,
+                Some(true) => found.decides = Some(position),
+                Some(false) => {}
+                None => found.is_unsure = true,
+            }
+        }
+        found
     }
 
     /// Whether a default reaches a port; `None` when what decides it is unknown.
@@ -353,6 +437,41 @@ impl<'a> Layers<'a> {
             }
         }
     }
+}
+
+/// Puts what was found for a port in its place.
+fn put(
+    port: usize,
+    id: SettingId,
+    found: Option<Found<'_>>,
+    slots: &mut PortSlots,
+    shared: &mut [Vec<(usize, bool, u32)>],
+) {
+    match found {
+        None => {}
+        Some(Found::Own(slot)) => slots.set(port, id, slot),
+        Some(Found::Global(position, slot, contested)) => {
+            let at = shared_slot((position, contested), id, slot, slots, shared);
+            slots.share(port, id, at);
+        }
+    }
+}
+
+/// The slot of a global default, told by its position and whether it is contested, that the ports share.
+fn shared_slot(
+    (position, contested): (usize, bool),
+    id: SettingId,
+    slot: &Slot,
+    slots: &mut PortSlots,
+    shared: &mut [Vec<(usize, bool, u32)>],
+) -> u32 {
+    let there = &mut shared[id.slot()];
+    let known = there.iter().find(|(p, c, _)| (*p, *c) == (position, contested)).map(|(.., at)| *at);
+    known.unwrap_or_else(|| {
+        let at = slots.add_shared(Slot { contested, ..slot.clone() });
+        there.push((position, contested, at));
+        at
+    })
 }
 
 fn choice<C: Choice>(value: &Value) -> Option<C> {

@@ -62,43 +62,80 @@ impl Judge<'_> {
         notes: &Notes,
     ) -> (Vec<(&'static Check, Told)>, Settled) {
         let (view, mut told, mut settled) = (side.on.port(port), Vec::new(), Settled::default());
-        let (trees, live) = known.begin(side, port, self.checks.len());
-        for tree in live.iter().map(|position| trees + position) {
-            let position = (tree - trees) as usize;
-            let Some((check, _)) = self.checks.get(position) else { continue };
-            let before = known.find(side, tree).cloned();
-            match before {
-                Some(CameTo::Nothing) => continue,
-                Some(CameTo::Lacks(needs)) => {
-                    settled.undetermined.push((position, needs.clone()));
-                    told.push((*check, Told::Undetermined(needs)));
+        // What is kept is not noted again.
+        let unnoted = side.on.without_notes().port(port);
+        let begin = known.begin(side, port, self.checks.len());
+        for group in begin.groups() {
+            if let Some(together) = known.find_together(side, &begin, group) {
+                for (position, came_to) in together.iter() {
+                    self.asked_before(&unnoted, *position, came_to, &mut settled, &mut told);
+                }
+                continue;
+            }
+            for position in group.iter().copied() {
+                if let Some(came_to) = known.find(side, &begin, position).cloned() {
+                    self.asked_before(&unnoted, position, &came_to, &mut settled, &mut told);
                     continue;
                 }
-                Some(CameTo::Open) | None => {}
+                notes.begin();
+                let here = self.asked(&view, position, &mut settled, &mut told);
+                if let Some(here) = here {
+                    let here = if notes.went_beyond() { CameTo::Open } else { here };
+                    known.keep(side, &begin, position, notes, here);
+                }
             }
-            notes.begin();
-            view.was_asked_who();
-            let Some((_, verdict)) = self.verdict(&view, position) else { continue };
-            let here = match &verdict {
-                Told::Violated(_) => CameTo::Open,
-                _ if view.was_asked_who() => CameTo::Open,
-                Told::Undetermined(needs) => CameTo::Lacks(needs.clone()),
-                Told::Met | Told::NotApplicable => CameTo::Nothing,
-            };
-            match &here {
-                CameTo::Nothing => {}
-                CameTo::Lacks(needs) => settled.undetermined.push((position, needs.clone())),
-                CameTo::Open => settled.open.push(position),
-            }
-            if before.is_none() {
-                known.keep(side, tree, notes, if notes.went_beyond() { CameTo::Open } else { here });
-            }
-            if !matches!(verdict, Told::Met | Told::NotApplicable) {
-                told.push((*check, verdict));
-            }
+            known.keep_together(side, &begin, group);
         }
         absorb(&mut told);
         (told, settled)
+    }
+
+    /// What a check that was answered before as it is now comes to: it is run only where it came to something that every port has to be asked.
+    fn asked_before(
+        &self,
+        view: &PortView<'_>,
+        position: usize,
+        came_to: &CameTo,
+        settled: &mut Settled,
+        told: &mut Vec<(&'static Check, Told)>,
+    ) {
+        match came_to {
+            CameTo::Nothing => {}
+            CameTo::Lacks(needs) => {
+                settled.undetermined.push((position, needs.clone()));
+                told.extend(self.checks.get(position).map(|(check, _)| (*check, Told::Undetermined(needs.clone()))));
+            }
+            CameTo::Open => {
+                self.asked(view, position, settled, told);
+            }
+        }
+    }
+
+    /// Runs a check: what it tells, and what of it holds for all that are alike.
+    fn asked(
+        &self,
+        view: &PortView<'_>,
+        position: usize,
+        settled: &mut Settled,
+        told: &mut Vec<(&'static Check, Told)>,
+    ) -> Option<CameTo> {
+        view.was_asked_who();
+        let (check, verdict) = self.verdict(view, position)?;
+        let here = match &verdict {
+            Told::Violated(_) => CameTo::Open,
+            _ if view.was_asked_who() => CameTo::Open,
+            Told::Undetermined(needs) => CameTo::Lacks(needs.clone()),
+            Told::Met | Told::NotApplicable => CameTo::Nothing,
+        };
+        match &here {
+            CameTo::Nothing => {}
+            CameTo::Lacks(needs) => settled.undetermined.push((position, needs.clone())),
+            CameTo::Open => settled.open.push(position),
+        }
+        if !matches!(verdict, Told::Met | Told::NotApplicable) {
+            told.push((check, verdict));
+        }
+        Some(here)
     }
 
     /// The same on a port of which another that is alike was judged.
