@@ -73,7 +73,7 @@ impl SwitchView<'_> {
         };
         let switch = self.switch();
         match id.info().scope {
-            Scope::Port => self.unlike_ports().any(|port| {
+            Scope::Port => self.ports_unlike_in(id).any(|port| {
                 let slot = port.slot(id);
                 slot.origin.is_written() && says(&slot.value)
             }),
@@ -87,7 +87,7 @@ impl SwitchView<'_> {
     /// Whether a line that nobody understands may give a parameter a value.
     fn may_be_written(&self, id: SettingId) -> bool {
         match id.info().scope {
-            Scope::Port => self.unlike_ports().any(|port| port.slot(id).is_doubtful()),
+            Scope::Port => self.ports_unlike_in(id).any(|port| port.slot(id).is_doubtful()),
             _ => self.slot(id).is_doubtful(),
         }
     }

@@ -155,6 +155,12 @@ impl<'a> SwitchView<'a> {
         (0..self.switch().ports().len()).filter(first).map(move |port| PortView::new(self, port))
     }
 
+    /// Ports that stand for all in one setting: where nothing is written of it for any, one does.
+    pub(super) fn ports_unlike_in(self, id: SettingId) -> impl Iterator<Item = PortView<'a>> {
+        let most = if self.roles().rows.may_say(id) { usize::MAX } else { 1 };
+        self.unlike_ports().take(most)
+    }
+
     /// What the site says of its VLANs of a purpose here.
     pub fn site_vlans_for(self, purpose: Purpose) -> impl Iterator<Item = &'a SiteVlan> {
         self.note(Question::SiteFor(purpose));

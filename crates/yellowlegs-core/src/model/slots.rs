@@ -5,10 +5,12 @@ use std::ops::Range;
 
 use rustc_hash::FxHashMap;
 
-use super::{Origin, SettingId, Slot, Value, settings::PORT_COUNT};
+use super::{Origin, Scope, SettingId, SettingSet, Slot, Value, settings::PORT_COUNT};
 
 /// So many of what was said of a setting are looked through before they are looked up.
-const LATELY: usize = 4;
+const LATELY: usize = 8;
+/// So many things the ports of most switches say.
+const MOST_SAY: usize = 128;
 
 /// What a slot says, whatever line says it.
 #[derive(Debug, Clone, Copy)]
@@ -62,9 +64,16 @@ pub(crate) struct Rows {
     cells: Vec<(u16, u32)>,
     /// By port, where its cells end.
     ends: Vec<u32>,
+    /// The settings of which something is written for some port.
+    written: SettingSet,
 }
 
 impl Rows {
+    /// Whether something of a setting may be written for some port: of one that rows leave out always.
+    pub(crate) fn may_say(&self, id: SettingId) -> bool {
+        self.written.contains(id)
+    }
+
     /// What is written for a port: by setting, the number of what its slot says.
     pub(crate) fn of(&self, port: usize) -> &[(u16, u32)] {
         let begins = |port: usize| port.checked_sub(1).map_or(0, |before| self.ends[before] as usize);
@@ -188,12 +197,19 @@ impl PortSlots {
     /// The rows of all ports; the setting `but` is left out.
     pub(crate) fn rows(&self, but: SettingId) -> Rows {
         let ports = self.at.len() / PORT_COUNT;
-        let mut rows =
-            Rows { first: Vec::new(), cells: Vec::with_capacity(self.slots.len()), ends: Vec::with_capacity(ports) };
-        let mut words: FxHashMap<(Option<u16>, u64), u32> = FxHashMap::default();
+        let mut rows = Rows {
+            first: Vec::with_capacity(MOST_SAY),
+            cells: Vec::with_capacity(self.slots.len()),
+            ends: Vec::with_capacity(ports),
+            written: SettingSet::default(),
+        };
+        let mut written = [false; PORT_COUNT];
+        written[but.slot()] = true;
+        let mut words: FxHashMap<(Option<u16>, u64), u32> =
+            FxHashMap::with_capacity_and_hasher(MOST_SAY, rustc_hash::FxBuildHasher);
         let mut numbers: FxHashMap<Saying<'_>, u32> = FxHashMap::default();
         // Most say what a port shortly before said: that is seen without a hash.
-        let mut lately = [[(0_u64, 0_u32); LATELY]; PORT_COUNT];
+        let mut lately = [([(0_u64, 0_u32); LATELY], 0_usize); PORT_COUNT];
         // A slot that several share is looked at once for ports that follow each other.
         let mut last = [(0_u32, 0_u32); PORT_COUNT];
         for row in self.at.chunks(PORT_COUNT) {
@@ -202,16 +218,18 @@ impl PortSlots {
                     rows.cells.push((cell as u16, last[cell].1));
                     continue;
                 }
+                written[cell] = true;
                 let slot = &self.slots[*at as usize];
                 let next = rows.first.len() as u32;
                 let number = match word(slot) {
-                    Some(word) => match lately[cell].iter().find(|(seen, _)| *seen == word) {
+                    Some(word) => match lately[cell].0.iter().find(|(seen, _)| *seen == word) {
                         Some((_, number)) => *number,
                         None => {
                             let of = matches!(slot.value, Some(Value::Choice { .. })).then_some(cell as u16);
                             let number = *words.entry((of, word)).or_insert(next);
-                            lately[cell].rotate_right(1);
-                            lately[cell][0] = (word, number);
+                            let (of_cell, next) = &mut lately[cell];
+                            of_cell[*next % LATELY] = (word, number);
+                            *next += 1;
                             number
                         }
                     },
@@ -225,6 +243,7 @@ impl PortSlots {
             }
             rows.ends.push(rows.cells.len() as u32);
         }
+        rows.written = SettingId::of(Scope::Port).zip(written).filter(|(_, is)| *is).map(|(id, _)| id).collect();
         rows
     }
 

@@ -112,7 +112,8 @@ pub fn assign(policy: &Policy, switch: &Switch, lists: Option<&Lists>) -> Assign
 
 fn alike(rows: &Rows, roles: &[Option<Assigned>]) -> Vec<usize> {
     type Kind<'a> = (Option<Assigned>, &'a [(u16, u32)]);
-    let mut kinds: FxHashMap<Kind<'_>, usize> = FxHashMap::default();
+    let mut kinds: FxHashMap<Kind<'_>, usize> =
+        FxHashMap::with_capacity_and_hasher(roles.len(), rustc_hash::FxBuildHasher);
     let first = |(port, role): (usize, &Option<Assigned>)| *kinds.entry((*role, rows.of(port))).or_insert(port);
     roles.iter().enumerate().map(first).collect()
 }

@@ -17,7 +17,7 @@ mod told;
 mod torn;
 mod walked;
 
-use std::sync::{Arc, Mutex};
+use std::sync::{Arc, Mutex, OnceLock};
 
 use jiff::Timestamp;
 
@@ -32,7 +32,7 @@ pub use edit::{About, Edit, EditProblem, Several, Wanted, Way, Wide, differences
 pub use examples::{Failed, run_examples};
 pub use explain::{Explained, Outcome, Said, explain, explain_state, says_at};
 
-use apply::{Applier, Watch};
+use apply::{Applier, ByRule, Watch};
 use more::{Kept, Known};
 use port_table::PortTable;
 use spoken::{Asked, Spoken};
@@ -55,6 +55,8 @@ struct History {
     state: State,
     /// Whose history was asked for.
     asked: Asked,
+    /// The statements of each rule, once somebody asks what became of a setting.
+    by_rule: OnceLock<ByRule>,
     /// What the text says before defaults, once somebody wants to write on behind it.
     written: Mutex<Kept>,
 }
@@ -182,7 +184,7 @@ fn settle(
     told::apply(&told, state, Some(&ports), &mut switch);
     walked::contradict(&walked, &mut switch);
     let (dialect, state, asked) = (Arc::clone(dialect), state.clone(), Asked::default());
-    let history = History { dialect, source, reading, ports, state, asked, written: Mutex::new(kept) };
+    let history = History { dialect, source, reading, ports, state, asked, by_rule: OnceLock::new(), written: Mutex::new(kept) };
     Resolved { switch, history: Some(Arc::new(history)) }
 }
 
@@ -221,8 +223,7 @@ impl Resolved {
     pub fn history(&self, port: Option<usize>, setting: SettingId) -> Arc<[Slot]> {
         let Some(history) = &self.history else { return Arc::default() };
         let said = |watch: Watch| {
-            let History { dialect, source, reading, ports, .. } = &**history;
-            Applier::new(dialect, source, reading, ports, Some(watch)).run().history
+            history.following(watch).run().history
         };
         let of_each = || Spoken::of(said(Watch { port: None, each: true, setting }));
         match history.asked.often(setting, of_each) {
@@ -235,8 +236,7 @@ impl Resolved {
     pub fn marks(&self, port: Option<usize>, setting: SettingId) -> Vec<Mark> {
         let worked_out = || self.history(port, setting).iter().filter_map(|slot| slot.mark).collect::<Vec<_>>();
         let marks = self.history.as_deref().filter(|history| !history.asked.is_often(setting)).and_then(|history| {
-            let History { dialect, source, reading, ports, .. } = history;
-            Applier::new(dialect, source, reading, ports, Some(Watch { port, each: false, setting })).marks()
+            history.following(Watch { port, each: false, setting }).marks()
         });
         debug_assert!(marks.as_ref().is_none_or(|marks| *marks == worked_out()));
         marks.unwrap_or_else(worked_out)

@@ -3,7 +3,7 @@
 
 use std::sync::{Arc, PoisonError};
 
-use super::apply::{Applier, Written};
+use super::apply::{Applier, ByRule, Watch, Written};
 use super::port_table::PortTable;
 use super::{CONFIG_FILE, History, Resolved, settle};
 use crate::dialect::{Dialect, Reading};
@@ -42,6 +42,12 @@ impl Known<'_> {
 }
 
 impl History {
+    /// Its statements, followed for one setting.
+    pub(super) fn following(&self, watch: Watch) -> Applier<'_> {
+        let by_rule = self.by_rule.get_or_init(|| ByRule::of(&self.dialect, &self.reading));
+        Applier::new(&self.dialect, &self.source, &self.reading, &self.ports, Some(watch)).with_rules(by_rule)
+    }
+
     /// What its text came to, before defaults.
     fn written(&self) -> Arc<Written> {
         let mut kept = self.written.lock().unwrap_or_else(PoisonError::into_inner);

@@ -20,9 +20,15 @@ pub(super) struct PortTable {
     places: Vec<Option<(Mark, bool)>>,
 }
 
+/// Ports that were found, each with where it is spoken of first, and whether that is in a block of its own.
+type Found = FxHashMap<PortRef, Option<(Mark, bool)>>;
+
+/// So many ports most switches have.
+const MOST_HAVE: usize = 64;
+
 /// Whether, of a range across parts, some line names ports of every part.
-fn lie_between(found: &FxHashSet<PortRef>, from: PortRef, to: PortRef) -> bool {
-    let inside = found.iter().filter(|port| (from..=to).contains(*port));
+fn lie_between(found: &Found, from: PortRef, to: PortRef) -> bool {
+    let inside = found.keys().filter(|port| (from..=to).contains(*port));
     let mut parts: Vec<u16> = inside.map(|port| port.part_that_differs(&from, &to)).collect();
     parts.sort_unstable();
     parts.dedup();
@@ -40,10 +46,20 @@ impl PortTable {
         switch: &mut Switch,
     ) -> Self {
         let mut across: Vec<(PortRef, PortRef, Mark)> = Vec::new();
-        let mut found: FxHashSet<PortRef> = FxHashSet::default();
-        // A block of the port's own says more of it than a range.
-        let mut places: FxHashMap<PortRef, (Mark, bool)> = FxHashMap::default();
+        let mut found = Found::with_capacity_and_hasher(MOST_HAVE, rustc_hash::FxBuildHasher);
         let mut full = false;
+        // Whether there was room for it. A block of the port's own says more of it than a range.
+        let mut put = |found: &mut Found, port: PortRef, place: Option<(Mark, bool)>| {
+            if found.len() >= MOST && !found.contains_key(&port) {
+                full = true;
+                return false;
+            }
+            let there = found.entry(port).or_insert(place);
+            if place.is_some_and(|(_, own)| there.is_none_or(|(_, had)| own && !had)) {
+                *there = place;
+            }
+            true
+        };
         // Most lists are written again and again: the second time there is nothing new in them.
         let mut known: FxHashSet<(&[PortItem], bool)> = FxHashSet::default();
         for statement in &reading.statements {
@@ -55,7 +71,10 @@ impl PortTable {
             let named = rule.declares.iter().chain(&rule.used_by).map(|hole| (hole, false));
             for (hole, is_subject) in about.chain(named) {
                 let Captured::Ports(items) = reading.captured(dialect, statement, hole) else { continue };
-                let own = matches!(&items[..], [PortItem::One(_)]);
+                if let [PortItem::One(port)] = &items[..] {
+                    put(&mut found, *port, is_subject.then_some((statement.mark, true)));
+                    continue;
+                }
                 if !known.insert((items, is_subject)) {
                     continue;
                 }
@@ -65,16 +84,8 @@ impl PortTable {
                     }
                 }
                 for port in items.iter().flat_map(|item| item.along_last_part().into_iter().flatten()) {
-                    if found.len() >= MOST && !found.contains(&port) {
-                        full = true;
+                    if !put(&mut found, port, is_subject.then_some((statement.mark, false))) {
                         break;
-                    }
-                    found.insert(port);
-                    if is_subject {
-                        let place = places.entry(port).or_insert((statement.mark, own));
-                        if own && !place.1 {
-                            *place = (statement.mark, true);
-                        }
                     }
                 }
             }
@@ -82,7 +93,8 @@ impl PortTable {
         // What the status or the power of is told exists, whether the configuration speaks of it or not.
         for kind in [facts::port_status::FACT, facts::power::FACT] {
             let of_kind = told.iter().filter(|fact| fact.kind == kind);
-            found.extend(of_kind.filter_map(|fact| dialect.lists().port(fact.port()?)).take(MOST));
+            let ports = of_kind.filter_map(|fact| dialect.lists().port(fact.port()?)).take(MOST);
+            ports.for_each(|port| _ = found.entry(port).or_default());
         }
         // A misspelt line about ports still says that they are there.
         for (unread, at) in switch.unread.iter().zip(&reading.unread_at) {
@@ -90,8 +102,7 @@ impl PortTable {
             let items = super::doubt::ports_of_unread(dialect, source.text(), unread.mark, context);
             let named = items.iter().flat_map(|item| item.along_last_part().into_iter().flatten());
             for port in named.take(MOST.saturating_sub(found.len())) {
-                found.insert(port);
-                places.entry(port).or_insert((unread.mark, false));
+                found.entry(port).or_default().get_or_insert((unread.mark, false));
             }
         }
         for (from, to, mark) in across {
@@ -99,18 +110,17 @@ impl PortTable {
                 switch.torn.push((mark, Torn::Range));
             }
             for end in [from, to] {
-                found.insert(end);
-                places.entry(end).or_insert((mark, false));
+                found.entry(end).or_default().get_or_insert((mark, false));
             }
         }
         if let (true, Some(statement)) = (full, reading.statements.first()) {
             switch.torn.push((statement.mark, Torn::Ports));
         }
-        let mut found: Vec<PortRef> = found.into_iter().collect();
-        found.sort_unstable();
-        let named = dialect.named_ports(found);
+        let mut ports: Vec<PortRef> = found.keys().copied().collect();
+        ports.sort_unstable();
+        let named = dialect.named_ports(ports);
         switch.ports.clone_from(&named.names);
-        let places = named.ports.iter().map(|port| places.get(port).copied()).collect();
+        let places = named.ports.iter().map(|port| found.get(port).copied().flatten()).collect();
         let table = Self { named, places };
         switch.port_places = table.first_places();
         table

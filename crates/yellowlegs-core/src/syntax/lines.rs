@@ -16,19 +16,13 @@ pub struct Line<'t> {
 impl<'t> Line<'t> {
     /// The line of a text that begins at an offset, and where the next begins; `None` at the end of the text.
     pub fn at(text: &'t str, start: usize, number: u32) -> Option<(Self, usize)> {
-        let rest = text.get(start..).filter(|rest| !rest.is_empty())?;
-        let end = memchr::memchr(b'\n', rest.as_bytes());
-        let whole = rest.get(..end.unwrap_or(rest.len())).unwrap_or_default();
-        let (mut blank, mut indent) = (0, 0);
-        for byte in whole.bytes() {
-            match byte {
-                b' ' => indent += 1,
-                b'\t' => indent = (indent / 8 + 1) * 8,
-                _ => break,
-            }
-            blank += 1;
-        }
-        let body = whole.get(blank..).unwrap_or_default();
+        let rest = text.as_bytes().get(start..).filter(|rest| !rest.is_empty())?;
+        let end = memchr::memchr(b'\n', rest);
+        let whole = &rest[..end.unwrap_or(rest.len())];
+        let blank = whole.iter().position(|byte| !matches!(byte, b' ' | b'\t')).unwrap_or(whole.len());
+        let column = |at: u32, byte: &u8| if *byte == b'\t' { (at / 8 + 1) * 8 } else { at + 1 };
+        let indent = whole[..blank].iter().fold(0, column);
+        let body = text.get(start + blank..start + whole.len()).unwrap_or_default();
         // Most lines end in a letter or a digit: nothing to look for then.
         let trimmed = if body.as_bytes().last().is_some_and(u8::is_ascii_graphic) { body } else { body.trim_end() };
         Some((Self { number, start: start + blank, text: trimmed, indent }, start + end.map_or(rest.len(), |e| e + 1)))

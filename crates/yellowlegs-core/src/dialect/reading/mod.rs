@@ -22,8 +22,8 @@ use crate::syntax::Line;
 /// How many values a reading may keep for each byte of its text; patterns with many optional holes end here.
 const MOST_CAPTURES: usize = 4;
 
-/// So many bytes a line of most texts has, for a guess at how many there are.
-const LINE_LENGTH: usize = 20;
+/// So many bytes the lines of a text have on average, or more: room is made for each line, and not for what is none.
+const LINE_LENGTH: usize = 10;
 
 /// A line, or a part of one, that a rule took. Small: a large text has millions of them.
 #[derive(Debug, Clone, Copy)]
@@ -170,7 +170,9 @@ impl Reading {
 impl Dialect {
     /// Reads a text. `file` is its position in the switch's list of files.
     pub fn read(&self, source: &Source, file: u16) -> Reading {
-        let statements = Vec::with_capacity(source.text().len() / LINE_LENGTH);
+        let text = source.text().as_bytes();
+        let lines = memchr::memchr_iter(b'\n', text).count() + 1;
+        let statements = Vec::with_capacity(lines.min(text.len() / LINE_LENGTH));
         let lines = Logicals::new(source.text(), &self.layout);
         self.read_lines(source, file, lines, Reading { statements, ..Reading::default() })
     }

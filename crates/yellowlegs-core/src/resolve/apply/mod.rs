@@ -18,7 +18,7 @@ use crate::model::{
     settings,
 };
 use crate::source::Source;
-pub(super) use watch::Watch;
+pub(super) use watch::{ByRule, Watch};
 use written::Global;
 pub(super) use written::{ProfileName, Written, from_profiles, is_unset, later};
 
@@ -28,6 +28,8 @@ pub(super) struct Applier<'a> {
     reading: &'a Reading,
     table: &'a PortTable,
     watch: Option<Watch>,
+    /// The statements of each rule, where they are at hand.
+    by_rule: Option<&'a ByRule>,
     written: Written,
     /// Of settings that several statements make together, the one part that is followed.
     part: Option<(SettingId, Arc<str>)>,
@@ -61,11 +63,17 @@ impl<'a> Applier<'a> {
             reading,
             table,
             watch,
+            by_rule: None,
             written: Written::default(),
             part: None,
             about: None,
             lists: FxHashMap::default(),
         }
+    }
+
+    /// The same with the statements of each rule at hand.
+    pub(super) fn with_rules(self, by_rule: &'a ByRule) -> Self {
+        Self { by_rule: Some(by_rule), ..self }
     }
 
     /// Follows one part of a setting that several statements make together.

@@ -1,7 +1,7 @@
 //! One setting followed through all statements: what came of each, or the lines alone.
 
 use super::Applier;
-use crate::dialect::{Captured, Change, Effect, HoleRef, Operand, Statement, Subject};
+use crate::dialect::{Captured, Change, Dialect, Effect, HoleRef, Operand, Reading, Statement, Subject};
 use crate::model::{Mark, Origin, Scope, SettingId};
 
 /// A setting whose every change is to be noted.
@@ -11,6 +11,47 @@ pub(in crate::resolve) struct Watch {
     /// On all ports, each by itself.
     pub(in crate::resolve) each: bool,
     pub(in crate::resolve) setting: SettingId,
+}
+
+/// The statements of each rule, those apart that only lead to others: most rules speak of other things than what is watched.
+#[derive(Debug)]
+pub(in crate::resolve) struct ByRule {
+    /// The positions of statements, of one rule behind those of another.
+    positions: Vec<u32>,
+    /// By rule, where its own end.
+    ends: Vec<u32>,
+}
+
+impl ByRule {
+    pub(in crate::resolve) fn of(dialect: &Dialect, reading: &Reading) -> Self {
+        let mut ends = vec![0_u32; dialect.rules().len()];
+        let counted = || reading.statements.iter().enumerate().filter(|(_, statement)| !statement.leads);
+        for (_, statement) in counted() {
+            if let Some(count) = ends.get_mut(statement.rule as usize) {
+                *count += 1;
+            }
+        }
+        // Where each begins, which is where it ends once all of its own are put in.
+        let mut begin = 0;
+        for count in &mut ends {
+            (*count, begin) = (begin, begin + *count);
+        }
+        let mut positions = vec![0; begin as usize];
+        for (position, statement) in counted() {
+            let Some(end) = ends.get_mut(statement.rule as usize) else { continue };
+            if let Some(place) = positions.get_mut(*end as usize) {
+                *place = position as u32;
+            }
+            *end += 1;
+        }
+        Self { positions, ends }
+    }
+
+    fn of_rule(&self, rule: usize) -> &[u32] {
+        let begins = rule.checked_sub(1).and_then(|before| self.ends.get(before)).map_or(0, |end| *end as usize);
+        let ends = self.ends.get(rule).map_or(begins, |end| *end as usize);
+        self.positions.get(begins..ends).unwrap_or_default()
+    }
 }
 
 impl<'a> Applier<'a> {
@@ -23,24 +64,23 @@ impl<'a> Applier<'a> {
         }
     }
 
-    /// What the statements do of which the rules speak of the watched setting.
+    /// What the statements do of which the rules speak of the watched setting, in their order.
     fn watched(&self) -> impl Iterator<Item = (usize, &'a Statement, &'a Effect)> + use<'a> {
         let (rules, reading, watch) = (self.dialect.rules(), self.reading, self.watch);
-        let speak: Vec<bool> =
-            rules.iter().map(|rule| watch.is_some_and(|w| rule.speaks.contains(w.setting))).collect();
-        let speaks = |statement: &Statement| {
-            !statement.leads && speak.get(statement.rule as usize).is_some_and(|speaks| *speaks)
-        };
-        // Most speak of other things: one look at each of all, and more at the few that do not.
+        let speaks = rules.iter().enumerate().filter(|(_, rule)| watch.is_some_and(|w| rule.speaks.contains(w.setting)));
+        let own = self.by_rule.is_none().then(|| ByRule::of(self.dialect, reading));
         let mut of_them = Vec::new();
-        for (position, statement) in reading.statements.iter().enumerate() {
-            if speaks(statement) {
-                of_them.push((position, statement));
-            }
+        if let Some(by_rule) = self.by_rule.or(own.as_ref()) {
+            speaks.for_each(|(rule, _)| of_them.extend_from_slice(by_rule.of_rule(rule)));
         }
-        of_them.into_iter().flat_map(|(position, statement)| {
-            let effects = rules.get(statement.rule as usize).map(|rule| rule.effects_of(statement.negated));
-            effects.into_iter().flatten().map(move |effect| (position, statement, effect))
+        of_them.sort_unstable();
+        of_them.into_iter().flat_map(|position| {
+            let statement = reading.statements.get(position as usize);
+            let rule = statement.and_then(|statement| Some((statement, rules.get(statement.rule as usize)?)));
+            let effects = rule.map(|(statement, rule)| {
+                rule.effects_of(statement.negated).iter().map(move |effect| (position as usize, statement, effect))
+            });
+            effects.into_iter().flatten()
         })
     }
 
