@@ -22,6 +22,7 @@ mod machine;
 mod mend;
 mod mistakes;
 mod nets;
+mod others;
 mod own_drills;
 mod policies;
 mod properties;

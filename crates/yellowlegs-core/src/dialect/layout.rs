@@ -156,6 +156,7 @@ impl<'t> Logicals<'t> {
     }
 
     /// The next physical line, whatever it is, or what is left of one behind a comment.
+    #[inline]
     fn physical(&mut self) -> Option<Line<'t>> {
         if let Some(behind) = self.behind.take() {
             return Some(behind);
@@ -177,6 +178,7 @@ impl<'t> Logicals<'t> {
     }
 
     /// The next line that is neither blank nor a comment: a statement's first, to be given to [`Logicals::whole`].
+    #[inline]
     pub(super) fn first(&mut self) -> Option<Line<'t>> {
         while let Some(first) = self.physical() {
             // Most lines are none, and their first sign says so.

@@ -149,6 +149,7 @@ impl PortSlots {
     }
 
     /// Writes a port's slot.
+    #[inline]
     pub(crate) fn set(&mut self, port: usize, id: SettingId, slot: Slot) {
         let Some(at) = self.at.get_mut(port * PORT_COUNT + id.slot()) else { return };
         if *at as usize >= PORT_COUNT && !self.shared.contains(at) {

@@ -15,6 +15,7 @@ pub struct Line<'t> {
 
 impl<'t> Line<'t> {
     /// The line of a text that begins at an offset, and where the next begins; `None` at the end of the text.
+    #[inline]
     pub fn at(text: &'t str, start: usize, number: u32) -> Option<(Self, usize)> {
         let rest = text.as_bytes().get(start..).filter(|rest| !rest.is_empty())?;
         let end = memchr::memchr(b'\n', rest);

@@ -14,6 +14,7 @@ impl<T> Default for Nesting<T> {
 
 impl<T> Nesting<T> {
     /// The block a line with this indentation stands in.
+    #[inline]
     pub fn enclosing(&self, indent: u32) -> Option<&T> {
         // Each open block is deeper than the one around it.
         let around = self.open.partition_point(|(opener, _)| *opener < indent);
@@ -21,6 +22,7 @@ impl<T> Nesting<T> {
     }
 
     /// Deeper lines that follow are inside this one; blocks that are not around it are over.
+    #[inline]
     pub fn open(&mut self, indent: u32, block: T) {
         while self.open.last().is_some_and(|(opener, _)| *opener >= indent) {
             self.open.pop();

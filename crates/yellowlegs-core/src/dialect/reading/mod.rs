@@ -124,6 +124,7 @@ impl Reading {
     }
 
     /// What a statement's hole took; looked for in the statement, then in the openers around it.
+    #[inline]
     pub fn captured<'r>(&'r self, dialect: &Dialect, statement: &'r Statement, hole: &HoleRef) -> &'r Captured {
         match hole {
             HoleRef::Own(position) => self.own(statement, *position),
@@ -155,6 +156,7 @@ impl Reading {
     }
 
     /// The position of the statement and the subject that say what a statement is about.
+    #[inline]
     pub fn subject<'d>(&self, dialect: &'d Dialect, position: usize) -> Option<(usize, &'d Subject)> {
         let mut at = position;
         loop {

@@ -52,6 +52,7 @@ impl Reading {
 
 impl<'a> Reader<'a> {
     /// What a line comes to whose text came before in the same context, here or in another text.
+    #[inline]
     pub(super) fn known(&mut self, line: Line<'a>, block: Block) -> Option<Block> {
         let Block::Context(context, opener) = block else { return None };
         let hash = hash(context, line.text);
