@@ -25,7 +25,7 @@ enum Against {
 }
 
 const BOUNDS: [Bound; 7] = [
-    Bound { fleet: "unlike", against: Against::Floor, most: 32.0 },
+    Bound { fleet: "unlike", against: Against::Floor, most: 17.0 },
     Bound { fleet: "unlike+links", against: Against::Unlike, most: 2.6 },
     Bound { fleet: "unlike+waivers", against: Against::Unlike, most: 2.2 },
     Bound { fleet: "unlike+roles", against: Against::Unlike, most: 2.2 },

@@ -31,13 +31,18 @@ fn main() -> io::Result<()> {
         fleet::write(Path::new(folder), size, wanted(what.first())?)?;
         return Ok(());
     }
-    let sizes: Vec<usize> = words.iter().filter_map(|w| w.parse().ok()).collect();
+    let (task, numbers) = match words.first().map(String::as_str) {
+        Some(task @ ("bounds" | "rivals")) => (Some(task), &words[1..]),
+        _ => (None, &words[..]),
+    };
+    let sizes: Result<Vec<usize>, _> = numbers.iter().map(|word| word.parse()).collect();
+    let sizes = sizes.map_err(|_| io::Error::other(USAGE))?;
     let program = std::env::current_exe()?;
     let audit = program.with_file_name("yellowlegs");
     if !audit.is_file() {
         return Err(io::Error::other("build the program first: cargo build --release -p yellowlegs"));
     }
-    match words.first().map(String::as_str) {
+    match task {
         Some("bounds") => {
             let exceeded = bounds::exceeded(&program, &audit)?;
             return if exceeded == 0 {
@@ -76,6 +81,10 @@ fn main() -> io::Result<()> {
     }
     Ok(())
 }
+
+/// What may be asked of it.
+const USAGE: &str =
+    "usage: yellowlegs-bench [NUMBER…] | bounds | rivals [NUMBER] | write FOLDER NUMBER unlike+links | floor FOLDER";
 
 /// The fleets that are measured: unlike ports first, then what a site may have beside them.
 const FLEETS: [&str; 11] = [

@@ -25,7 +25,7 @@ const GLOBAL: [&str; 14] = [
     "every single socket\n  router calls refused",
     "every single socket\n  crowd watch",
     "quick sockets closed to trees",
-    "tree kind old",
+    "tree kind young\nquick sockets closed to trees",
 ];
 
 /// What somebody may write for one.

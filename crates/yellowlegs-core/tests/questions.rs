@@ -168,6 +168,55 @@ fn more_than_is_kept() {
     }
 }
 
+/// Few things are said, together in as many ways as there are ports, and roles come up one after the other.
+#[test]
+fn what_is_said_together_in_many_ways() {
+    const WAYS: [&str; 18] = [
+        "crowd watch",
+        "crowd ceiling 3",
+        "crowd response report",
+        "origin check",
+        "knock first",
+        "dhcp pace 15",
+        "router calls refused",
+        "lease calls refused",
+        "tree stranger closes",
+        "wakes quickly",
+        "echo watch",
+        "gale broadcast 1%",
+        "gale multicast 1%",
+        "without announces",
+        "speech lane 210",
+        "choir quick leave",
+        "asleep",
+        "admit untagged",
+    ];
+    const NOTES: [&str; 6] = ["ticket desk", "crew office", "display", "spare", "access point", "lobby phone"];
+    let policy = policy(include_str!("../../../demo/yellowlegs.toml"));
+    let dialect = shingle_without(&[]);
+    let (as_of, selection) = (as_of(), Selection::default());
+    let judge = Judge::new(&policy, &as_of, &selection, false);
+    let head = TEXTS[1].split_once("\nsocket ").unwrap().0.replace("1.1..1.28", "1.1..1.96");
+    let mut seed = 7_u64;
+    for number in 0..12 {
+        let mut text = format!("{head}\n");
+        for port in 1..=96 {
+            seed = seed.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+            // Each second switch has another role that none before had.
+            let note = NOTES[(seed >> 60) as usize % (1 + number / 2)];
+            let head = format!("socket 1.{port}\n  note \"{note} {port}\"\n  carries single\n  home lane 110\n");
+            text.push_str(&head);
+            let is_said = |(at, _): &(usize, &&str)| seed >> (20 + at) & 1 == 1;
+            WAYS.iter().enumerate().filter(is_said).for_each(|(_, line)| text.extend(["  ", line, "\n"]));
+        }
+        let source = Arc::new(Source::of("config.txt", text));
+        let resolved = resolve_with("nq-desks-1", &dialect, source, &State::default());
+        assert_eq!((resolved.switch.ports().len(), resolved.switch.unread().len()), (96, 0));
+        let alone = Judge::new(&policy, &as_of, &selection, false);
+        assert_same(&told(&judge, &resolved), &told(&alone, &resolved), &format!("the {number}th"));
+    }
+}
+
 #[rstest]
 #[case::texts_alone(false)]
 #[case::with_state(true)]

@@ -192,7 +192,7 @@ fn policy(switches: usize, wanted: Wanted) -> String {
             (0..switches).map(|number| format!("\"sw-{number:06} {}\"", port_name(3, wanted))).collect();
         text = text.replacen(
             "describes = [\"^host\"]",
-            &format!("describes = [\"^host\"]\nports = [{}]", ports.join(", ")),
+            &format!("describes = [\"^host\"]\nports = [\n{}\n]", ports.join(",\n")),
             1,
         );
     }

@@ -15,8 +15,6 @@ use crate::policy::{Assigned, Purpose};
 /// With more things said, or more questions and answers, all begins anew.
 const MOST_SAID: usize = 1 << 14;
 const MOST_STEPS: usize = 1 << 16;
-/// With more steps of several checks, what several came to begins anew.
-const MOST_STEPS_TOGETHER: usize = 1 << 14;
 /// With more platforms: records bring one along each.
 const MOST_PLATFORMS: usize = 4096;
 
@@ -320,7 +318,7 @@ pub(super) struct Known {
 struct Root {
     first: u32,
     /// Where those of checks together begin.
-    together: Option<u32>,
+    together: u32,
     /// The checks, by position, that ask something or tell something: most never do for a role.
     live: Arc<[usize]>,
     /// Whether one more may be known to come to nothing since these were listed.
@@ -352,7 +350,8 @@ impl Begin {
 impl Known {
     /// Whether more is kept than is worth its room.
     fn is_full(&self) -> bool {
-        self.book.slots.len() > MOST_SAID || self.book.platforms.len() > MOST_PLATFORMS || self.each.0.len() > MOST_STEPS
+        let steps = self.each.0.len() + self.together.0.len();
+        self.book.slots.len() > MOST_SAID || self.book.platforms.len() > MOST_PLATFORMS || steps > MOST_STEPS
     }
 
     /// A switch whose ports are to be judged. `on` notes what is asked of it.
@@ -380,7 +379,7 @@ impl Known {
         let Self { roots, each, together, .. } = self;
         let root = roots.entry((side.common, side.on.role_of(port))).or_insert_with(|| Root {
             first: each.plant(checks),
-            together: None,
+            together: together.plant(checks.div_ceil(TOGETHER)),
             live: (0..checks).collect(),
             is_new: false,
         });
@@ -390,8 +389,7 @@ impl Known {
             };
             root.live = root.live.iter().copied().filter(is_live).collect();
         }
-        let together = *root.together.get_or_insert_with(|| together.plant(checks.div_ceil(TOGETHER)));
-        Begin { each: root.first, together, live: Arc::clone(&root.live) }
+        Begin { each: root.first, together: root.together, live: Arc::clone(&root.live) }
     }
 
     /// What a check came to where it was answered the same; nothing where it was not.
@@ -405,14 +403,7 @@ impl Known {
     }
 
     /// Keeps what a check came to by what it asked.
-    pub(super) fn keep(
-        &mut self,
-        side: &mut Side<'_>,
-        begin: &Begin,
-        position: usize,
-        notes: &Notes,
-        came_to: CameTo,
-    ) {
+    pub(super) fn keep(&mut self, side: &mut Side<'_>, begin: &Begin, position: usize, notes: &Notes, came_to: CameTo) {
         let asked: Vec<Number> = notes.asked.borrow().iter().map(|question| self.book.number(*question)).collect();
         let is_nothing = asked.is_empty() && came_to == CameTo::Nothing;
         let kept = self.each.keep(side, &mut self.book, begin.of(position), &asked, came_to);
@@ -446,14 +437,6 @@ impl Known {
             }
         }
         self.together.keep(side, &mut self.book, begin.of_group(group), &asked, told.into());
-    }
-
-    /// Lets go of what several checks came to where that is more than is worth its room.
-    fn prune(&mut self) {
-        if self.together.0.len() > MOST_STEPS_TOGETHER {
-            self.together.0.clear();
-            self.roots.values_mut().for_each(|root| root.together = None);
-        }
     }
 }
 
@@ -507,9 +490,7 @@ impl Stores {
     /// For one switch: all begins anew between two of them, never while the numbers of one stand for something.
     pub(super) fn take(&self) -> Known {
         let known = self.0.lock().ok().and_then(|mut stores| stores.pop());
-        let mut known = known.filter(|known| !known.is_full()).unwrap_or_default();
-        known.prune();
-        known
+        known.filter(|known| !known.is_full()).unwrap_or_default()
     }
 
     /// Lets go of all that was kept.

@@ -306,6 +306,10 @@ mod tests {
                 }
             }
             let rows = all.rows(but);
+            prop_assert!(rows.may_say(but));
+            for (at, id) in ids.iter().take(6).enumerate() {
+                prop_assert_eq!(rows.may_say(*id), ports.iter().any(|row| row[at].is_some()), "{}", id.name());
+            }
             let said: Vec<&Slot> = all.said(&rows).collect();
             for (port, row) in ports.iter().enumerate() {
                 let written = ids.iter().zip(row).filter_map(|(id, slot)| Some((id.slot() as u16, slot.as_ref()?)));

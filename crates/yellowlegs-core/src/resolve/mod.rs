@@ -184,7 +184,8 @@ fn settle(
     told::apply(&told, state, Some(&ports), &mut switch);
     walked::contradict(&walked, &mut switch);
     let (dialect, state, asked) = (Arc::clone(dialect), state.clone(), Asked::default());
-    let history = History { dialect, source, reading, ports, state, asked, by_rule: OnceLock::new(), written: Mutex::new(kept) };
+    let history =
+        History { dialect, source, reading, ports, state, asked, by_rule: OnceLock::new(), written: Mutex::new(kept) };
     Resolved { switch, history: Some(Arc::new(history)) }
 }
 
@@ -222,9 +223,7 @@ impl Resolved {
     /// Empty for a record, which carries only the deciding line.
     pub fn history(&self, port: Option<usize>, setting: SettingId) -> Arc<[Slot]> {
         let Some(history) = &self.history else { return Arc::default() };
-        let said = |watch: Watch| {
-            history.following(watch).run().history
-        };
+        let said = |watch: Watch| history.following(watch).run().history;
         let of_each = || Spoken::of(said(Watch { port: None, each: true, setting }));
         match history.asked.often(setting, of_each) {
             Some(spoken) => spoken.on(port),
@@ -235,9 +234,11 @@ impl Resolved {
     /// The lines of the same, without what came of them.
     pub fn marks(&self, port: Option<usize>, setting: SettingId) -> Vec<Mark> {
         let worked_out = || self.history(port, setting).iter().filter_map(|slot| slot.mark).collect::<Vec<_>>();
-        let marks = self.history.as_deref().filter(|history| !history.asked.is_often(setting)).and_then(|history| {
-            history.following(Watch { port, each: false, setting }).marks()
-        });
+        let marks = self
+            .history
+            .as_deref()
+            .filter(|history| !history.asked.is_often(setting))
+            .and_then(|history| history.following(Watch { port, each: false, setting }).marks());
         debug_assert!(marks.as_ref().is_none_or(|marks| *marks == worked_out()));
         marks.unwrap_or_else(worked_out)
     }

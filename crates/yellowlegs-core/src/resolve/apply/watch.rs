@@ -67,7 +67,8 @@ impl<'a> Applier<'a> {
     /// What the statements do of which the rules speak of the watched setting, in their order.
     fn watched(&self) -> impl Iterator<Item = (usize, &'a Statement, &'a Effect)> + use<'a> {
         let (rules, reading, watch) = (self.dialect.rules(), self.reading, self.watch);
-        let speaks = rules.iter().enumerate().filter(|(_, rule)| watch.is_some_and(|w| rule.speaks.contains(w.setting)));
+        let speaks =
+            rules.iter().enumerate().filter(|(_, rule)| watch.is_some_and(|w| rule.speaks.contains(w.setting)));
         let own = self.by_rule.is_none().then(|| ByRule::of(self.dialect, reading));
         let mut of_them = Vec::new();
         if let Some(by_rule) = self.by_rule.or(own.as_ref()) {
@@ -137,5 +138,43 @@ impl<'a> Applier<'a> {
             marks.extend(if is_said { Some(statement.mark) } else { platform });
         }
         Some(marks)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::source::Source;
+    use proptest::prelude::*;
+    use std::sync::Arc;
+
+    const LINES: [&str; 6] = [
+        "lay berth a:1 calling tagged 210",
+        "lift berth a:1 calling tagged 210",
+        "lift berth a:2",
+        "lay berth a:1 to 3 drift",
+        "lay water 110 bare a:1 to 2",
+        "drift",
+    ];
+
+    proptest! {
+        /// Each rule has its own statements, in their order, and none that only leads to another.
+        #[test]
+        fn statements_are_those_of_their_rules(lines in prop::collection::vec(prop::sample::select(&LINES[..]), 0..12)) {
+            let fathom = Source::of("fathom.toml", include_str!("../../../../../demo/dialects/fathom.toml"));
+            let dialect = Dialect::load(&Arc::new(fathom)).unwrap();
+            let text = format!("lay vessel t\nlay berths a:1 to 4\n{}\n", lines.join("\n"));
+            let reading = dialect.read(&Source::of("t", text), 1);
+            let by_rule = ByRule::of(&dialect, &reading);
+            let mut found = 0;
+            for rule in 0..dialect.rules().len() {
+                let is_of = |(_, statement): &(usize, &Statement)| statement.rule as usize == rule && !statement.leads;
+                let own = reading.statements.iter().enumerate().filter(is_of).map(|(position, _)| position as u32);
+                let own: Vec<u32> = own.collect();
+                prop_assert_eq!(by_rule.of_rule(rule), &own[..]);
+                found += own.len();
+            }
+            prop_assert!(found >= 2, "nothing is read");
+        }
     }
 }
