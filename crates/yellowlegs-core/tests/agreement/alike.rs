@@ -135,3 +135,31 @@ fn ends_are_shared(
         .collect();
     assert_eq!(ends.len(), if shared { 1 } else { 2 });
 }
+
+/// A stream that floods is told of the first port that did not ask for it: which that is hangs on where a receiver stands. One that goes
+/// to its receivers alone comes to all that are alike in one way.
+#[rstest]
+#[case::floods(false, false)]
+#[case::filtered(true, true)]
+fn streams_are_shared_where_no_bystander_hears_them(#[case] filtered: bool, #[case] shared: bool) {
+    let (mut records, policy): (Records, _) = (records(&fleet()), strict());
+    change(&mut records, "edge", "multicast.filtering", &json!(filtered));
+    let ports = records.get_mut("edge").unwrap()["ports"].as_array_mut().unwrap();
+    for name in ["2.1", "2.2"] {
+        let mut port = ports[3].clone();
+        port["port"] = json!(name);
+        ports.push(port);
+    }
+    let fleet: BTreeMap<&str, Resolved> =
+        records.iter().map(|(name, record)| (*name, changes::read(record, name).unwrap())).collect();
+    let around = around(&policy, &fleet);
+    let edge = &fleet["edge"];
+    let rehearser = Rehearser::new(edge, &policy, &around);
+    let ends: Vec<_> = ["1.4", "2.1", "2.2"]
+        .iter()
+        .flat_map(|name| rehearser.play_alike(edge.switch.port_index(name).unwrap(), |one| one.name == "stream-join"))
+        .collect();
+    assert_eq!(ends.len(), 3, "a screen joins a stream");
+    let unlike: BTreeSet<_> = ends.iter().map(Arc::as_ptr).collect();
+    assert_eq!(unlike.len() == 1, shared);
+}
