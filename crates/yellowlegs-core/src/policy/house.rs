@@ -12,7 +12,7 @@ use cel::{Context, Env, ExecutionError, Program, Value as Cel};
 use rustc_hash::{FxHashMap, FxHasher};
 
 use super::{Cite, Level, PolicyProblem};
-use crate::model::{Kind, Scope, SettingId, Value, VlanId};
+use crate::model::{Kind, Scope, SettingId, Value, VlanId, settings};
 use crate::source::nearest;
 
 /// A rule of the house.
@@ -96,6 +96,13 @@ pub enum Name {
     Role,
     /// What the role faces.
     Faces,
+}
+
+impl Name {
+    /// Whether each port has its own.
+    fn is_of_one_port(self) -> bool {
+        matches!(self, Self::Port) || self == Self::Setting(settings::DESCRIPTION.id)
+    }
 }
 
 /// The type of a part of an expression.
@@ -255,13 +262,27 @@ impl Condition {
 
     /// Whether it holds; `Err`: something it needs is unknown. A name whose value is `None` is unknown.
     pub fn holds(&self, value: impl Fn(Name) -> Option<Value>) -> Result<bool, Vec<Name>> {
-        let values: Vec<Option<Value>> = self.names().map(value).collect();
-        let hash = hash(&values);
-        if let Some(known) = self.known.get(hash, &values) {
+        let mut values: Vec<Option<Value>> = self.names().map(value).collect();
+        // Names and descriptions are like no other port's: where all is decided without them, it is for all ports of which the rest is the same.
+        let own = self.names().enumerate().filter(|(_, name)| name.is_of_one_port());
+        let own: Vec<_> = own.filter_map(|(at, _)| Some((at, values.get_mut(at)?.take()?))).collect();
+        let without = self.kept_or_worked_out(&values);
+        if without.is_ok() || own.is_empty() {
+            return without;
+        }
+        for (at, value) in own {
+            values[at] = Some(value);
+        }
+        self.kept_or_worked_out(&values)
+    }
+
+    fn kept_or_worked_out(&self, values: &[Option<Value>]) -> Result<bool, Vec<Name>> {
+        let hash = hash(values);
+        if let Some(known) = self.known.get(hash, values) {
             return known;
         }
-        let told = self.worked_out(&values);
-        self.known.keep(hash, values, &told);
+        let told = self.worked_out(values);
+        self.known.keep(hash, values.to_vec(), &told);
         told
     }
 
@@ -530,6 +551,34 @@ mod tests {
             (Some((at, told)), Some((wanted, words))) => assert!(*at == wanted && told.contains(words), "{at}: {told}"),
             _ => panic!("{told:?}"),
         }
+    }
+
+    /// What is kept of one port is no other's: names and descriptions are asked wherever they decide.
+    #[rstest]
+    #[case("port.enabled && port.description.startsWith('a')")]
+    #[case("port.description.startsWith('a') && port.enabled")]
+    #[case("port.description.startsWith('a') || !port.enabled")]
+    #[case("port.enabled ? port.description == 'a' : port.name == 'b'")]
+    #[case("!(port.name == 'a') || port.description.contains('b') && port.enabled")]
+    #[case("port.description.size() > 1")]
+    fn names_and_descriptions_are_each_ports_own(#[case] text: &str) {
+        let (kept, texts) = (Condition::parse(text).ok().unwrap(), [None, Some("a"), Some("b"), Some("ab")]);
+        let mut told = BTreeSet::new();
+        for round in 0..2 * 3 * 4 * 4 {
+            let (enabled, description, name) = (round / 16 % 3, texts[round % 4], texts[round / 4 % 4]);
+            let shown = |text: Option<&str>| text.map(|text| Value::Text(text.into()));
+            let value = |of| match of {
+                Name::Port => shown(name),
+                Name::Setting(id) if id == settings::DESCRIPTION.id => shown(description),
+                _ => [Some(Value::Flag(true)), Some(Value::Flag(false)), None][enabled].clone(),
+            };
+            let (here, alone) = (kept.holds(value), Condition::parse(text).ok().unwrap().holds(value));
+            assert_eq!(here, alone, "{enabled} {description:?} {name:?}");
+            let values: Vec<Option<Value>> = kept.names().map(value).collect();
+            assert_eq!(here, kept.worked_out(&values), "{enabled} {description:?} {name:?}");
+            told.insert(here.ok());
+        }
+        assert_eq!(told.len(), 3, "it holds, does not hold, and is open");
     }
 
     #[rstest]
