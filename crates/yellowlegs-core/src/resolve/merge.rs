@@ -177,10 +177,13 @@ struct OfClass {
     silent: Option<u32>,
 }
 
+/// The slots of one setting's global defaults, by position and whether it is contested. Few of each.
+type OfPositions = Vec<(usize, bool, u32)>;
+
 /// What ports share.
 struct Shared {
-    /// By setting the slots of its global defaults, by position and whether it is contested. Few of each.
-    slots: Vec<Vec<(usize, bool, u32)>>,
+    /// By setting.
+    slots: Vec<OfPositions>,
     /// By class of ports what holds of each setting that is not settled first. Few classes.
     classes: Vec<(Class, Vec<OfClass>)>,
 }
@@ -267,10 +270,9 @@ impl<'a> Layers<'a> {
             }
             put(port, id, found, slots, &mut shared.slots);
         }
-        let class = self.class(port, slots, shared);
-        let of_class = &shared.classes[class].1;
         if !has_profiles && alone.is_empty() {
-            for of_class in of_class {
+            let class = self.class(port, slots, shared);
+            for of_class in &shared.classes[class].1 {
                 let (id, own) = (of_class.id, slots.written(port, of_class.id));
                 match (own, of_class.silent) {
                     (None, None) if of_class.is_plain => {}
@@ -440,13 +442,7 @@ impl<'a> Layers<'a> {
 }
 
 /// Puts what was found for a port in its place.
-fn put(
-    port: usize,
-    id: SettingId,
-    found: Option<Found<'_>>,
-    slots: &mut PortSlots,
-    shared: &mut [Vec<(usize, bool, u32)>],
-) {
+fn put(port: usize, id: SettingId, found: Option<Found<'_>>, slots: &mut PortSlots, shared: &mut [OfPositions]) {
     match found {
         None => {}
         Some(Found::Own(slot)) => slots.set(port, id, slot),
@@ -463,7 +459,7 @@ fn shared_slot(
     id: SettingId,
     slot: &Slot,
     slots: &mut PortSlots,
-    shared: &mut [Vec<(usize, bool, u32)>],
+    shared: &mut [OfPositions],
 ) -> u32 {
     let there = &mut shared[id.slot()];
     let known = there.iter().find(|(p, c, _)| (*p, *c) == (position, contested)).map(|(.., at)| *at);
