@@ -15,8 +15,8 @@ use crate::source::Word;
 
 /// So many lines are kept of those that came up lately, and as many of those before.
 const KEPT: usize = 3000;
-/// Longer ones are not.
-const LONGEST: usize = 160;
+/// So many bytes of text they have.
+const MOST_BYTES: usize = 400_000;
 
 /// What a statement opens.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -36,6 +36,23 @@ impl Captured {
     }
 }
 
+/// A line that may have come before: what it comes to hangs on its text and the context it stands in.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Asked<'t> {
+    hash: u64,
+    context: usize,
+    text: &'t str,
+}
+
+impl<'t> Asked<'t> {
+    #[inline]
+    pub(super) fn new(context: usize, text: &'t str) -> Self {
+        let mut hasher = FxHasher::default();
+        (context, text).hash(&mut hasher);
+        Self { hash: hasher.finish(), context, text }
+    }
+}
+
 /// A line: where its text, its statements and what their holes took are kept.
 #[derive(Debug, Clone)]
 struct Line {
@@ -44,6 +61,8 @@ struct Line {
     statements: Range<usize>,
     captures: Range<usize>,
     opens: Opens,
+    /// The text in which it came up last, and where that one's reading has what the holes took: the next line shares it.
+    seen: (u64, u32),
 }
 
 /// Lines, each kind of their parts in one piece: thousands of small pieces among those of the switches that come and go would keep
@@ -62,41 +81,37 @@ struct Lines {
 #[derive(Clone, Copy)]
 pub(super) struct Compiled<'s> {
     pub(super) statements: &'s [Statement],
+    /// What the holes took, where the text does not have it from a line like it.
     pub(super) captures: &'s [Captured],
+    /// Where the text has that, or will have it.
+    pub(super) from: u32,
     pub(super) opens: Opens,
 }
 
 impl Lines {
     /// The position of a line.
-    fn find(&self, hash: u64, context: usize, text: &str) -> Option<usize> {
-        let at = *self.by_hash.get(&hash)? as usize;
+    #[inline]
+    fn find(&self, asked: Asked<'_>) -> Option<usize> {
+        let at = *self.by_hash.get(&asked.hash)? as usize;
         let line = self.lines.get(at)?;
-        (line.context == context && self.texts.get(line.text.clone()) == Some(text)).then_some(at)
+        (line.context == asked.context && self.texts.get(line.text.clone()) == Some(asked.text)).then_some(at)
     }
 
-    fn get(&self, at: usize) -> Option<Compiled<'_>> {
-        let line = self.lines.get(at)?;
-        Some(Compiled {
-            statements: self.statements.get(line.statements.clone())?,
-            captures: self.captures.get(line.captures.clone())?,
-            opens: line.opens,
-        })
-    }
-
-    fn add(&mut self, hash: u64, context: usize, text: &str, compiled: Compiled<'_>) {
-        let Compiled { statements, captures, opens } = compiled;
-        let line = Line {
-            context,
-            text: self.texts.len()..self.texts.len() + text.len(),
-            statements: self.statements.len()..self.statements.len() + statements.len(),
-            captures: self.captures.len()..self.captures.len() + captures.len(),
-            opens,
-        };
-        self.texts.push_str(text);
-        self.statements.extend_from_slice(statements);
-        self.captures.extend_from_slice(captures);
-        self.by_hash.insert(hash, self.lines.len() as u32);
-        self.lines.push(line);
+    fn add(
+        &mut self,
+        asked: Asked<'_>,
+        statements: impl Iterator<Item = Statement>,
+        captures: impl Iterator<Item = Captured>,
+        (opens, seen): (Opens, (u64, u32)),
+    ) {
+        let (text, first, taken) = (self.texts.len(), self.statements.len(), self.captures.len());
+        self.texts.push_str(asked.text);
+        self.statements.extend(statements);
+        self.captures.extend(captures);
+        let (text, statements) = (text..self.texts.len(), first..self.statements.len());
+        let captures = taken..self.captures.len();
+        self.by_hash.insert(asked.hash, self.lines.len() as u32);
+        self.lines.push(Line { context: asked.context, text, statements, captures, opens, seen });
     }
 
     /// Forgets all, and keeps the room.
@@ -109,68 +124,66 @@ impl Lines {
     }
 }
 
-/// A line of the text that is being read, and what it came to.
-#[derive(Debug, Clone, Copy)]
-pub(super) struct Known {
-    /// The context it stands in.
-    pub(super) context: usize,
-    /// Where its text begins and ends.
-    pub(super) text: (usize, usize),
-    /// Positions of its statements. Another line of the same text shares what their holes took: the words are the same.
-    pub(super) from: u32,
-    pub(super) to: u32,
-    /// What its last statement opens.
-    pub(super) opens: Opens,
-}
-
 /// The lines that one reader knows.
 #[derive(Debug, Default)]
 pub(super) struct Store {
-    /// Of the text that is being read, by the hash of context and text.
-    pub(super) here: FxHashMap<u64, Known>,
+    /// Which text is being read.
+    reading: u64,
     lately: Lines,
     before: Lines,
 }
 
 impl Store {
-    /// What a line came to.
-    pub(super) fn get(&mut self, hash: u64, context: usize, text: &str) -> Option<Compiled<'_>> {
-        let at = match self.lately.find(hash, context, text) {
+    /// What a line came to. `from`: where the text that is being read will have what its holes took, if there is room for that.
+    #[inline]
+    pub(super) fn get(&mut self, asked: Asked<'_>, from: Option<u32>) -> Option<Compiled<'_>> {
+        let at = match self.lately.find(asked) {
             Some(at) => at,
-            None => {
-                self.before.find(hash, context, text)?;
-                self.make_room();
-                // Where making room has taken it away it is read again.
-                let compiled = self.before.get(self.before.find(hash, context, text)?)?;
-                self.lately.add(hash, context, text, compiled);
-                self.lately.lines.len() - 1
-            }
+            None => self.from_before(asked)?,
         };
-        self.lately.get(at)
+        let line = self.lately.lines.get_mut(at)?;
+        let is_new = line.seen.0 != self.reading;
+        if is_new {
+            line.seen = (self.reading, from?);
+        }
+        Some(Compiled {
+            statements: self.lately.statements.get(line.statements.clone())?,
+            captures: if is_new { self.lately.captures.get(line.captures.clone())? } else { &[] },
+            from: line.seen.1,
+            opens: line.opens,
+        })
     }
 
-    /// Keeps what a line came to.
-    pub(super) fn add(&mut self, hash: u64, context: usize, text: &str, compiled: Compiled<'_>) {
-        if text.len() <= LONGEST {
-            self.make_room();
-            self.lately.add(hash, context, text, compiled);
-        }
+    /// Takes a line over to those that came up lately.
+    fn from_before(&mut self, asked: Asked<'_>) -> Option<usize> {
+        self.before.find(asked)?;
+        self.make_room();
+        // Where making room has taken it away it is read again.
+        let line = self.before.lines.get(self.before.find(asked)?)?;
+        let statements = self.before.statements.get(line.statements.clone())?.iter().copied();
+        let captures = self.before.captures.get(line.captures.clone())?.iter().cloned();
+        self.lately.add(asked, statements, captures, (line.opens, line.seen));
+        self.lately.lines.len().checked_sub(1)
+    }
+
+    /// Keeps what a line came to. `from`: where the text that is being read has what its holes took.
+    pub(super) fn add(
+        &mut self,
+        asked: Asked<'_>,
+        statements: impl Iterator<Item = Statement>,
+        captures: impl Iterator<Item = Captured>,
+        (opens, from): (Opens, u32),
+    ) {
+        self.make_room();
+        self.lately.add(asked, statements, captures, (opens, (self.reading, from)));
     }
 
     fn make_room(&mut self) {
-        if self.lately.lines.len() >= KEPT {
+        if self.lately.lines.len() >= KEPT || self.lately.texts.len() >= MOST_BYTES {
             std::mem::swap(&mut self.lately, &mut self.before);
             self.lately.clear();
         }
     }
-}
-
-/// The hash of a line in its context.
-#[inline]
-pub(super) fn hash(context: usize, text: &str) -> u64 {
-    let mut hasher = FxHasher::default();
-    (context, text).hash(&mut hasher);
-    hasher.finish()
 }
 
 /// What a dialect keeps of what was read.
@@ -184,7 +197,7 @@ pub(super) struct Stores {
 impl Stores {
     pub(super) fn take(&self) -> Store {
         let mut store = self.of_readers.lock().ok().and_then(|mut stores| stores.pop()).unwrap_or_default();
-        store.here.clear();
+        store.reading += 1;
         store
     }
 
@@ -197,6 +210,8 @@ impl Stores {
 
 /// So many places of words are kept.
 const PLACES: usize = 4096;
+/// Of longer statements they are not.
+const LONGEST: usize = 160;
 
 /// Where the words stand that holes took of statements, counted from where each begins, by what was asked and the statement's text: as
 /// with lines the switches of a fleet say the same few thousand things. Kept for as long as the dialect is; asking anew gives the same.

@@ -17,16 +17,24 @@ impl<'t> Line<'t> {
     /// The line of a text that begins at an offset, and where the next begins; `None` at the end of the text.
     #[inline]
     pub fn at(text: &'t str, start: usize, number: u32) -> Option<(Self, usize)> {
-        let rest = text.as_bytes().get(start..).filter(|rest| !rest.is_empty())?;
-        let end = memchr::memchr(b'\n', rest);
-        let whole = &rest[..end.unwrap_or(rest.len())];
-        let blank = whole.iter().position(|byte| !matches!(byte, b' ' | b'\t')).unwrap_or(whole.len());
-        let column = |at: u32, byte: &u8| if *byte == b'\t' { (at / 8 + 1) * 8 } else { at + 1 };
-        let indent = whole[..blank].iter().fold(0, column);
-        let body = text.get(start + blank..start + whole.len()).unwrap_or_default();
+        let bytes = text.as_bytes().get(start..).filter(|rest| !rest.is_empty())?;
+        let (mut blanks, mut indent) = (0, 0);
+        for byte in bytes {
+            match byte {
+                b' ' => indent += 1,
+                b'\t' => indent = (indent / 8 + 1) * 8,
+                _ => break,
+            }
+            blanks += 1;
+        }
+        // Lines are short: a search that begins with a call takes longer than to look at each byte.
+        let rest = bytes.get(blanks..).unwrap_or_default();
+        let length = rest.iter().position(|byte| *byte == b'\n');
+        let (start, width) = (start + blanks, length.unwrap_or(rest.len()));
+        let body = text.get(start..start + width).unwrap_or_default();
         // Most lines end in a letter or a digit: nothing to look for then.
         let trimmed = if body.as_bytes().last().is_some_and(u8::is_ascii_graphic) { body } else { body.trim_end() };
-        Some((Self { number, start: start + blank, text: trimmed, indent }, start + end.map_or(rest.len(), |e| e + 1)))
+        Some((Self { number, start, text: trimmed, indent }, start + width + usize::from(length.is_some())))
     }
 }
 

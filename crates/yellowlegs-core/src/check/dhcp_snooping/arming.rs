@@ -68,18 +68,17 @@ fn is_held_back(on: &SwitchView<'_>) -> Result<bool, crate::check::Unknown> {
 }
 
 fn off(on: &SwitchView<'_>) -> Judgement {
-    let mut tally = Tally::default();
-    let used = on.edge_vlans(Feature::DhcpSnooping, &VlanSet::default(), &mut tally);
-    let role = used.values().next().and_then(|port| on.policy().roles.get(on.assigned(*port)?.role));
-    let mut wanted: VlanSet = used.into_keys().collect();
-    let site = &on.policy().site.snooping_vlans;
-    wanted = wanted.union(&site.value);
     if !matches!(on.arming(SNOOPING)?, Arming::Off) {
         return Ok(Verdict::Met);
     }
     if is_held_back(on)? {
         return Ok(Verdict::NotApplicable);
     }
+    let mut tally = Tally::default();
+    let used = on.edge_vlans(Feature::DhcpSnooping, &VlanSet::default(), &mut tally);
+    let role = used.values().next().and_then(|port| on.policy().roles.get(on.assigned(*port)?.role));
+    let site = &on.policy().site.snooping_vlans;
+    let wanted = used.into_keys().collect::<VlanSet>().union(&site.value);
     if wanted.is_empty() {
         // Nobody who is known needs it; whoever is not known may.
         tally.judgement()?;

@@ -11,7 +11,7 @@ use rustc_hash::FxHashMap;
 use super::Dialect;
 use super::automaton::{Match, Walk};
 use super::captured::Captured;
-use super::compiled::{Opens, Store};
+use super::compiled::{Asked, Opens, Store};
 use super::hole::HoleType;
 use super::layout::{Logical, Logicals, Structure};
 use super::rule::{HoleRef, Rule, Subject, Until};
@@ -50,6 +50,12 @@ impl Statement {
     /// The stretch of the text that the rule took.
     pub fn words(&self) -> Word {
         Word { start: self.stretch.0 as usize, end: self.stretch.1 as usize }
+    }
+
+    /// Whether it stands in the block that the statement at a position opens.
+    #[inline]
+    pub fn is_in(&self, opener: usize) -> bool {
+        self.parent as usize == opener
     }
 
     /// The position of the statement whose block it stands in.
@@ -111,6 +117,15 @@ enum Block {
     Unread(u32),
     /// The dialect says that the line above is about nothing, and so is what stands inside.
     Nothing,
+}
+
+impl Block {
+    /// A line in it, as one that may have come before, and the statement that opened it; nothing does where no context is.
+    #[inline]
+    fn asks(self, text: &str) -> Option<(Asked<'_>, u32)> {
+        let Self::Context(context, opener) = self else { return None };
+        Some((Asked::new(context, text), opener))
+    }
 }
 
 /// The context of lines outside all blocks.
@@ -276,7 +291,8 @@ impl<'a> Reader<'a> {
     /// A line with those that continue it, as a statement or as one that nobody knows: the block it opens. `None` where it
     /// is no statement at all. Most texts say the same few hundred things: a line that came before is not split again.
     fn line(&mut self, first: Line<'a>, line: &mut Logical, block: Block) -> Option<Block> {
-        if let Some(inside) = self.known(first, block) {
+        let asked = block.asks(first.text);
+        if let Some(inside) = asked.and_then(|(asked, opener)| self.known(asked, first, opener)) {
             return Some(inside);
         }
         let comments = self.lines.comments.len();
@@ -288,8 +304,8 @@ impl<'a> Reader<'a> {
         }
         let from = self.reading.statements.len() as u32;
         let Some(inside) = self.take(line, block) else { return Some(self.unread(line, block)) };
-        if !line.goes_on && self.lines.comments.len() == comments {
-            self.remember(first, block, from, inside);
+        if let Some((asked, _)) = asked.filter(|_| !line.goes_on && self.lines.comments.len() == comments) {
+            self.remember(asked, first, from, inside);
         }
         Some(inside)
     }
@@ -307,13 +323,14 @@ impl<'a> Reader<'a> {
         let text = self.text;
         let text = text.get(start..end).filter(|text| memchr::memchr(b'\n', text.as_bytes()).is_none());
         let line = text.map(|text| Line { number: whole.number, start, text, indent: 0 });
-        if let Some(inside) = line.and_then(|line| self.known(line, block)) {
+        let asked = line.and_then(|line| block.asks(line.text).map(|(asked, opener)| (asked, line, opener)));
+        if let Some(inside) = asked.and_then(|(asked, line, opener)| self.known(asked, line, opener)) {
             return Some(inside);
         }
         let from = self.reading.statements.len() as u32;
         let inside = self.take(whole, block)?;
-        if let Some(line) = line {
-            self.remember(line, block, from, inside);
+        if let Some((asked, line, _)) = asked {
+            self.remember(asked, line, from, inside);
         }
         Some(inside)
     }

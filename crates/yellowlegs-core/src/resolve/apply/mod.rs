@@ -10,8 +10,8 @@ use rustc_hash::FxHashMap;
 use super::explain::Said;
 use super::port_table::PortTable;
 use crate::dialect::{
-    Captured, Change, Dialect, Effect, HoleRef, Operand, PortItem, ProfileRef, Reach, Reading, Statement, Subject,
-    port_names,
+    Captured, Change, Dialect, Effect, HoleRef, Operand, PortItem, ProfileRef, Reach, Reading, Rule, Statement,
+    Subject, port_names,
 };
 use crate::model::{
     Choice, Direction, Kind, Origin, PortSlots, Scope, SettingId, Slot, StationRange, Value, VlanId, VlanSet, platform,
@@ -35,8 +35,19 @@ pub(super) struct Applier<'a> {
     part: Option<(SettingId, Arc<str>)>,
     /// What the statement asked for last is about: the lines of one block ask for the same.
     about: Option<About>,
+    /// The block that is about one port, whose lines are gone through.
+    block: Option<OfOnePort>,
     /// The ports of lists that were looked up.
     lists: FxHashMap<&'a [PortItem], Arc<[usize]>>,
+}
+
+/// A block of which the lines are about one port, where they say nothing else.
+#[derive(Clone, Copy)]
+struct OfOnePort {
+    /// Position of the statement that opens it.
+    opener: usize,
+    port: usize,
+    origin: Origin,
 }
 
 /// The ports that a statement names.
@@ -67,6 +78,7 @@ impl<'a> Applier<'a> {
             written: Written::default(),
             part: None,
             about: None,
+            block: None,
             lists: FxHashMap::default(),
         }
     }
@@ -124,7 +136,7 @@ impl<'a> Applier<'a> {
                 continue;
             };
             for effect in rule.effects_of(statement.negated) {
-                if self.counts(effect) {
+                if !self.sets_in_block(rule, statement, effect) && self.counts(effect) {
                     self.effect(position, statement, effect);
                 }
             }
@@ -216,6 +228,25 @@ impl<'a> Applier<'a> {
         }
     }
 
+    /// Does what most lines do: set something of the one port that their block is about. False where it is not as plain as that.
+    #[inline]
+    fn sets_in_block(&mut self, rule: &Rule, statement: &'a Statement, effect: &Effect) -> bool {
+        let Some(block) = self.block.filter(|block| statement.is_in(block.opener)) else { return false };
+        let Change::Set(operands) = &effect.change else { return false };
+        let setting = effect.setting.info();
+        let says_more = rule.subject.is_some() || effect.about.is_some() || effect.implied || effect.part.is_some();
+        if says_more || setting.scope != Scope::Port {
+            return false;
+        }
+        if let Some(value) = operands.iter().find_map(|operand| self.operand(operand, statement, setting.kind)) {
+            let before = self.written.ports.written(block.port, effect.setting);
+            let contested = before.is_some_and(|before| before.contested || !is_unset(before));
+            let now = Slot { value: Some(value), origin: block.origin, mark: Some(statement.mark), contested };
+            self.written.ports.set(block.port, effect.setting, now);
+        }
+        true
+    }
+
     fn note(&mut self, port: Option<usize>, now: Option<&Slot>) {
         if let (Some(watch), Some(now)) = (self.watch, now)
             && (port.is_none() || watch.port == port || watch.each)
@@ -271,6 +302,9 @@ impl<'a> Applier<'a> {
 
     fn own(&mut self, statement: &'a Statement, effect: &Effect, at: usize, hole: &HoleRef) {
         let about = self.ports(at, hole);
+        if let (true, [port]) = (statement.is_in(at) && self.watch.is_none(), &about.ports[..]) {
+            self.block = Some(OfOnePort { opener: at, port: *port, origin: about.origin });
+        }
         let id = effect.setting;
         for port in about.ports.iter().copied() {
             if effect.implied {
