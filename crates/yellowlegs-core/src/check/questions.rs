@@ -320,7 +320,7 @@ struct Root {
     /// Where those of checks together begin.
     together: u32,
     /// The checks, by position, that ask something or tell something: most never do for a role.
-    live: Arc<[usize]>,
+    live: Arc<Live>,
     /// Whether one more may be known to come to nothing since these were listed.
     is_new: bool,
 }
@@ -329,13 +329,34 @@ struct Root {
 pub(super) struct Begin {
     each: u32,
     together: u32,
-    live: Arc<[usize]>,
+    live: Arc<Live>,
+}
+
+/// Checks by position, and where those of them end that are asked together.
+#[derive(Debug, Default)]
+struct Live {
+    checks: Vec<usize>,
+    ends: Vec<usize>,
+}
+
+impl FromIterator<usize> for Live {
+    fn from_iter<I: IntoIterator<Item = usize>>(checks: I) -> Self {
+        let checks: Vec<usize> = checks.into_iter().collect();
+        let groups = checks.chunk_by(|a, b| a / TOGETHER == b / TOGETHER);
+        let ends = groups.scan(0, |end, group| {
+            *end += group.len();
+            Some(*end)
+        });
+        Self { ends: ends.collect(), checks }
+    }
 }
 
 impl Begin {
     /// The checks that are to be looked at, by position: those that are asked together.
     pub(super) fn groups(&self) -> impl Iterator<Item = &[usize]> {
-        self.live.chunk_by(|a, b| a / TOGETHER == b / TOGETHER)
+        let begins = std::iter::once(0).chain(self.live.ends.iter().copied());
+        let group = |(begins, ends): (usize, &usize)| self.live.checks.get(begins..*ends);
+        begins.zip(&self.live.ends).filter_map(group)
     }
 
     fn of(&self, position: usize) -> u32 {
@@ -380,14 +401,14 @@ impl Known {
         let root = roots.entry((side.common, side.on.role_of(port))).or_insert_with(|| Root {
             first: each.plant(checks),
             together: together.plant(checks.div_ceil(TOGETHER)),
-            live: (0..checks).collect(),
+            live: Arc::new((0..checks).collect()),
             is_new: false,
         });
         if std::mem::take(&mut root.is_new) {
             let is_live = |position: &usize| {
                 !matches!(each.0.get(root.first as usize + position), Some(Step::Ends(CameTo::Nothing)))
             };
-            root.live = root.live.iter().copied().filter(is_live).collect();
+            root.live = Arc::new(root.live.checks.iter().copied().filter(is_live).collect());
         }
         Begin { each: root.first, together: root.together, live: Arc::clone(&root.live) }
     }

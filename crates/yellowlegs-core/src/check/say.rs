@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 
 use super::{Check, SwitchView, Violation};
-use crate::finding::{Evidence, EvidenceKind, Finding, SettingShown, WaiverShown, fingerprint, quote_cite, quote_slot};
+use crate::finding::{Evidence, EvidenceKind, Fact, Finding, SettingShown, WaiverShown, fingerprint, quote_cite, quote_slot};
 use crate::model::{Mark, Scope, SettingId, Slot};
 use crate::policy::HouseRule;
 use crate::policy::{Level, Waiver};
@@ -13,8 +13,8 @@ use crate::resolve::Resolved;
 pub(super) fn fill(template: &str, put: impl Fn(&mut String, &str) -> bool) -> String {
     let mut text = String::with_capacity(template.len() + 40);
     let mut rest = template;
-    while let Some((before, after)) = rest.split_once('{') {
-        let Some((name, tail)) = after.split_once('}') else { break };
+    while let Some((before, after)) = cut(rest, b'{') {
+        let Some((name, tail)) = cut(after, b'}') else { break };
         text.push_str(before);
         if !put(&mut text, name) {
             _ = write!(text, "{{{name}}}");
@@ -25,10 +25,21 @@ pub(super) fn fill(template: &str, put: impl Fn(&mut String, &str) -> bool) -> S
     text
 }
 
+/// What stands before a sign of ASCII, and behind it.
+fn cut(text: &str, sign: u8) -> Option<(&str, &str)> {
+    let at = memchr::memchr(sign, text.as_bytes())?;
+    text.get(..at).zip(text.get(at + 1..))
+}
+
 /// Writes a fact of a violation; the last of its name counts.
 pub(super) fn put_fact(violation: &Violation, text: &mut String, name: &str) -> bool {
     let fact = violation.facts.iter().rev().find(|(known, _)| *known == name);
-    fact.is_some_and(|(_, fact)| write!(text, "{fact}").is_ok())
+    match fact {
+        Some((_, Fact::Text(fact))) => text.push_str(fact),
+        Some((_, fact @ Fact::Count(_))) => _ = write!(text, "{fact}"),
+        None => return false,
+    }
+    true
 }
 
 /// What tells a finding: a check, or a rule of the house.

@@ -155,6 +155,26 @@ impl<'t> Logicals<'t> {
         self.lines
     }
 
+    /// What is left of the text, where a line begins it.
+    #[inline]
+    pub(super) fn rest(&self) -> Option<&'t str> {
+        self.text.get(self.at..).filter(|_| self.behind.is_none())
+    }
+
+    /// The next line, where it is known how many blanks stand before it and how many bytes it has: behind them it ends.
+    #[inline]
+    pub(super) fn ahead(&self, indent: u32, width: usize) -> Option<Line<'t>> {
+        let start = self.at + indent as usize;
+        Some(Line { number: self.lines + 1, start, text: self.text.get(start..start + width)?, indent })
+    }
+
+    /// Passes over that line.
+    #[inline]
+    pub(super) fn pass(&mut self, line: Line<'t>) {
+        self.at = line.start + line.text.len() + 1;
+        self.lines += 1;
+    }
+
     /// The next physical line, whatever it is, or what is left of one behind a comment.
     #[inline]
     fn physical(&mut self) -> Option<Line<'t>> {

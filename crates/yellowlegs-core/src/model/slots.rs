@@ -160,6 +160,13 @@ impl PortSlots {
         }
     }
 
+    /// Says of a port's own slot that other lines speak of the setting, too.
+    pub(crate) fn contest(&mut self, port: usize, id: SettingId) {
+        let Some(slot) = self.written(port, id).filter(|slot| !slot.contested) else { return };
+        let slot = Slot { contested: true, ..slot.clone() };
+        self.set(port, id, slot);
+    }
+
     /// Keeps a slot that several ports will share, all for one setting.
     pub(crate) fn add_shared(&mut self, slot: Slot) -> u32 {
         let at = self.slots.len() as u32;
@@ -214,7 +221,10 @@ impl PortSlots {
         // A slot that several share is looked at once for ports that follow each other.
         let mut last = [(0_u32, 0_u32); PORT_COUNT];
         for row in self.at.chunks(PORT_COUNT) {
-            for (cell, at) in row.iter().enumerate().filter(|(i, at)| **at as usize >= PORT_COUNT && *i != but.slot()) {
+            for (cell, at) in row.iter().enumerate().filter(|(_, at)| **at as usize >= PORT_COUNT) {
+                if cell == but.slot() {
+                    continue;
+                }
                 if last[cell].0 == *at {
                     rows.cells.push((cell as u16, last[cell].1));
                     continue;

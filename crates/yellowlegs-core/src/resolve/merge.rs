@@ -278,9 +278,8 @@ impl<'a> Layers<'a> {
                     (None, None) if of_class.is_plain => {}
                     (None, Some(silent)) if of_class.is_plain => slots.share(port, id, silent),
                     (Some(own), silent) if of_class.is_plain && !is_unset(own) => {
-                        if silent.is_some() && !own.contested {
-                            let slot = Slot { contested: true, ..own.clone() };
-                            slots.set(port, id, slot);
+                        if silent.is_some() {
+                            slots.contest(port, id);
                         }
                     }
                     _ => {

@@ -11,7 +11,13 @@ const DEEPEST: usize = 64;
 impl Reader<'_> {
     pub(super) fn by_indent(&mut self, line: &mut Logical) {
         let mut nesting: Nesting<Block> = Nesting::default();
-        while let Some(first) = self.lines.first() {
+        loop {
+            let around = |indent: u32| nesting.enclosing(indent).copied().unwrap_or(TOP);
+            if let Some((indent, inside)) = self.as_expected(around) {
+                nesting.open(indent, inside);
+                continue;
+            }
+            let Some(first) = self.lines.first() else { return };
             let block = nesting.enclosing(first.indent).copied().unwrap_or(TOP);
             if let Some(inside) = self.line(first, line, block) {
                 nesting.open(first.indent, inside);
@@ -20,7 +26,11 @@ impl Reader<'_> {
     }
 
     pub(super) fn by_path(&mut self, line: &mut Logical) {
-        while let Some(first) = self.lines.first() {
+        loop {
+            if self.as_expected(|_| TOP).is_some() {
+                continue;
+            }
+            let Some(first) = self.lines.first() else { return };
             self.line(first, line, TOP);
         }
     }

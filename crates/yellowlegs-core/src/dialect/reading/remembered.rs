@@ -32,9 +32,31 @@ impl<'a> Reader<'a> {
     /// What a line comes to whose text came before in the same context, here or in another text.
     #[inline]
     pub(super) fn known(&mut self, asked: Asked<'a>, line: Line<'a>, opener: u32) -> Option<Block> {
+        let at = self.store.find(asked)?;
+        self.as_kept(at, line, opener)
+    }
+
+    /// The next line, where it is the one that is expected behind the last: how deep it stands, and the block it opens. `around` is the
+    /// block that lines of a depth stand in.
+    #[inline]
+    pub(super) fn as_expected(&mut self, around: impl Fn(u32) -> Block) -> Option<(u32, Block)> {
+        let expected = self.store.expected(self.lines.rest()?.as_bytes())?;
+        let Block::Context(context, opener) = around(expected.indent) else { return None };
+        if context != expected.context {
+            return None;
+        }
+        let line = self.lines.ahead(expected.indent, expected.width)?;
+        let inside = self.as_kept(expected.at, line, opener)?;
+        self.lines.pass(line);
+        Some((expected.indent, inside))
+    }
+
+    /// What a line comes to that is kept at a position.
+    #[inline]
+    fn as_kept(&mut self, at: usize, line: Line<'a>, opener: u32) -> Option<Block> {
         let has_room = self.reading.captures.len() <= MOST_CAPTURES * self.text.len() + 64;
         let room = has_room.then_some(self.reading.captures.len() as u32);
-        let compiled = self.store.get(asked, room)?;
+        let compiled = self.store.get(at, room)?;
         self.reading.captures.extend(compiled.captures.iter().map(|captured| captured.moved(0, line.start)));
         let (mut parent, mut position, mut leader) = (opener, opener, None);
         for (at, part) in compiled.statements.iter().enumerate() {
@@ -49,7 +71,9 @@ impl<'a> Reader<'a> {
                 parent = leader.unwrap_or(position);
             }
         }
-        Some(compiled.opens.block(position))
+        let inside = compiled.opens.block(position);
+        self.store.came(at, line.indent);
+        Some(inside)
     }
 
     /// Remembers what a line came to: its statements are those from one on.
@@ -79,12 +103,145 @@ impl<'a> Reader<'a> {
             captures: statement.captures - base,
             ..statement.placed(line.start, zero, NOBODY)
         });
-        self.store.add(asked, statements, captures, (opens, base));
+        if let Some(at) = self.store.add(asked, statements, captures, (opens, base)) {
+            self.store.came(at, line.indent);
+        }
     }
 
     /// Whether statements hold nothing that hangs on where they stand: no secret, no free text behind them.
     fn is_repeatable(&self, statements: &[Statement]) -> bool {
         let rules = statements.iter().filter_map(|s| self.dialect.rules.get(s.rule as usize));
         rules.into_iter().all(|rule| rule.until.is_none() && !rule.is_open && !rule.pattern.has_secret())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use std::sync::Arc;
+
+    use crate::dialect::captured::Captured;
+    use crate::dialect::compiled::Store;
+    use crate::dialect::{Dialect, Reading};
+    use crate::source::Source;
+    use proptest::prelude::*;
+
+    /// Free text, secrets, lines that go on, comments in all their places, and words that open a block here and none there.
+    const KNOT: &str = r##"
+[dialect]
+name = "knot"
+[text]
+structure = "indent"
+comment = "#"
+inline-comment = "//"
+block-comment = ["(*", "*)"]
+continuation = "\\"
+negation = "not"
+verb = "tie"
+close = ["done"]
+[ports]
+names = ["<n>.<n>"]
+[[rule]]
+pattern = "bight <p:ports>"
+opens = "bight"
+ports = "<p>"
+[[rule]]
+in = "bight"
+pattern = "hold <n:int>"
+sets = { "port.access-vlan" = 7, "port-security.limit" = "<n>" }
+negation = "default"
+[[rule]]
+in = "bight"
+pattern = "word <w:word>"
+sets = { "port.description" = "<w>" }
+[[rule]]
+in = "bight"
+pattern = "key <k:secret>"
+[[rule]]
+pattern = "hold <n:int>"
+opens = "knots"
+[[rule]]
+in = "knots"
+pattern = "hold <n:int>"
+[[rule]]
+pattern = "shout <d:delimiter>"
+until = "<d>"
+"##;
+
+    /// What was read, told so that it does not matter where is kept what the holes took.
+    fn told(dialect: &Dialect, text: &str, reading: &Reading) -> Vec<String> {
+        let captured = |captured: &Captured| match captured {
+            Captured::Text(word) => format!("text {}", word.of(text)),
+            other => format!("{other:?}"),
+        };
+        let statements = reading.statements.iter().map(|statement| {
+            let captures: Vec<String> = reading.captures(dialect, statement).iter().map(captured).collect();
+            let (rule, mark, parent) = (statement.rule, statement.mark, statement.parent());
+            let (words, negated, leads) = (statement.words(), statement.negated, statement.leads);
+            format!("{rule} {mark:?} {words:?} {parent:?} {negated} {leads} {captures:?}")
+        });
+        let rest = format!(
+            "{:?} {:?} {:?} {:?} {:?} {}",
+            reading.unread, reading.unread_at, reading.torn, reading.secrets, reading.hidden, reading.lines
+        );
+        statements.chain([rest]).collect()
+    }
+
+    fn load(text: &str) -> Dialect {
+        Dialect::load(&Arc::new(Source::of("own.toml", text))).unwrap_or_else(|problems| panic!("{problems:#?}"))
+    }
+
+    /// Runs of lines out of texts that belong together, with hands that have been at them.
+    fn texts(of: &'static [&'static str]) -> impl Strategy<Value = Vec<String>> {
+        let lines: Vec<&str> = of.iter().flat_map(|text| text.lines()).collect();
+        let odd = prop::sample::select(&["", "  ", "# x", "\t", "\r", " \\", " // x", "(* x", "*)", "done", " ; x"][..]);
+        let run = (0..lines.len(), 1_usize..9, prop::option::weighted(0.3, odd), 0_usize..9);
+        let run = run.prop_map(move |(from, count, odd, at)| {
+            let mut run: Vec<String> = lines.iter().skip(from).take(count).map(ToString::to_string).collect();
+            match (odd, run.get_mut(at)) {
+                (Some(odd), Some(line)) if odd.starts_with('\t') => line.insert_str(0, odd),
+                (Some(odd), Some(line)) if odd.starts_with([' ', '\r', '*']) => line.push_str(odd),
+                (Some(odd), _) => run.insert(at.min(run.len()), odd.to_owned()),
+                (None, _) => {}
+            }
+            run.join("\n")
+        });
+        let text = prop::collection::vec(run, 1..12).prop_map(|runs| runs.join("\n"));
+        prop::collection::vec(text, 1..5)
+    }
+
+    const KNOTS: &[&str] = &[
+        "bight 1.1\n hold 3\n word a\nbight 1.2\n hold 3\n word b\n key c\n not hold 3\nhold 3\n hold 3\n  hold 4\ndone\n",
+        "tie bight 1.1\n hold 3 \\\n word a\nshout !\nbight 1.1\n hold 3\n!\n hold 3\nbight 1.1, 1.2\n\thold 3\n hold 3 // x\n",
+        "bight 1.3\n hold 3 (* x *)\n hold 3 (* x\n hold 3\n*)\n word x\n hold 3\n nobody knows\n  hold 3\n",
+    ];
+    const SHINGLE: &[&str] = &[
+        include_str!("../../../../../demo/northquay/nq-desks-1/config.txt"),
+        include_str!("../../../../../demo/northquay/nq-gates-1/config.txt"),
+    ];
+    const FATHOM: &[&str] = &[
+        include_str!("../../../../../demo/saltpan/sp-hall-1/config.txt"),
+        include_str!("../../../../../demo/saltpan/sp-gates-1/config.txt"),
+    ];
+
+    proptest! {
+        /// What came before, in this text or in others, makes no difference to what a text comes to.
+        #[test]
+        fn what_was_read_before_makes_no_difference(
+            knots in texts(KNOTS), shingle in texts(SHINGLE), fathom in texts(FATHOM),
+            few in prop_oneof![3_usize..30, Just(3000)],
+        ) {
+            let demo = (include_str!("../../../../../demo/dialects/shingle.toml"), include_str!("../../../../../demo/dialects/fathom.toml"));
+            for (dialect, texts) in [(KNOT, knots), (demo.0, shingle), (demo.1, fathom)] {
+                let (forgets, dialect) = (load(dialect), load(dialect));
+                forgets.stores.give_back(Store::of(0));
+                // One that keeps so few lines that they come and go.
+                dialect.stores.give_back(Store::of(few));
+                for text in texts.iter().chain(&texts) {
+                    let source = Source::of("t", text.as_str());
+                    let (here, there) = (dialect.read(&source, 1), forgets.read(&source, 1));
+                    prop_assert_eq!(told(&dialect, text, &here), told(&forgets, text, &there), "{}", text);
+                }
+            }
+        }
     }
 }

@@ -35,6 +35,8 @@ pub(super) struct Applier<'a> {
     part: Option<(SettingId, Arc<str>)>,
     /// What the statement asked for last is about: the lines of one block ask for the same.
     about: Option<About>,
+    /// Whether a statement so far put something into a list, or took something out: lists are put together at the end then.
+    makes_lists: bool,
     /// The block that is about one port, whose lines are gone through.
     block: Option<OfOnePort>,
     /// The ports of lists that were looked up.
@@ -78,6 +80,7 @@ impl<'a> Applier<'a> {
             written: Written::default(),
             part: None,
             about: None,
+            makes_lists: false,
             block: None,
             lists: FxHashMap::default(),
         }
@@ -137,6 +140,7 @@ impl<'a> Applier<'a> {
             };
             for effect in rule.effects_of(statement.negated) {
                 if !self.sets_in_block(rule, statement, effect) && self.counts(effect) {
+                    self.makes_lists |= matches!(effect.change, Change::Add(_) | Change::Remove(_));
                     self.effect(position, statement, effect);
                 }
             }
@@ -152,9 +156,11 @@ impl<'a> Applier<'a> {
                 self.used_by(position, statement, hole);
             }
         }
-        // What is kept for long knows nothing of the lines that made it.
-        self.written.ports.settle();
-        self.written.switch.iter_mut().filter_map(|slot| slot.value.as_mut()).for_each(Value::settle);
+        if self.makes_lists {
+            // What is kept for long knows nothing of the lines that made it.
+            self.written.ports.settle();
+            self.written.switch.iter_mut().filter_map(|slot| slot.value.as_mut()).for_each(Value::settle);
+        }
         self.written
     }
 
