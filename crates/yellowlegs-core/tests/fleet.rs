@@ -65,7 +65,7 @@ fn outcome_of(
         })
         .collect();
     let view = FleetView::new(&policy, &as_of, &digests, &[]);
-    FleetOutcome::judge(&view, None, &mut usage, &selection, &|name| resolved.get(name).cloned())
+    FleetOutcome::judge(&view, None, &mut usage, &selection, &|name: &str| resolved.get(name).cloned())
 }
 
 /// What checks across switches come to where lines are not understood: what is found, and what is open with what it lacks.
@@ -90,7 +90,7 @@ fn doubted_of(changes: &[&str], selection: &Selection) -> FleetOutcome {
     }
     let (view, certain) =
         (FleetView::new(&policy, &as_of, &digests, &[]), FleetView::new(&policy, &as_of, &certain, &[]));
-    FleetOutcome::judge(&view, Some(&certain), &mut usage, selection, &|name| resolved.get(name).cloned())
+    FleetOutcome::judge(&view, Some(&certain), &mut usage, selection, &|name: &str| resolved.get(name).cloned())
 }
 
 /// What a line that nobody understands could say of a link, or of who asks, leaves open what hangs on it across switches; what is

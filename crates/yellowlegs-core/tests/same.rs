@@ -41,7 +41,9 @@ fn found(policy_text: &str, texts: &[(String, String)]) -> BTreeMap<String, usiz
         usage.merge(judged.usage);
     }
     let view = FleetView::new(&policy, &as_of, &digests, &[]);
-    found.extend(FleetOutcome::judge(&view, None, &mut usage, &selection, &|name| fleet.get(name).cloned()).findings);
+    found.extend(
+        FleetOutcome::judge(&view, None, &mut usage, &selection, &|name: &str| fleet.get(name).cloned()).findings,
+    );
     let mut counted = BTreeMap::new();
     for f in found {
         let vlan = f.vlan.map(|v| format!(" vlan {v}")).unwrap_or_default();

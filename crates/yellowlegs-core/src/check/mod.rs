@@ -46,7 +46,7 @@ pub use compare::{StateUnlike, Unlike, compare, compare_state};
 pub use example::Example;
 pub use flap::{FlapHistory, Protection, Trip, flaps, trips};
 pub use fleet::{
-    Digest, Digests, EntriesView, FleetJudgement, FleetOutcome, FleetView, FleetViolation, Open, Opens, Usage,
+    Again, Digest, Digests, EntriesView, FleetJudgement, FleetOutcome, FleetView, FleetViolation, Open, Opens, Usage,
 };
 pub use in_force::{InForce, in_force};
 pub use judge::{Judge, Judged, Told};

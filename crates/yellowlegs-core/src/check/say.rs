@@ -3,7 +3,9 @@
 use std::fmt::Write as _;
 
 use super::{Check, SwitchView, Violation};
-use crate::finding::{Evidence, EvidenceKind, Fact, Finding, SettingShown, WaiverShown, fingerprint, quote_cite, quote_slot};
+use crate::finding::{
+    Evidence, EvidenceKind, Fact, Finding, SettingShown, WaiverShown, fingerprint, quote_cite, quote_slot,
+};
 use crate::model::{Mark, Scope, SettingId, Slot};
 use crate::policy::HouseRule;
 use crate::policy::{Level, Waiver};

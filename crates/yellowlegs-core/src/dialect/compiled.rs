@@ -26,6 +26,20 @@ pub(super) enum Opens {
     Nothing,
 }
 
+/// What a line does to the blocks in braces that are open.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Braced {
+    /// Nothing: it is a statement.
+    Nothing,
+    /// It is a statement that opens one.
+    Opens,
+    /// It is no statement, and closes one.
+    Closes,
+}
+
+/// What a line comes to besides its statements: what the last of them opens, and what that does to braces.
+pub(super) type Leads = (Opens, Braced);
+
 impl Captured {
     /// The same of a line that begins elsewhere.
     pub(super) fn moved(&self, from: usize, to: usize) -> Self {
@@ -45,6 +59,11 @@ pub(super) struct Asked<'t> {
 }
 
 impl<'t> Asked<'t> {
+    /// A statement that stands on its line beside others; no line is taken for it.
+    pub(super) fn beside_others(context: usize, text: &'t str) -> Self {
+        Self::new(!context, text)
+    }
+
     #[inline]
     pub(super) fn new(context: usize, text: &'t str) -> Self {
         let mut hasher = FxHasher::default();
@@ -60,7 +79,7 @@ struct Line {
     text: Stretch,
     statements: Stretch,
     captures: Stretch,
-    opens: Opens,
+    leads: Leads,
     /// Columns of blanks before it, when it came up last.
     indent: u32,
     /// The position of the line that followed it then; `NOBODY` where none did that is kept.
@@ -106,7 +125,7 @@ pub(super) struct Compiled<'s> {
     pub(super) captures: &'s [Captured],
     /// Where the text has that, or will have it.
     pub(super) from: u32,
-    pub(super) opens: Opens,
+    pub(super) leads: Leads,
 }
 
 /// A line that the text goes on with, known by its bytes.
@@ -136,10 +155,9 @@ impl Lines {
         asked: Asked<'_>,
         statements: impl Iterator<Item = Statement>,
         captures: impl Iterator<Item = Captured>,
-        (opens, seen): (Opens, (u32, u32)),
+        (leads, seen): (Leads, (u32, u32)),
     ) -> usize {
-        let (at, text, first, taken) =
-            (self.lines.len(), self.texts.len(), self.statements.len(), self.captures.len());
+        let (at, text, first, taken) = (self.lines.len(), self.texts.len(), self.statements.len(), self.captures.len());
         self.texts.extend_from_slice(asked.text.as_bytes());
         self.statements.extend(statements);
         self.captures.extend(captures);
@@ -149,7 +167,7 @@ impl Lines {
             text: Stretch::from(text, self.texts.len()),
             statements: Stretch::from(first, self.statements.len()),
             captures: Stretch::from(taken, self.captures.len()),
-            opens,
+            leads,
             indent: 0,
             next: NOBODY,
             seen,
@@ -206,9 +224,8 @@ impl Store {
         let line = self.lately.lines.get(at)?;
         let (blanks, rest) = rest.split_at_checked(line.indent as usize)?;
         let text = self.lately.texts.get(line.text.of())?;
-        let is_it = rest.get(text.len()) == Some(&b'\n')
-            && rest.starts_with(text)
-            && blanks.iter().all(|blank| *blank == b' ');
+        let is_it =
+            rest.get(text.len()) == Some(&b'\n') && rest.starts_with(text) && blanks.iter().all(|blank| *blank == b' ');
         is_it.then_some(Expected { at, context: line.context, indent: line.indent, width: text.len() })
     }
 
@@ -225,7 +242,7 @@ impl Store {
             statements: self.lately.statements.get(line.statements.of())?,
             captures: if is_new { self.lately.captures.get(line.captures.of())? } else { &[] },
             from: line.seen.1,
-            opens: line.opens,
+            leads: line.leads,
         })
     }
 
@@ -249,7 +266,7 @@ impl Store {
         let line = self.before.lines.get(self.before.find(asked)?)?;
         let statements = self.before.statements.get(line.statements.of())?.iter().copied();
         let captures = self.before.captures.get(line.captures.of())?.iter().cloned();
-        Some(self.lately.add(asked, statements, captures, (line.opens, line.seen)))
+        Some(self.lately.add(asked, statements, captures, (line.leads, line.seen)))
     }
 
     /// Keeps what a line came to: its position. `from`: where the text that is being read has what its holes took.
@@ -258,13 +275,13 @@ impl Store {
         asked: Asked<'_>,
         statements: impl Iterator<Item = Statement>,
         captures: impl Iterator<Item = Captured>,
-        (opens, from): (Opens, u32),
+        (leads, from): (Leads, u32),
     ) -> Option<usize> {
         if self.kept == 0 {
             return None;
         }
         self.make_room();
-        let at = self.lately.add(asked, statements, captures, (opens, (self.reading, from)));
+        let at = self.lately.add(asked, statements, captures, (leads, (self.reading, from)));
         // What followed the line in whose place it stands will follow it, too: a description, an address.
         let instead = self.last.and_then(|last| self.lately.lines.get(last)).map(|last| last.next as usize);
         let next = instead.and_then(|instead| self.lately.lines.get(instead)).map(|instead| instead.next);

@@ -38,6 +38,8 @@ pub struct Condition {
     program: Arc<Program>,
     text: Arc<str>,
     names: BTreeSet<Name>,
+    /// How each of them is written.
+    written: Arc<[(String, String)]>,
     known: Arc<Known>,
 }
 
@@ -66,16 +68,9 @@ impl Known {
     }
 }
 
-/// A hash of values: of sets of VLANs by their members, of others by their words.
 fn hash(values: &[Option<Value>]) -> u64 {
     let mut hasher = FxHasher::default();
-    for value in values {
-        match value {
-            Some(Value::Vlans(set)) => set.hash(&mut hasher),
-            Some(other) => other.to_string().hash(&mut hasher),
-            None => hasher.write_u8(0),
-        }
-    }
+    values.hash(&mut hasher);
     hasher.finish()
 }
 
@@ -247,7 +242,8 @@ impl Condition {
             return Err(checker.wrong(root, PolicyProblem::ExpressionBound { message }));
         }
         let names = checker.names;
-        Ok(Self { program: Arc::new(program), text: text.into(), names, known: Arc::default() })
+        let written = names.iter().copied().map(written).collect();
+        Ok(Self { program: Arc::new(program), text: text.into(), names, written, known: Arc::default() })
     }
 
     /// As it is written.
@@ -287,10 +283,9 @@ impl Condition {
     }
 
     fn worked_out(&self, values: &[Option<Value>]) -> Result<bool, Vec<Name>> {
-        let mut spaces: BTreeMap<String, HashMap<String, Cel>> = BTreeMap::new();
+        let mut spaces: BTreeMap<&str, HashMap<&str, Cel>> = BTreeMap::new();
         let mut unknown = Vec::new();
-        for (name, value) in self.names().zip(values) {
-            let (space, field) = written(name);
+        for ((name, (space, field)), value) in self.names().zip(self.written.iter()).zip(values) {
             let space = spaces.entry(space).or_default();
             match value {
                 Some(value) => _ = space.insert(field, cel(value)),

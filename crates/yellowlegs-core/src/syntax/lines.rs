@@ -69,6 +69,21 @@ pub fn lines(text: &str) -> impl Iterator<Item = Line<'_>> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        /// The first end of a line is found, wherever it stands, among bytes that differ from it in one bit as well.
+        #[test]
+        fn the_first_end_is_found(
+            text in prop::collection::vec(prop::sample::select(&b"\n\n\x8a\x0b\x09\x0e a\xff\0"[..]), 0..40),
+            plain in prop::collection::vec(b' '..=b'~', 0..40),
+        ) {
+            for text in [plain.iter().chain(&text).copied().collect(), text] {
+                let text: Vec<u8> = text;
+                prop_assert_eq!(line_end(&text), text.iter().position(|byte| *byte == b'\n'));
+            }
+        }
+    }
 
     #[test]
     fn number_offset_and_indent() {

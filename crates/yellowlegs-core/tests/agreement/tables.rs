@@ -153,7 +153,7 @@ fn said(policy: &Policy, fleet: &BTreeMap<&str, Resolved>) -> BTreeMap<&'static 
         usage.merge(judged.usage);
     }
     let view = FleetView::new(policy, &as_of, &digests, &[]);
-    let outcome = FleetOutcome::judge(&view, None, &mut usage, &selection, &|name| fleet.get(name).cloned());
+    let outcome = FleetOutcome::judge(&view, None, &mut usage, &selection, &|name: &str| fleet.get(name).cloned());
     for found in &outcome.findings {
         let of = told.entry(found.check).or_default();
         of.0 += 1;

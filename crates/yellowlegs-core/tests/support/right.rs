@@ -294,7 +294,7 @@ pub(crate) fn judged(policy: &Policy, fleet: &BTreeMap<&str, Resolved>) -> BTree
         usage.merge(judged.usage);
     }
     let view = FleetView::new(policy, &as_of, &digests, &[]);
-    let outcome = FleetOutcome::judge(&view, None, &mut usage, &selection, &|name| fleet.get(name).cloned());
+    let outcome = FleetOutcome::judge(&view, None, &mut usage, &selection, &|name: &str| fleet.get(name).cloned());
     told.extend(
         outcome.findings.iter().map(|f| format!("{} {}", f.check, place(f.switch.as_deref(), f.port.as_deref()))),
     );

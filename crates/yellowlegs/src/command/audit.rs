@@ -1,21 +1,22 @@
 //! `yellowlegs audit`: which ports break the policy.
 
-use std::cell::OnceCell;
 use std::collections::BTreeSet;
+use std::convert::Infallible;
 use std::num::NonZero;
 use std::path::Path;
 use std::process::ExitCode;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use globset::{Glob, GlobMatcher};
 use yellowlegs_core::check::{
-    self, Comparison, Digest, Digests, Earlier, FleetOutcome, FleetView, Judge, Selection, Usage,
+    self, Again, Comparison, Digest, Digests, Earlier, FleetOutcome, FleetView, Judge, Selection, Usage,
 };
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::drill;
 use yellowlegs_core::finding::Totals;
 use yellowlegs_core::model::{Remark, Switch};
 use yellowlegs_core::policy::{AsOf, Policy, names_check};
+use yellowlegs_core::resolve::Resolved;
 
 use super::checks::unknown;
 use super::read::tell;
@@ -64,7 +65,7 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
         Work { root: &root, loaded: &loaded, judge, selection: &selection, as_of: &as_of, around: around.as_ref() };
     let mut gathered = work.run(&fleet.switches, jobs(args.jobs), &mut sinks, since.as_mut())?;
     gathered.ports.demand_port(args.port.as_deref(), gathered.unreadable.is_empty() && fleet.unreadable.is_empty())?;
-    let mut across = work.across(&fleet, &selection, &mut gathered);
+    let mut across = work.across(&fleet, &selection, &mut gathered, jobs(args.jobs));
     if across.left_out > 0 {
         let count = across.left_out;
         let text = format!(
@@ -294,12 +295,31 @@ impl<'f> ByName<'f> {
     }
 }
 
+/// Reads switches once more, several at a time.
+struct OnceMore<'w> {
+    work: &'w Work<'w>,
+    fleet: &'w Fleet,
+    by_name: OnceLock<ByName<'w>>,
+    jobs: usize,
+}
+
+impl Again for OnceMore<'_> {
+    fn read(&self, name: &str) -> Option<Resolved> {
+        let baseline = || self.fleet.baselines.iter().find(|(path, _)| path == name).map(|(_, found)| found);
+        let found = self.by_name.get_or_init(|| ByName::of(&self.fleet.switches)).find(name).or_else(baseline)?;
+        let Work { root, loaded, as_of, .. } = self.work;
+        fleet::read_switch(&root.dir, found, loaded, as_of.moment()).0.map(|(resolved, _)| resolved)
+    }
+
+    fn each(&self, pieces: usize, work: &(dyn Fn(usize) + Sync)) {
+        let pieces: Vec<usize> = (0..pieces).collect();
+        let Ok(()) = in_order(&pieces, self.jobs, |piece| work(*piece), |()| Ok::<(), Infallible>(()));
+    }
+}
+
 impl Work<'_> {
     /// The checks across switches. Those that a finding names are read once more.
-    fn across(&self, fleet: &Fleet, selection: &Selection, gathered: &mut Gathered) -> FleetOutcome {
-        let read = |found: &Found| {
-            fleet::read_switch(&self.root.dir, found, self.loaded, self.as_of.moment()).0.map(|(resolved, _)| resolved)
-        };
+    fn across(&self, fleet: &Fleet, selection: &Selection, gathered: &mut Gathered, jobs: usize) -> FleetOutcome {
         let mut baselines = Vec::new();
         for (path, found) in &fleet.baselines {
             let (resolved, unreadable) = fleet::read_switch(&self.root.dir, found, self.loaded, self.as_of.moment());
@@ -309,11 +329,7 @@ impl Work<'_> {
             let lists = dialect.as_ref().map(|d| d.lists());
             baselines.push((path.clone(), self.judge.switch(&resolved, lists).digest));
         }
-        let by_name = OnceCell::new();
-        let again = |name: &str| {
-            let baseline = || fleet.baselines.iter().find(|(path, _)| path == name).map(|(_, found)| found);
-            read(by_name.get_or_init(|| ByName::of(&fleet.switches)).find(name).or_else(baseline)?)
-        };
+        let again = OnceMore { work: self, fleet, by_name: OnceLock::new(), jobs };
         let view = FleetView::new(&self.loaded.policy, self.as_of, &gathered.digests, &baselines);
         let certain = gathered.digests.certain(std::mem::take(&mut gathered.doubtful));
         let certain =

@@ -4,26 +4,25 @@ mod digest;
 mod joined;
 mod links;
 mod open;
+mod tell;
 mod usage;
 
-use std::collections::{BTreeMap, BTreeSet, VecDeque};
+use std::collections::BTreeSet;
 use std::sync::Arc;
-
-use rustc_hash::FxHashMap;
 
 pub use digest::{Digest, Digests};
 pub(super) use digest::{Had, PortDigest, QuerierDigest};
 pub(super) use joined::Joined;
 pub(super) use links::{At, Links, port};
 pub use open::{Open, Opens};
+pub use tell::Again;
 pub use usage::Usage;
 
-use super::judge::{is_excused, waive};
-use super::say::{Subject, fill, finding, put_fact, quoted, quoted_line};
-use super::{Check, Run, Selection, SwitchView, Violation, all};
+use super::say::{fill, put_fact, quoted};
+use super::{Check, Run, Selection, Violation, all};
 use crate::finding::{Evidence, Finding, Positions, Related, fingerprint, quote_cite};
-use crate::model::{Mark, SettingId, StationAddress, Value, settings};
-use crate::policy::{AsOf, Level, Policy, Role, assign};
+use crate::model::{SettingId, StationAddress};
+use crate::policy::{AsOf, Level, Policy, Role};
 use crate::resolve::Resolved;
 
 /// What a fleet check sees.
@@ -266,7 +265,7 @@ impl FleetOutcome {
         certain: Option<&FleetView<'_>>,
         usage: &mut Usage,
         selection: &Selection,
-        again: &dyn Fn(&str) -> Option<Resolved>,
+        again: &dyn Again,
     ) -> Self {
         let mut outcome = Self::default();
         let mut found: Vec<Found> = Vec::new();
@@ -325,19 +324,9 @@ impl FleetOutcome {
         view: &FleetView<'_>,
         usage: &mut Usage,
         selection: &Selection,
-        again: &dyn Fn(&str) -> Option<Resolved>,
+        again: &dyn Again,
     ) {
-        // Switch by switch, so that each is read once and none has to be kept; then in the order in which they were found.
-        let mut order: Vec<usize> = (0..found.len()).collect();
-        order.sort_by(|a, b| found[*a].2.switch.cmp(&found[*b].2.switch));
-        let mut read = Read { again, kept: VecDeque::new(), pins: FxHashMap::default() };
-        let mut found: Vec<Option<Found>> = found.into_iter().map(Some).collect();
-        let mut told: BTreeMap<usize, Told> = BTreeMap::new();
-        for position in order {
-            let Some(found) = found[position].take() else { continue };
-            told.extend(told_of(found, view, &mut read).map(|one| (position, one)));
-        }
-        for Told { finding, on, usage: own } in told.into_values() {
+        for tell::Told { finding, on, usage: own } in tell::all(found, view.policy, view.as_of, again) {
             usage.merge(own);
             let Some((position, role)) = on else {
                 self.tell_nowhere(finding, selection);
@@ -355,111 +344,6 @@ impl FleetOutcome {
             }
         }
     }
-}
-
-/// So many switches that findings name are kept: the ends of one another's cables.
-const MOST_READ: usize = 32;
-/// Of so many ports what pins their stations.
-const MOST_PINS: usize = 1024;
-
-/// Switches that are read once more.
-struct Read<'r> {
-    again: &'r dyn Fn(&str) -> Option<Resolved>,
-    kept: VecDeque<(Arc<str>, Option<Arc<Resolved>>)>,
-    /// By switch and port, what pins its stations.
-    pins: FxHashMap<(Arc<str>, Option<usize>), Pins>,
-}
-
-/// By station, the list that has it, and the line that put it in.
-type Pins = FxHashMap<StationAddress, (SettingId, Option<Mark>)>;
-
-impl Read<'_> {
-    fn get(&mut self, name: &Arc<str>) -> Option<Arc<Resolved>> {
-        if let Some((_, known)) = self.kept.iter().find(|(known, _)| known == name) {
-            return known.clone();
-        }
-        let resolved = (self.again)(name).map(Arc::new);
-        if self.kept.len() >= MOST_READ {
-            self.kept.pop_front();
-        }
-        self.kept.push_back((Arc::clone(name), resolved.clone()));
-        resolved
-    }
-
-    /// What pins a station on a port.
-    fn pin(
-        &mut self,
-        on: &Resolved,
-        port: Option<usize>,
-        station: StationAddress,
-    ) -> Option<(SettingId, Option<Mark>)> {
-        if self.pins.len() > MOST_PINS {
-            self.pins.clear();
-        }
-        let pins = self.pins.entry((Arc::clone(on.switch.name()), port)).or_insert_with(|| pins(on, port));
-        pins.get(&station).copied()
-    }
-}
-
-/// What pins stations on a port, each by the line that put it in first.
-fn pins(on: &Resolved, port: Option<usize>) -> Pins {
-    let mut pins = Pins::default();
-    for id in [settings::PINNED_STATIONS.id, settings::WRITTEN_STATIONS.id] {
-        let stations = on.switch.slot(port, id).value.as_ref().and_then(Value::stations).cloned().unwrap_or_default();
-        let lines = on.lines_that_brought(port, id, Value::stations, &stations);
-        for (station, line) in stations.iter().zip(lines) {
-            pins.entry(station.address).or_insert((id, line));
-        }
-    }
-    pins
-}
-
-/// A finding, where it stands, and the waivers that cover it.
-struct Told {
-    finding: Finding,
-    /// On a switch: the position of the port, and its role; `None`: on no switch.
-    on: Option<(Option<usize>, Option<String>)>,
-    usage: Usage,
-}
-
-/// The finding that something found comes to; none where the policy excuses it.
-fn told_of((check, level, found): Found, view: &FleetView<'_>, read: &mut Read<'_>) -> Option<Told> {
-    let Some(resolved) = found.switch.as_ref().and_then(|name| read.get(name)) else {
-        return Some(Told { finding: nowhere(check, level, found.violation), on: None, usage: Usage::default() });
-    };
-    let lists = resolved.lists();
-    let roles = assign(view.policy, &resolved.switch, lists);
-    let on = SwitchView::new(&resolved, view.policy, &roles, view.as_of);
-    let port = found.port.as_deref().and_then(|name| resolved.switch.port_index(name));
-    if port.is_some_and(|port| is_excused(on, port, &found.violation)) {
-        return None;
-    }
-    let role = port.and_then(|p| view.policy.roles.get(on.assigned(p)?.role)).map(|r| r.name.as_str());
-    let level = view.policy.level(check.id, role, check.level)?;
-    let (violation, both) = match &found.sides {
-        Some(sides) => sides.tell(&resolved, read.get(&sides.other).as_deref(), found.violation),
-        None => (found.violation, Vec::new()),
-    };
-    let violation = match found.station.and_then(|station| read.pin(&resolved, port, station)) {
-        Some((setting, line)) => Violation { settings: vec![setting], line, ..violation },
-        None => violation,
-    };
-    let mut told = finding(check.into(), level, Subject { on, port }, violation);
-    told.evidence.extend(both.into_iter().filter(|line| !told.evidence.contains(line)).collect::<Vec<_>>());
-    for (place, id) in found.beside {
-        let Some(other) = read.get(&place.switch) else { continue };
-        let port = place.port.as_deref().and_then(|name| other.switch.port_index(name));
-        let lines = match found.station.and_then(|station| read.pin(&other, port, station)) {
-            Some((id, Some(line))) => quoted_line(&other, line, id).into_iter().collect(),
-            _ => quoted(&other, port, id),
-        };
-        told.evidence.extend(lines.into_iter().filter(|line| !told.evidence.contains(line)).collect::<Vec<_>>());
-    }
-    // The policy's line stands last.
-    told.evidence.sort_by_key(|line| line.kind == crate::finding::EvidenceKind::Policy);
-    let mut usage = Usage::default();
-    waive(view.policy, view.as_of, &mut told, on, port, lists, &mut usage);
-    Some(Told { finding: told, on: Some((port, role.map(str::to_owned))), usage })
 }
 
 /// A finding that stands on no switch: the policy's line is its evidence.

@@ -1,9 +1,15 @@
 //! Which block each line of a text is in, in each of the four structures.
 
+use super::remembered::Came;
 use super::{Block, Reader, TOP, UnreadAt};
+use crate::dialect::compiled::Braced;
 use crate::dialect::layout::Logical;
 use crate::model::{Mark, Torn, Unread};
-use crate::syntax::Nesting;
+use crate::source::Word;
+use crate::syntax::{Line, Nesting};
+
+/// The blocks in braces that are open, each with the place where it begins.
+type Blocks = Vec<(Block, Mark)>;
 
 /// Deepest nesting that is followed; what is deeper has no context.
 const DEEPEST: usize = 64;
@@ -13,8 +19,8 @@ impl Reader<'_> {
         let mut nesting: Nesting<Block> = Nesting::default();
         loop {
             let around = |indent: u32| nesting.enclosing(indent).copied().unwrap_or(TOP);
-            if let Some((indent, inside)) = self.as_expected(around) {
-                nesting.open(indent, inside);
+            if let Some((line, came)) = self.as_expected(around) {
+                nesting.open(line.indent, came.inside);
                 continue;
             }
             let Some(first) = self.lines.first() else { return };
@@ -101,15 +107,47 @@ impl Reader<'_> {
 
     /// Statements end at a line's end or at the sign that ends them; braces nest.
     pub(super) fn by_brace(&mut self, line: &mut Logical) {
-        // Each open block, with the place where it begins.
-        let mut blocks: Vec<(Block, Option<Mark>)> = Vec::new();
+        let mut blocks = Blocks::new();
         let mut whole = Logical::default();
         let signs = &self.dialect.layout.braces;
-        while self.lines.next(line) {
+        loop {
+            let around = blocks.last().map_or(TOP, |(block, _)| *block);
+            // In the middle of a statement a line means something else.
+            let begins = whole.words.is_empty();
+            if let Some((first, came)) = if begins { self.as_expected(|_| around) } else { None } {
+                self.nest(&mut blocks, first, came);
+                continue;
+            }
+            let Some(first) = self.lines.first() else { break };
+            let asked = if begins { around.asks(first.text) } else { None };
+            if let Some(came) = asked.and_then(|(asked, opener)| self.known(asked, first, opener)) {
+                self.nest(&mut blocks, first, came);
+                continue;
+            }
+            let (comments, from) = (self.lines.comments.len(), self.reading.statements.len() as u32);
+            if !self.lines.whole(first, line) {
+                continue;
+            }
             let words = std::mem::take(&mut line.words);
+            if let Some((braced, (asked, _))) = self.alone(&words).zip(asked)
+                && !line.goes_on
+                && self.lines.comments.len() == comments
+            {
+                let of_statement = words.iter().filter(|word| !self.is_sign(**word));
+                of_statement.for_each(|word| whole.push(*word, line));
+                let inside = if whole.words.is_empty() { Some(around) } else { self.take(&whole, around) };
+                let came = Came { inside: inside.unwrap_or_else(|| self.unread(&whole, around)), braced };
+                whole.words.clear();
+                line.words = words;
+                if inside.is_some() {
+                    self.remember(asked, first, from, came);
+                }
+                self.nest(&mut blocks, first, came);
+                continue;
+            }
             for word in &words {
                 let shown = word.of(self.text);
-                if shown != signs.open && shown != signs.close && signs.end.as_deref() != Some(shown) {
+                if !self.is_sign(*word) {
                     whole.push(*word, line);
                     continue;
                 }
@@ -118,8 +156,7 @@ impl Reader<'_> {
                 let place = self.mark_at(if whole.words.is_empty() { line.number } else { whole.number }, begins);
                 let inside = self.statement(&mut whole, block);
                 if shown == signs.open {
-                    let inside = if blocks.len() < DEEPEST { inside } else { self.too_deep(place) };
-                    blocks.push((inside, Some(place)));
+                    self.open(&mut blocks, inside, place);
                 } else if shown == signs.close && blocks.pop().is_none() {
                     self.tear(Some(place), Torn::Close);
                 }
@@ -135,8 +172,49 @@ impl Reader<'_> {
         }
         self.statement(&mut whole, blocks.last().map_or(TOP, |(block, _)| *block));
         if let Some((_, place)) = blocks.first().copied() {
-            self.tear(place, Torn::Block);
+            self.tear(Some(place), Torn::Block);
         }
+    }
+
+    fn is_sign(&self, word: Word) -> bool {
+        let (signs, shown) = (&self.dialect.layout.braces, word.of(self.text));
+        shown == signs.open || shown == signs.close || signs.end.as_deref() == Some(shown)
+    }
+
+    /// What a line does to braces that is one statement with the sign behind it, or nothing but the sign that closes a block; nothing where
+    /// it is more, or less.
+    fn alone(&self, words: &[Word]) -> Option<Braced> {
+        let signs = &self.dialect.layout.braces;
+        let (last, before) = words.split_last()?;
+        if before.iter().any(|word| self.is_sign(*word)) {
+            return None;
+        }
+        match last.of(self.text) {
+            close if close == signs.close => before.is_empty().then_some(Braced::Closes),
+            _ if before.is_empty() && self.is_sign(*last) => None,
+            open if open == signs.open => Some(Braced::Opens),
+            _ => (self.is_sign(*last) || signs.end.is_none()).then_some(Braced::Nothing),
+        }
+    }
+
+    /// Opens or closes a block, as a line does that has nothing else on it.
+    fn nest(&mut self, blocks: &mut Blocks, line: Line<'_>, came: Came) {
+        let place =
+            Mark { file: self.file, line: line.number, offset: line.start as u32, width: line.text.len() as u32 };
+        match came.braced {
+            Braced::Nothing => {}
+            Braced::Opens => self.open(blocks, came.inside, place),
+            Braced::Closes => {
+                if blocks.pop().is_none() {
+                    self.tear(Some(place), Torn::Close);
+                }
+            }
+        }
+    }
+
+    fn open(&mut self, blocks: &mut Blocks, inside: Block, place: Mark) {
+        let inside = if blocks.len() < DEEPEST { inside } else { self.too_deep(place) };
+        blocks.push((inside, place));
     }
 
     /// What stands deeper than anybody nests is not followed: it is told as if a line were not understood.
@@ -154,7 +232,7 @@ impl Reader<'_> {
         }
         let inside = match block {
             Block::Nothing => block,
-            _ => self.on_one_line(whole, block).unwrap_or_else(|| self.unread(whole, block)),
+            _ => self.beside_others(whole, block).unwrap_or_else(|| self.unread(whole, block)),
         };
         whole.words.clear();
         inside

@@ -11,13 +11,14 @@ use rustc_hash::FxHashMap;
 use super::Dialect;
 use super::automaton::{Match, Walk};
 use super::captured::Captured;
-use super::compiled::{Asked, Opens, Store};
+use super::compiled::{Asked, Braced, Opens, Store};
 use super::hole::HoleType;
 use super::layout::{Logical, Logicals, Structure};
 use super::rule::{HoleRef, Rule, Subject, Until};
 use crate::model::{Mark, Torn, Unread};
 use crate::source::{Source, Word};
 use crate::syntax::Line;
+use remembered::Came;
 
 /// How many values a reading may keep for each byte of its text; patterns with many optional holes end here.
 const MOST_CAPTURES: usize = 4;
@@ -292,8 +293,8 @@ impl<'a> Reader<'a> {
     /// is no statement at all. Most texts say the same few hundred things: a line that came before is not split again.
     fn line(&mut self, first: Line<'a>, line: &mut Logical, block: Block) -> Option<Block> {
         let asked = block.asks(first.text);
-        if let Some(inside) = asked.and_then(|(asked, opener)| self.known(asked, first, opener)) {
-            return Some(inside);
+        if let Some(came) = asked.and_then(|(asked, opener)| self.known(asked, first, opener)) {
+            return Some(came.inside);
         }
         let comments = self.lines.comments.len();
         if !self.lines.whole(first, line) || self.is_close(line) {
@@ -305,7 +306,7 @@ impl<'a> Reader<'a> {
         let from = self.reading.statements.len() as u32;
         let Some(inside) = self.take(line, block) else { return Some(self.unread(line, block)) };
         if let Some((asked, _)) = asked.filter(|_| !line.goes_on && self.lines.comments.len() == comments) {
-            self.remember(asked, first, from, inside);
+            self.remember(asked, first, from, Came { inside, braced: Braced::Nothing });
         }
         Some(inside)
     }
@@ -317,20 +318,23 @@ impl<'a> Reader<'a> {
         Mark { file: self.file, line, offset: first.start as u32, width }
     }
 
-    /// Takes a statement; one that stands on one line is taken as the one like it before.
-    fn on_one_line(&mut self, whole: &Logical, block: Block) -> Option<Block> {
+    /// Takes a statement that stands beside others, or on several lines; one that stands on one is taken as the one like it before.
+    fn beside_others(&mut self, whole: &Logical, block: Block) -> Option<Block> {
         let (start, end) = (whole.words.first()?.start, whole.words.last()?.end);
         let text = self.text;
         let text = text.get(start..end).filter(|text| memchr::memchr(b'\n', text.as_bytes()).is_none());
         let line = text.map(|text| Line { number: whole.number, start, text, indent: 0 });
-        let asked = line.and_then(|line| block.asks(line.text).map(|(asked, opener)| (asked, line, opener)));
-        if let Some(inside) = asked.and_then(|(asked, line, opener)| self.known(asked, line, opener)) {
-            return Some(inside);
+        let asked = line.and_then(|line| match block {
+            Block::Context(context, opener) => Some((Asked::beside_others(context, line.text), line, opener)),
+            _ => None,
+        });
+        if let Some(came) = asked.and_then(|(asked, line, opener)| self.known(asked, line, opener)) {
+            return Some(came.inside);
         }
         let from = self.reading.statements.len() as u32;
         let inside = self.take(whole, block)?;
         if let Some((asked, line, _)) = asked {
-            self.remember(asked, line, from, inside);
+            self.remember(asked, line, from, Came { inside, braced: Braced::Nothing });
         }
         Some(inside)
     }

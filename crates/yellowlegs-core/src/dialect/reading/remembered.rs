@@ -2,7 +2,7 @@
 //! split nor looked up.
 
 use super::{Block, MOST_CAPTURES, NOBODY, Reader, Statement};
-use crate::dialect::compiled::{Asked, Opens};
+use crate::dialect::compiled::{Asked, Braced, Opens};
 use crate::dialect::rule::Rule;
 use crate::model::Mark;
 use crate::syntax::Line;
@@ -28,32 +28,39 @@ impl Statement {
     }
 }
 
+/// A line that is known: the block that it opens, and what it does to braces.
+#[derive(Clone, Copy)]
+pub(super) struct Came {
+    pub(super) inside: Block,
+    pub(super) braced: Braced,
+}
+
 impl<'a> Reader<'a> {
     /// What a line comes to whose text came before in the same context, here or in another text.
     #[inline]
-    pub(super) fn known(&mut self, asked: Asked<'a>, line: Line<'a>, opener: u32) -> Option<Block> {
+    pub(super) fn known(&mut self, asked: Asked<'a>, line: Line<'a>, opener: u32) -> Option<Came> {
         let at = self.store.find(asked)?;
         self.as_kept(at, line, opener)
     }
 
-    /// The next line, where it is the one that is expected behind the last: how deep it stands, and the block it opens. `around` is the
-    /// block that lines of a depth stand in.
+    /// The next line, where it is the one that is expected behind the last, and what it comes to. `around` is the block that lines of a
+    /// depth stand in.
     #[inline]
-    pub(super) fn as_expected(&mut self, around: impl Fn(u32) -> Block) -> Option<(u32, Block)> {
+    pub(super) fn as_expected(&mut self, around: impl Fn(u32) -> Block) -> Option<(Line<'a>, Came)> {
         let expected = self.store.expected(self.lines.rest()?.as_bytes())?;
         let Block::Context(context, opener) = around(expected.indent) else { return None };
         if context != expected.context {
             return None;
         }
         let line = self.lines.ahead(expected.indent, expected.width)?;
-        let inside = self.as_kept(expected.at, line, opener)?;
+        let came = self.as_kept(expected.at, line, opener)?;
         self.lines.pass(line);
-        Some((expected.indent, inside))
+        Some((line, came))
     }
 
     /// What a line comes to that is kept at a position.
     #[inline]
-    fn as_kept(&mut self, at: usize, line: Line<'a>, opener: u32) -> Option<Block> {
+    fn as_kept(&mut self, at: usize, line: Line<'a>, opener: u32) -> Option<Came> {
         let has_room = self.reading.captures.len() <= MOST_CAPTURES * self.text.len() + 64;
         let room = has_room.then_some(self.reading.captures.len() as u32);
         let compiled = self.store.get(at, room)?;
@@ -71,14 +78,14 @@ impl<'a> Reader<'a> {
                 parent = leader.unwrap_or(position);
             }
         }
-        let inside = compiled.opens.block(position);
+        let (opens, braced) = compiled.leads;
         self.store.came(at, line.indent);
-        Some(inside)
+        Some(Came { inside: opens.block(position), braced })
     }
 
     /// Remembers what a line came to: its statements are those from one on.
-    pub(super) fn remember(&mut self, asked: Asked<'a>, line: Line<'a>, from: u32, inside: Block) {
-        let opens = match inside {
+    pub(super) fn remember(&mut self, asked: Asked<'a>, line: Line<'a>, from: u32, came: Came) {
+        let opens = match came.inside {
             Block::Context(context, _) => Opens::Context(context),
             Block::Nothing => Opens::Nothing,
             Block::Closed(_) | Block::Unread(_) => Opens::Closed,
@@ -103,7 +110,7 @@ impl<'a> Reader<'a> {
             captures: statement.captures - base,
             ..statement.placed(line.start, zero, NOBODY)
         });
-        if let Some(at) = self.store.add(asked, statements, captures, (opens, base)) {
+        if let Some(at) = self.store.add(asked, statements, captures, ((opens, came.braced), base)) {
             self.store.came(at, line.indent);
         }
     }
@@ -117,7 +124,7 @@ impl<'a> Reader<'a> {
 
 #[cfg(test)]
 mod tests {
-    use std::sync::Arc;
+    use std::sync::{Arc, LazyLock};
 
     use crate::dialect::captured::Captured;
     use crate::dialect::compiled::Store;
@@ -186,14 +193,25 @@ until = "<d>"
         statements.chain([rest]).collect()
     }
 
-    fn load(text: &str) -> Dialect {
-        Dialect::load(&Arc::new(Source::of("own.toml", text))).unwrap_or_else(|problems| panic!("{problems:#?}"))
-    }
+    /// The knot in three structures, and those of the demo.
+    static DIALECTS: LazyLock<Vec<Dialect>> = LazyLock::new(|| {
+        let braced =
+            |structure: &str| KNOT.replace("close = [\"done\"]\n", "").replace("structure = \"indent\"", structure);
+        let demo = [
+            include_str!("../../../../../demo/dialects/shingle.toml"),
+            include_str!("../../../../../demo/dialects/fathom.toml"),
+        ];
+        let with_end = braced("structure = \"braces\"\nend = \";\"");
+        let all = [KNOT.to_owned(), with_end, braced("structure = \"braces\"")].into_iter();
+        let all = all.chain(demo.map(str::to_owned)).map(|text| Arc::new(Source::of("own.toml", text)));
+        all.map(|source| Dialect::load(&source).unwrap_or_else(|problems| panic!("{problems:#?}"))).collect()
+    });
 
     /// Runs of lines out of texts that belong together, with hands that have been at them.
     fn texts(of: &'static [&'static str]) -> impl Strategy<Value = Vec<String>> {
         let lines: Vec<&str> = of.iter().flat_map(|text| text.lines()).collect();
-        let odd = prop::sample::select(&["", "  ", "# x", "\t", "\r", " \\", " // x", "(* x", "*)", "done", " ; x"][..]);
+        let odd =
+            prop::sample::select(&["", "  ", "# x", "\t", "\r", " \\", " // x", "(* x", "*)", "done", " ; x"][..]);
         let run = (0..lines.len(), 1_usize..9, prop::option::weighted(0.3, odd), 0_usize..9);
         let run = run.prop_map(move |(from, count, odd, at)| {
             let mut run: Vec<String> = lines.iter().skip(from).take(count).map(ToString::to_string).collect();
@@ -223,20 +241,26 @@ until = "<d>"
         include_str!("../../../../../demo/saltpan/sp-gates-1/config.txt"),
     ];
 
+    const BRACED: &[&str] = &[
+        "bight 1.1 {\n hold 3;\n word a;\n}\nbight 1.2 { hold 3; word b;\n key c;\n not hold 3;\n}\nhold 3;\nhold 3 {\n hold 3;\n}\n}\n",
+        "tie bight 1.1\n{\n hold\n 3;\n hold 3\n;\n}\n}\nbight 1.1 {\nhold 3;\n nobody knows {\n hold 3;\n}\n}\n;\n{\n}\n",
+        "bight 1.3 {\n hold 3; (* x *)\n (* y *) hold 3;\n hold 3; (* x\n hold 3;\n*)\n word x;\n hold 3; // x\n} hold 3;\nhold 3",
+    ];
+
     proptest! {
         /// What came before, in this text or in others, makes no difference to what a text comes to.
         #[test]
         fn what_was_read_before_makes_no_difference(
             knots in texts(KNOTS), shingle in texts(SHINGLE), fathom in texts(FATHOM),
-            few in prop_oneof![3_usize..30, Just(3000)],
+            braced in texts(BRACED), few in prop_oneof![3_usize..30, Just(3000)],
         ) {
-            let demo = (include_str!("../../../../../demo/dialects/shingle.toml"), include_str!("../../../../../demo/dialects/fathom.toml"));
-            for (dialect, texts) in [(KNOT, knots), (demo.0, shingle), (demo.1, fathom)] {
-                let (forgets, dialect) = (load(dialect), load(dialect));
+            for (dialect, texts) in DIALECTS.iter().zip([&knots, &braced, &braced, &shingle, &fathom]) {
+                // A copy has read nothing so far.
+                let (forgets, dialect) = (dialect.clone(), dialect.clone());
                 forgets.stores.give_back(Store::of(0));
                 // One that keeps so few lines that they come and go.
                 dialect.stores.give_back(Store::of(few));
-                for text in texts.iter().chain(&texts) {
+                for text in texts.iter().chain(texts) {
                     let source = Source::of("t", text.as_str());
                     let (here, there) = (dialect.read(&source, 1), forgets.read(&source, 1));
                     prop_assert_eq!(told(&dialect, text, &here), told(&forgets, text, &there), "{}", text);
