@@ -213,7 +213,7 @@ impl Store {
     /// The position of a line that is kept, until one more is added.
     #[inline]
     pub(super) fn find(&mut self, asked: Asked<'_>) -> Option<usize> {
-        self.lately.find(asked).or_else(|| self.from_before(asked))
+        self.lately.find(asked).or_else(|| self.taken_over(asked))
     }
 
     /// The line that followed the last one when that came up before, where the rest of the text begins with it: most texts go on as others
@@ -259,7 +259,7 @@ impl Store {
     }
 
     /// Takes a line over to those that came up lately.
-    fn from_before(&mut self, asked: Asked<'_>) -> Option<usize> {
+    fn taken_over(&mut self, asked: Asked<'_>) -> Option<usize> {
         self.before.find(asked)?;
         self.make_room();
         // Where making room has taken it away it is read again.

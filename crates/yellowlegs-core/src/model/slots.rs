@@ -69,6 +69,11 @@ pub(crate) struct Rows {
 }
 
 impl Rows {
+    /// Where nobody looked, anything may be written for any port.
+    pub(crate) fn not_looked_at() -> Self {
+        Self { written: SettingId::of(Scope::Port).collect(), ..Self::default() }
+    }
+
     /// Whether something of a setting may be written for some port: of one that rows leave out always.
     pub(crate) fn may_say(&self, id: SettingId) -> bool {
         self.written.contains(id)

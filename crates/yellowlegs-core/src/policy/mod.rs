@@ -31,6 +31,7 @@ pub use house::{Condition, HouseRule, Name};
 pub use inventory::{Inventory, InventoryFile, Station};
 pub use ports::{PortPattern, PortsText};
 pub use problem::PolicyProblem;
+pub(crate) use roles::assign_roles;
 pub use roles::{Assigned, Assignment, RoleFrom, assign, derived_from};
 pub use site::{DetectedEdges, HostTags, Marking, Site, SiteValue, SwitchGlobs};
 pub use wishes::{Expect, Expectation, Feature, Wish, Wished, expectations};

@@ -91,8 +91,16 @@ impl Assignment {
     }
 }
 
-/// Gives every port of a switch its role.
+/// Gives every port of a switch its role, and tells which ports are alike.
 pub fn assign(policy: &Policy, switch: &Switch, lists: Option<&Lists>) -> Assignment {
+    let mut result = assign_roles(policy, switch, lists);
+    result.rows = switch.rows();
+    result.alike = alike(&result.rows, &result.ports);
+    result
+}
+
+/// The same for whoever asks for roles alone: every port is like itself.
+pub(crate) fn assign_roles(policy: &Policy, switch: &Switch, lists: Option<&Lists>) -> Assignment {
     let mut result = Assignment { ports: vec![None; switch.ports().len()], ..Assignment::default() };
     by_list(policy, switch, lists, &mut result);
     if policy.derive.description {
@@ -105,8 +113,7 @@ pub fn assign(policy: &Policy, switch: &Switch, lists: Option<&Lists>) -> Assign
         by_vlan(policy, switch, &mut result);
     }
     result.roles = result.ports.iter().flatten().map(|a| a.role).collect();
-    result.rows = switch.rows();
-    result.alike = alike(&result.rows, &result.ports);
+    result.rows = Rows::not_looked_at();
     result
 }
 

@@ -10,7 +10,7 @@ use serde_json::{Value as Json, json};
 use yellowlegs_core::drill::Rehearser;
 use yellowlegs_core::resolve::Resolved;
 
-use super::generated::{Records, fleet, records, strict};
+use super::generated::{Records, bare_records, fleet, strict};
 use super::table::change;
 use super::{Plays, around, changes, rehearsed, try_each};
 
@@ -52,7 +52,7 @@ fn put(port: &mut Json, setting: &str, value: &Json) {
 
 /// The fleet with copies of the ports of its edge that hosts are on, each with its changes. `floods`: streams go to whoever is there.
 fn copied(changes: &[Vec<(usize, usize)>], floods: bool) -> Option<BTreeMap<&'static str, Resolved>> {
-    let (mut records, values): (Records, _) = (records(&fleet()), values());
+    let (mut records, values): (Records, _) = (bare_records(&fleet()), values());
     if floods {
         change(&mut records, "edge", "multicast.filtering", &json!(false));
     }
@@ -112,7 +112,7 @@ fn ends_are_shared(
     #[case] drill: &str,
     #[case] shared: bool,
 ) {
-    let (mut records, policy): (Records, _) = (records(&fleet()), strict());
+    let (mut records, policy): (Records, _) = (bare_records(&fleet()), strict());
     let ports = records.get_mut("edge").unwrap()["ports"].as_array_mut().unwrap();
     for (name, value) in [("2.1", one), ("2.2", other)] {
         let mut port = ports[1].clone();
@@ -142,7 +142,7 @@ fn ends_are_shared(
 #[case::floods(false, false)]
 #[case::filtered(true, true)]
 fn streams_are_shared_where_no_bystander_hears_them(#[case] filtered: bool, #[case] shared: bool) {
-    let (mut records, policy): (Records, _) = (records(&fleet()), strict());
+    let (mut records, policy): (Records, _) = (bare_records(&fleet()), strict());
     change(&mut records, "edge", "multicast.filtering", &json!(filtered));
     let ports = records.get_mut("edge").unwrap()["ports"].as_array_mut().unwrap();
     for name in ["2.1", "2.2"] {

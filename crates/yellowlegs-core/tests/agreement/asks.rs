@@ -8,7 +8,7 @@ use yellowlegs_core::drill::{Outcome, Rehearser};
 use yellowlegs_core::model::{Scope, SettingId, platform};
 use yellowlegs_core::policy::Policy;
 
-use super::generated::{Records, fleet, records, strict};
+use super::generated::{Records, bare_records, fleet, strict};
 use super::support::compare;
 use super::table::change;
 use super::{around, changes};
@@ -49,7 +49,7 @@ fn asks() {
     let facts: Vec<&str> = settings.map(SettingId::name).chain(traits).collect();
     let mut all: BTreeMap<&str, BTreeSet<&str>> = BTreeMap::new();
     for more in MORE {
-        let mut base = records(&fleet());
+        let mut base = bare_records(&fleet());
         for (switch, ports) in [("edge", 1..=7), ("core", 1..=2)] {
             for (port, (name, value)) in ports.flat_map(|port| more.iter().map(move |one| (port, one))) {
                 let value = serde_json::from_str(value).unwrap();

@@ -10,7 +10,7 @@ use yellowlegs_core::drill::{Outcome, Rehearser};
 use yellowlegs_core::policy::Policy;
 use yellowlegs_core::resolve::Resolved;
 
-use super::generated::{Records, after, fleet, records, steps, strict};
+use super::generated::{Records, after, bare_records, fleet, steps, strict};
 use super::own_policy::written;
 use super::played::put;
 use super::recorded;
@@ -54,7 +54,7 @@ fn endings(policy: &Policy, fleet: &BTreeMap<&str, Resolved>, told: &mut BTreeMa
 #[test]
 fn a_flood_ends_as_if_each_frame_were_played() {
     let fleet = fleet();
-    let (base, strategy) = (records(&fleet), recorded::changes(steps(&fleet), 1..14));
+    let (base, strategy) = (bare_records(&fleet), recorded::changes(steps(&fleet), 1..14));
     let config = Config { rng_seed: RngSeed::Fixed(23), failure_persistence: None, ..Config::default() };
     let mut runner = TestRunner::new(config);
     let mut told = BTreeMap::new();
@@ -82,7 +82,7 @@ fn stations_that_are_known_are_told_from_others() {
     let (fleet, policy) = (fleet(), strict());
     for (title, listed) in changed {
         for limit in [1, 3, 20] {
-            let mut records: Records = records(&fleet);
+            let mut records: Records = bare_records(&fleet);
             change(&mut records, "edge 1.2", "port-security.limit", &json!(limit));
             change(&mut records, "edge 1.2", "port-security.action", &json!("drop"));
             listed.iter().for_each(|(place, name, value)| change(&mut records, place, name, value));
@@ -109,7 +109,7 @@ fn what_changes_in_the_course_of_a_starvation_is_played() {
         for (action, limit, checks) in
             [("drop", 3, true), ("drop-and-report", 3, false), ("disable-port", 3, false), ("drop", 300, false)]
         {
-            let mut records: Records = records(&fleet);
+            let mut records: Records = bare_records(&fleet);
             // Where addresses are put into VLANs every client is played.
             change(&mut records, "edge", "switch.address-ranges", &json!([]));
             change(&mut records, "edge", "dhcp-snooping.address-check", &json!(checks));

@@ -261,6 +261,24 @@ pub(super) fn records(fleet: &BTreeMap<&'static str, Resolved>) -> Records {
     fleet.iter().map(|(name, resolved)| (*name, record_json(resolved))).collect()
 }
 
+/// The same without the lines that prove them: two thirds of each, where nobody asks for them and each is read thousands of times.
+pub(super) fn bare_records(fleet: &BTreeMap<&'static str, Resolved>) -> Records {
+    let mut records = records(fleet);
+    records.values_mut().for_each(forget_lines);
+    records
+}
+
+fn forget_lines(record: &mut Json) {
+    match record {
+        Json::Object(parts) => {
+            parts.remove("evidence");
+            parts.values_mut().for_each(forget_lines);
+        }
+        Json::Array(parts) => parts.iter_mut().for_each(forget_lines),
+        _ => {}
+    }
+}
+
 /// The fleet after some steps; none: there can be no such fleet.
 pub(super) fn after(
     fleet: &BTreeMap<&'static str, Resolved>,
@@ -280,7 +298,7 @@ pub(super) fn after(
 #[test]
 fn every_single_step_agrees() {
     let (policy, fleet) = (strict(), fleet());
-    let (records, steps) = (records(&fleet), steps(&fleet).concat());
+    let (records, steps) = (bare_records(&fleet), steps(&fleet).concat());
     assert!(steps.len() > 3000, "{}", steps.len());
     let wrong = Mutex::new(Vec::new());
     let workers = std::thread::available_parallelism().map_or(1, usize::from);
@@ -307,7 +325,7 @@ fn every_single_step_agrees() {
 fn generated_fleets_agree() {
     let cases: u32 = std::env::var("YELLOWLEGS_CASES").ok().and_then(|n| n.parse().ok()).unwrap_or(1500);
     let (policy, fleet) = (strict(), fleet());
-    let (policy, fleet, records) = (&policy, &fleet, &records(&fleet));
+    let (policy, fleet, records) = (&policy, &fleet, &bare_records(&fleet));
     let all = steps(fleet);
     // Several at one port: anything, what is taken away, and of that what ends loops and what pins.
     let mut ports: BTreeMap<&str, [Vec<Step>; 4]> = BTreeMap::new();

@@ -8,7 +8,7 @@ use serde_json::json;
 use yellowlegs_core::resolve::Resolved;
 
 use super::changes;
-use super::generated::{fleet, records, strict};
+use super::generated::{bare_records, fleet, strict};
 use super::right::judged;
 use super::table::change;
 
@@ -25,7 +25,7 @@ use super::table::change;
 #[case::more_bits("storm.broadcast", "1001 kbps", Some("guard/storm-missing edge 1.2"))]
 #[case::packets_for_a_share("storm.broadcast", "10pps", Some("?guard/storm-missing edge 1.2"))]
 fn a_limit(#[case] setting: &str, #[case] limit: &str, #[case] expected: Option<&str>) {
-    let mut records = records(&fleet());
+    let mut records = bare_records(&fleet());
     change(&mut records, "edge 1.2", "port.speed", &json!(100));
     change(&mut records, "edge 1.2", setting, &json!(limit));
     let after: BTreeMap<&str, Resolved> =

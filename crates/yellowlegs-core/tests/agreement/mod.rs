@@ -169,7 +169,7 @@ fn what_answers_for_a_drill() {
 #[test]
 fn what_is_around_is_stale_where_other_ports_lead_on() {
     let (policy, fleet) = (generated::strict(), generated::fleet());
-    let records = generated::records(&fleet);
+    let records = generated::bare_records(&fleet);
     let reading = |roles: &[(usize, &'static str)]| {
         let steps: Vec<_> = roles.iter().map(|(port, role)| generated::Step::Role("edge", *port, role)).collect();
         generated::after(&fleet, &records, &steps).unwrap()
@@ -192,7 +192,7 @@ fn what_is_around_is_stale_where_other_ports_lead_on() {
 #[test]
 fn drills_stand_beside_the_findings_of_their_ports() {
     let (policy, fleet) = (generated::strict(), generated::fleet());
-    let records = generated::records(&fleet);
+    let records = generated::bare_records(&fleet);
     let off = |port: usize| changes::Change {
         switch: "edge",
         place: String::new(),

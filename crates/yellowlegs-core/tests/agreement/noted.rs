@@ -12,7 +12,7 @@ use yellowlegs_core::model::{SettingSet, settings};
 use yellowlegs_core::policy::{Assigned, Policy, assign};
 use yellowlegs_core::resolve::{Resolved, differences};
 
-use super::generated::{after, fleet, records, steps, strict};
+use super::generated::{after, bare_records, fleet, steps, strict};
 use super::{around, try_each};
 
 /// The drills of those who are right.
@@ -71,7 +71,7 @@ fn held(
 #[test]
 fn what_is_noted_is_all_that_it_hangs_on() {
     let (fleet, policy) = (fleet(), strict());
-    let base = records(&fleet);
+    let base = bare_records(&fleet);
     let [of_settings, ..] = steps(&fleet);
     let strategy = (vec(select(of_settings.clone()), 0..6), vec(select(of_settings), 1..4));
     let (none, some) = (AtomicUsize::new(0), AtomicUsize::new(0));

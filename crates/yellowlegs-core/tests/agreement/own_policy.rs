@@ -18,7 +18,7 @@ use serde_json::{Value, json};
 use yellowlegs_core::drill::{self, Outcome, Rehearsal};
 use yellowlegs_core::policy::Policy;
 
-use super::generated::{Step, after, fleet, odds, records, steps, strict_text};
+use super::generated::{Step, after, bare_records, fleet, odds, steps, strict_text};
 use super::support::policy;
 use super::table::change;
 use super::{Plays, around, played, try_each};
@@ -199,7 +199,7 @@ pub(super) fn written(wishes: &[Wish]) -> String {
 fn right_by_its_own_policy() {
     let cases: u32 = std::env::var("YELLOWLEGS_CASES").ok().and_then(|n| n.parse().ok()).unwrap_or(1500);
     let fleet = &fleet();
-    let records = &records(fleet);
+    let records = &bare_records(fleet);
     let [settings, traits, roles] = steps(fleet);
     // A host at the end of a cable of the policy is the policy's own contradiction.
     let roles: Vec<Step> =
@@ -255,7 +255,7 @@ fn right_by_its_own_policy() {
 #[test]
 fn the_strict_policy_agrees_to_nothing() {
     let (policy, fleet) = (policy(&strict_text()), fleet());
-    let records = records(&fleet);
+    let records = bare_records(&fleet);
     for step in steps(&fleet)[0].iter().filter(|step| step.weakens()) {
         let Some(after) = after(&fleet, &records, std::slice::from_ref(step)) else { continue };
         let around = around(&policy, &after);
@@ -453,7 +453,7 @@ type Changes<'a> = &'a [(&'a str, &'a str, Value)];
 
 fn after_changes(text: &str, drill: &str, place: &str, changes: Changes<'_>) -> Rehearsal {
     let (policy, fleet) = (policy(text), fleet());
-    let mut records = records(&fleet);
+    let mut records = bare_records(&fleet);
     for (place, setting, value) in changes {
         change(&mut records, place, setting, value);
     }

@@ -13,7 +13,7 @@ use yellowlegs_core::drill::script::{Script, play};
 use yellowlegs_core::resolve::Resolved;
 use yellowlegs_core::source::Source;
 
-use super::generated::{Step, after, fleet, records, steps};
+use super::generated::{Step, after, bare_records, fleet, steps};
 use super::support::{compare, mark};
 
 const CASES: usize = 900;
@@ -188,7 +188,7 @@ pub(super) fn played(number: u64, after: &BTreeMap<&str, Resolved>, story: &str)
 #[test]
 fn what_happens_goes_on_happening() {
     let fleet = fleet();
-    let (records, steps) = (records(&fleet), steps(&fleet));
+    let (records, steps) = (bare_records(&fleet), steps(&fleet));
     let strategy = (changed(&steps), story());
     let config = Config { rng_seed: RngSeed::Fixed(11), failure_persistence: None, ..Config::default() };
     let mut runner = TestRunner::new(config);

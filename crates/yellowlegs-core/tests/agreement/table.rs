@@ -5,7 +5,7 @@ use serde_json::{Value as Json, json};
 use yellowlegs_core::drill::Outcome;
 use yellowlegs_core::drill::Outcome::{Held, LetThrough, Outage, Told, Undetermined};
 
-use super::generated::{Records, fleet, records, strict};
+use super::generated::{Records, bare_records, fleet, strict};
 use super::{around, changes, played};
 
 /// `edge 1.1`, `port.mode`, a value; a switch alone is the place of its own settings, and of its traits, which are taken away.
@@ -170,7 +170,7 @@ fn a_drill_comes_out(
     #[case] outcome: Outcome,
     #[case] says: &str,
 ) {
-    let (policy, mut records) = (strict(), records(&fleet()));
+    let (policy, mut records) = (strict(), bare_records(&fleet()));
     changes.iter().for_each(|(place, setting, value)| change(&mut records, place, setting, value));
     let fleet = records.iter().map(|(name, record)| (*name, changes::read(record, name).unwrap())).collect();
     let around = around(&policy, &fleet);

@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::record_json;
+use serde::Deserialize as _;
 use serde_json::{Value as Json, json};
 use yellowlegs_core::model::{Kind, Record, Scope, SettingId, Value};
 use yellowlegs_core::resolve::Resolved;
@@ -75,8 +76,7 @@ impl Change {
 
 /// The switch that a record is of; none: the record cannot be.
 pub(crate) fn read(record: &Json, name: &str) -> Option<Resolved> {
-    let record: Record = serde_json::from_value(record.clone()).ok()?;
-    Some(Resolved::from_record(record.into_switch(name)))
+    Some(Resolved::from_record(Record::deserialize(record).ok()?.into_switch(name)))
 }
 
 /// Every change of every setting of every place.

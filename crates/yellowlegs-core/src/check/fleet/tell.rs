@@ -13,7 +13,7 @@ use crate::check::say::{Subject, finding, quoted, quoted_line};
 use crate::check::{SwitchView, Violation};
 use crate::finding::{EvidenceKind, Finding};
 use crate::model::{Mark, SettingId, StationAddress, Value, settings};
-use crate::policy::{AsOf, Assignment, Policy, assign};
+use crate::policy::{AsOf, Assignment, Policy, assign_roles};
 use crate::resolve::Resolved;
 
 /// So many switches that findings name are kept: the ends of one another's cables.
@@ -150,7 +150,7 @@ fn told_of((check, level, found): Found, policy: &Policy, as_of: &AsOf, read: &m
     };
     let resolved = &known.resolved;
     let lists = resolved.lists();
-    let roles = known.roles.get_or_init(|| assign(policy, &resolved.switch, lists));
+    let roles = known.roles.get_or_init(|| assign_roles(policy, &resolved.switch, lists));
     let on = SwitchView::new(resolved, policy, roles, as_of);
     let port = found.port.as_deref().and_then(|name| resolved.switch.port_index(name));
     if port.is_some_and(|port| is_excused(on, port, &found.violation)) {

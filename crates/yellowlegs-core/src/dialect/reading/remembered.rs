@@ -211,13 +211,13 @@ until = "<d>"
     fn texts(of: &'static [&'static str]) -> impl Strategy<Value = Vec<String>> {
         let lines: Vec<&str> = of.iter().flat_map(|text| text.lines()).collect();
         let odd =
-            prop::sample::select(&["", "  ", "# x", "\t", "\r", " \\", " // x", "(* x", "*)", "done", " ; x"][..]);
+            prop::sample::select(&["", "  ", "# x", "\t", "\r", " \\", " // x", "(* x", "*)", "done", " ; x", "5"][..]);
         let run = (0..lines.len(), 1_usize..9, prop::option::weighted(0.3, odd), 0_usize..9);
         let run = run.prop_map(move |(from, count, odd, at)| {
             let mut run: Vec<String> = lines.iter().skip(from).take(count).map(ToString::to_string).collect();
             match (odd, run.get_mut(at)) {
                 (Some(odd), Some(line)) if odd.starts_with('\t') => line.insert_str(0, odd),
-                (Some(odd), Some(line)) if odd.starts_with([' ', '\r', '*']) => line.push_str(odd),
+                (Some(odd), Some(line)) if odd.starts_with([' ', '\r', '*', '5']) => line.push_str(odd),
                 (Some(odd), _) => run.insert(at.min(run.len()), odd.to_owned()),
                 (None, _) => {}
             }
