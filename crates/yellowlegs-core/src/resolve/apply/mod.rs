@@ -1,5 +1,6 @@
 //! Statements applied one after the other: what is written for each port, VLAN, mirror session, profile and switch.
 
+mod operands;
 mod watch;
 mod written;
 
@@ -10,13 +11,9 @@ use rustc_hash::FxHashMap;
 use super::explain::Said;
 use super::port_table::PortTable;
 use crate::dialect::{
-    Captured, Change, Dialect, Effect, HoleRef, Operand, PortItem, ProfileRef, Reach, Reading, Rule, Statement,
-    Subject, port_names,
+    Captured, Change, Dialect, Effect, HoleRef, Operand, PortItem, ProfileRef, Reach, Reading, Rule, Statement, Subject,
 };
-use crate::model::{
-    Choice, Direction, Kind, Origin, PortSlots, Scope, SettingId, Slot, StationRange, Value, VlanId, VlanSet, platform,
-    settings,
-};
+use crate::model::{Origin, PortSlots, Scope, SettingId, Slot, Value, VlanId, VlanSet, platform, settings};
 use crate::source::Source;
 pub(super) use watch::{ByRule, Watch};
 use written::Global;
@@ -246,7 +243,7 @@ impl<'a> Applier<'a> {
         }
         if let Some(value) = operands.iter().find_map(|operand| self.operand(operand, statement, setting.kind)) {
             let before = self.written.ports.written(block.port, effect.setting);
-            let contested = before.is_some_and(|before| before.contested || !is_unset(before));
+            let contested = before.is_some_and(is_contested);
             let now = Slot { value: Some(value), origin: block.origin, mark: Some(statement.mark), contested };
             self.written.ports.set(block.port, effect.setting, now);
         }
@@ -461,8 +458,7 @@ impl<'a> Applier<'a> {
             }
             Change::Reset | Change::ResetToPlatform => return Some(Slot { contested: true, ..Slot::UNKNOWN }),
         };
-        let contested = before.contested || !is_unset(before);
-        Some(Slot { value, origin, mark: Some(statement.mark), contested })
+        Some(Slot { value, origin, mark: Some(statement.mark), contested: is_contested(before) })
     }
 
     /// What a list holds while nothing is written: a trunk's VLANs are what it carries without a list, unless the platform
@@ -481,52 +477,9 @@ impl<'a> Applier<'a> {
         let default = self.dialect.default_slot(setting).and_then(|slot| slot.value.clone());
         default.or_else(|| setting.info().kind.off())
     }
-
-    fn operand(&self, operand: &Operand, statement: &'a Statement, kind: Kind) -> Option<Value> {
-        match operand {
-            Operand::Constant(value) => Some(value.clone()),
-            Operand::Hole(hole) => self.captured(statement, hole).value(kind, self.text, self.dialect.lists(), None),
-            Operand::Chosen(hole, values) => match self.captured(statement, hole) {
-                Captured::Choice(which) => values.get(*which).cloned(),
-                taken => taken.value(kind, self.text, self.dialect.lists(), None),
-            },
-            Operand::Pair(hole, second) => self.pair(self.captured(statement, hole), second, statement, kind),
-        }
-    }
-
-    /// A value of two parts; a station without its VLAN is allowed in any.
-    fn pair(&self, first: &Captured, second: &Operand, statement: &'a Statement, kind: Kind) -> Option<Value> {
-        let second = |kind: Kind| self.operand(second, statement, kind);
-        Some(match (kind, first) {
-            (Kind::Stations, first) => Value::Stations(first.stations(vlan_of(second(Kind::Vlan).as_ref()))?),
-            (Kind::Ranges, Captured::Range(range)) => {
-                Value::Ranges([(*range, vlan_of(second(Kind::Vlan).as_ref())?)].into())
-            }
-            (Kind::Ranges, Captured::Station(one)) => {
-                Value::Ranges([(StationRange::one(*one), vlan_of(second(Kind::Vlan).as_ref())?)].into())
-            }
-            (Kind::Taps, Captured::Ports(items)) => {
-                let Some(Value::Choice { index, .. }) = second(Kind::Choice(Direction::SET)) else { return None };
-                let direction = Direction::from_index(index)?;
-                Value::Taps(port_names(self.dialect.lists(), items).map(|port| (port, direction)).collect())
-            }
-            (Kind::Pairs, first) => {
-                let Some(Value::Count(second)) = second(Kind::Count) else { return None };
-                let numbers: &[u32] = match first {
-                    Captured::Int(number) => std::slice::from_ref(number),
-                    Captured::Ints(numbers) => numbers,
-                    _ => return None,
-                };
-                Value::Pairs(numbers.iter().map(|n| (*n, second)).collect())
-            }
-            _ => return None,
-        })
-    }
 }
 
-fn vlan_of(value: Option<&Value>) -> Option<VlanId> {
-    match value {
-        Some(Value::Vlan(vlan)) => *vlan,
-        _ => None,
-    }
+/// Whether what is written over a slot is not all that was said.
+fn is_contested(before: &Slot) -> bool {
+    before.contested || !is_unset(before)
 }
