@@ -13,24 +13,24 @@ use crate::render::look::{Amount, Look};
 use crate::render::{FORMATS, Format, clean};
 
 /// Standard output with colours as asked for.
-pub(crate) fn stdout(color: Color) -> Box<dyn Write> {
+pub(crate) fn stdout(color: Color) -> Box<dyn Write + Send> {
     let stdout = std::io::stdout();
     let choice = match color {
         Color::Auto => AutoStream::choice(&stdout),
         Color::Always => anstream::ColorChoice::AlwaysAnsi,
         Color::Never => anstream::ColorChoice::Never,
     };
-    Box::new(AutoStream::new(Box::new(BufWriter::new(stdout)) as Box<dyn Write>, choice))
+    Box::new(AutoStream::new(Box::new(BufWriter::new(stdout)) as Box<dyn Write + Send>, choice))
 }
 
 /// Standard output for a report: one for people takes colours, others are written as they are, for looking for colours takes longer
 /// than all the rest.
-pub(crate) fn report(is_for_people: bool, color: Color) -> Box<dyn Write> {
+pub(crate) fn report(is_for_people: bool, color: Color) -> Box<dyn Write + Send> {
     if is_for_people { stdout(color) } else { plain() }
 }
 
 /// Standard output for what has no colours.
-pub(crate) fn plain() -> Box<dyn Write> {
+pub(crate) fn plain() -> Box<dyn Write + Send> {
     Box::new(BufWriter::new(std::io::stdout()))
 }
 

@@ -21,7 +21,7 @@ struct Sink {
 
 /// The reports, opened before the slow work.
 pub(crate) struct Sinks {
-    stdout: (Box<dyn Write>, Box<dyn Report>),
+    stdout: (Box<dyn Write + Send>, Box<dyn Report>),
     /// Whoever read standard output stopped: files are written all the same, and the exit code is the audit's.
     closed: bool,
     files: Vec<Sink>,

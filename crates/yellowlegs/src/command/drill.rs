@@ -186,7 +186,7 @@ pub(super) fn around(
     switches: &[Found],
     as_of: &AsOf,
     jobs: usize,
-    mut keep: impl FnMut(&Found, ReadSwitch),
+    mut keep: impl FnMut(&Found, ReadSwitch) + Send,
 ) -> Around {
     let read = |found: &Found| fleet::read_switch(&root.dir, found, loaded, as_of.moment());
     let (mut sketches, mut next) = (Vec::new(), switches.iter());

@@ -1,6 +1,6 @@
 //! A fleet's policy and dialects.
 
-use std::path::{Path, PathBuf};
+use std::path::{Component, Path, PathBuf};
 use std::sync::Arc;
 
 use globset::GlobBuilder;
@@ -93,21 +93,66 @@ fn demand_inside(root: &Root, path: &Path, named: &str) -> Result<(), Failure> {
     Err(Failure::usage(what, "put it below the fleet's root, or allow it with --outside"))
 }
 
+/// The files that the policy's globs for dialects take, in path order.
 pub(crate) fn dialect_files(root: &Root, policy: &Policy) -> Vec<PathBuf> {
-    let globs: Vec<_> = policy
-        .files
-        .dialects
-        .iter()
-        .filter_map(|g| Some(GlobBuilder::new(g).literal_separator(true).build().ok()?.compile_matcher()))
-        .collect();
     let mut files = Vec::new();
-    for entry in WalkDir::new(&root.dir).follow_links(true).sort_by_file_name() {
-        // What cannot be looked into is told where switches are looked for.
-        let Ok(entry) = entry else { continue };
-        let fits = entry.path().strip_prefix(&root.dir).is_ok_and(|rest| globs.iter().any(|g| g.is_match(rest)));
-        if entry.file_type().is_file() && fits {
-            files.push(entry.path().to_owned());
+    for glob in &policy.files.dialects {
+        let Some(beginning) = beginning(glob) else { continue };
+        let Ok(matcher) = GlobBuilder::new(glob).literal_separator(true).build() else { continue };
+        let matcher = matcher.compile_matcher();
+        for entry in WalkDir::new(root.dir.join(beginning)).follow_links(true) {
+            // What cannot be looked into is told where switches are looked for.
+            let Ok(entry) = entry else { continue };
+            let fits = entry.path().strip_prefix(&root.dir).is_ok_and(|rest| matcher.is_match(rest));
+            if entry.file_type().is_file() && fits {
+                files.push(entry.into_path());
+            }
         }
     }
+    files.sort();
+    files.dedup();
     files
+}
+
+/// The folder in which all that a glob takes lies: a fleet has folders enough that are no dialect's. Nothing where it leads out of
+/// the fleet.
+fn beginning(glob: &str) -> Option<&Path> {
+    let names = |path: &Path| path.components().all(|part| matches!(part, Component::Normal(_)));
+    let fixed = glob.find(['*', '?', '[', ']', '{', '}', '\\']).map_or(glob, |wild| &glob[..wild]);
+    names(Path::new(glob)).then(|| Path::new(fixed.rfind('/').map_or("", |slash| &fixed[..slash])))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("dialects/*.toml", &["dialects/a.toml", "dialects/b.toml"])]
+    #[case("dialects/b.toml", &["dialects/b.toml"])]
+    #[case("*.toml", &["top.toml"])]
+    #[case("**/*.toml", &["dialects/a.toml", "dialects/b.toml", "dialects/deep/c.toml", "sites/east/d.toml", "top.toml"])]
+    #[case("dialects/**/*.toml", &["dialects/a.toml", "dialects/b.toml", "dialects/deep/c.toml"])]
+    #[case("{dialects/deep,sites/east}/*.toml", &["dialects/deep/c.toml", "sites/east/d.toml"])]
+    #[case("dialects/[ab].toml", &["dialects/a.toml", "dialects/b.toml"])]
+    #[case("sites/*/d.toml", &["sites/east/d.toml"])]
+    #[case::what_leads_out("../*.toml", &[])]
+    #[case::what_leads_out_by_and_by("dialects/../../*.toml", &[])]
+    #[case::what_lies_elsewhere("/**/*.toml", &[])]
+    #[case::nowhere("nowhere/*.toml", &[])]
+    fn dialects_are_found_by_globs(#[case] glob: &str, #[case] expected: &[&str]) {
+        let outer = tempfile::tempdir().unwrap();
+        std::fs::write(outer.path().join("outside.toml"), "").unwrap();
+        let dir = outer.path().join("fleet");
+        for file in ["dialects/b.toml", "dialects/a.toml", "dialects/deep/c.toml", "sites/east/d.toml", "top.toml"] {
+            std::fs::create_dir_all(dir.join(file).parent().unwrap()).unwrap();
+            std::fs::write(dir.join(file), "").unwrap();
+        }
+        let root = Root::find(Some(&dir), &[]).unwrap();
+        // What two globs take is read once.
+        let mut policy = Policy::default();
+        policy.files.dialects = vec![glob.to_owned(), glob.to_owned()];
+        let found = dialect_files(&root, &policy);
+        assert_eq!(found.iter().map(|file| relative(&root.dir, file)).collect::<Vec<_>>(), expected);
+    }
 }

@@ -174,7 +174,7 @@ pub(crate) struct Tail<'a> {
 }
 
 /// A report being written: the head, each switch in path order, the tail.
-pub(crate) trait Report {
+pub(crate) trait Report: Send {
     fn head(&mut self, out: &mut dyn Write, head: &Head) -> io::Result<()>;
     fn switch(&mut self, out: &mut dyn Write, outcome: &SwitchOutcome) -> io::Result<()>;
     fn tail(&mut self, out: &mut dyn Write, tail: &Tail<'_>) -> io::Result<()>;

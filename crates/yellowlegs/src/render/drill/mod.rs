@@ -50,7 +50,7 @@ pub(crate) struct Played {
 }
 
 /// Rehearsals being written.
-pub(crate) trait DrillReport {
+pub(crate) trait DrillReport: Send {
     fn head(&mut self, out: &mut dyn Write, head: &Head) -> io::Result<()>;
     fn switch(&mut self, out: &mut dyn Write, played: &PlayedSwitch, around: &Around) -> io::Result<()>;
     fn tail(&mut self, out: &mut dyn Write, classes: usize) -> io::Result<()>;
