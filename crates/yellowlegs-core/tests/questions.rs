@@ -2,6 +2,8 @@
 //! fleet that is right, with every setting of every place given every other value, on switches of which the policy knows other
 //! things, and on texts that hands, doubts and state have been at.
 
+use std::cell::RefCell;
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use crate::support::changes;
@@ -10,7 +12,8 @@ use crate::support::{as_of, policy, record_json, shingle_without};
 use proptest::prelude::*;
 use rstest::rstest;
 use yellowlegs_core::check::{Judge, Selection};
-use yellowlegs_core::policy::Policy;
+use yellowlegs_core::model::{DoubtWidth, Value};
+use yellowlegs_core::policy::{Name, Policy, assign};
 use yellowlegs_core::resolve::{Resolved, State, resolve_with};
 use yellowlegs_core::source::Source;
 
@@ -241,4 +244,95 @@ fn whatever_hands_were_at_it(#[case] with_state: bool) {
             assert_same(&told(&judge, &resolved), &told(&alone, &resolved), name);
         });
     }
+}
+
+/// Rules of the house that speak of a port's settings, of its switch, of its role, and of what is its own alone; two that lack something, and
+/// one that is off for a role.
+const RULES: &str = r#"
+[[rule]]
+id = "pier/few"
+when = "port_security.limit > 2"
+message = "many"
+remedy = "Lower it."
+[[rule]]
+id = "pier/told"
+when = "role.faces == 'host' && !port.description.startsWith('ticket')"
+message = "{port.description}"
+remedy = "Say it."
+[[rule]]
+id = "pier/third"
+when = "port.name == '1.3' || port.name == '1.7' && port.enabled"
+message = "the third"
+remedy = "Take another."
+[[rule]]
+id = "pier/watched"
+when = "dhcp_snooping.enabled && dhcp_snooping.rate_limit != '15pps' && !dhcp_snooping.trusted"
+message = "slow"
+remedy = "Hurry."
+[[rule]]
+id = "pier/spoken"
+when = "role.name != 'desk' && port.voice_vlan == 210 ? port.description.contains('phone') : port.mtu > 1500"
+message = "wide"
+remedy = "Narrow it."
+[[rule]]
+id = "pier/fast"
+when = "port.speed > 100 || port.description == 'spare'"
+message = "fast"
+remedy = "Slow it."
+"#;
+
+/// What each rule comes to on each port, worked out of what is in force there by itself.
+fn plainly(policy: &Policy, resolved: &Resolved) -> BTreeSet<(String, &'static str, bool)> {
+    let switch = &resolved.switch;
+    let roles = assign(policy, switch, resolved.lists());
+    let mut told = BTreeSet::new();
+    for (port, port_name) in switch.ports().iter().enumerate() {
+        let role = roles.ports[port].map(|assigned| &policy.roles[assigned.role]);
+        let text = |text: &str| Value::Text(text.into());
+        let value = |name: Name| match name {
+            Name::Setting(id) => switch.slot(Some(port), id).value.clone(),
+            Name::Port => Some(text(port_name.as_str())),
+            Name::Role => role.map(|role| text(&role.name)),
+            Name::Faces => role.map(|role| text(role.faces.word())),
+        };
+        for rule in &policy.rules {
+            let level = policy.level(rule.id, role.map(|role| role.name.as_str()), rule.level);
+            let holds = rule.when.holds(value);
+            if level.is_some() && holds != Ok(false) {
+                told.insert((port_name.to_string(), rule.id, holds.is_ok()));
+            }
+        }
+    }
+    told
+}
+
+#[test]
+fn rules_of_the_house_are_asked_where_they_decide() {
+    let text = include_str!("../../../demo/yellowlegs.toml");
+    let levels = "[levels]\n";
+    let text = text.replace(levels, &format!("{levels}\"desk:pier/fast\" = \"off\"\n"));
+    let text = format!("{text}{RULES}");
+    let with_rules = policy(&text);
+    let dialect = shingle_without(&[]);
+    let (as_of, selection) = (as_of(), Selection::default());
+    let judge = Judge::new(&with_rules, &as_of, &selection, false);
+    let ever = RefCell::new(BTreeSet::new());
+    let hands = prop::collection::vec((any::<usize>(), prop::sample::select(vec![0_u8, 1, 4]), any::<u8>()), 0..8);
+    let config = ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(60) };
+    proptest!(config, |(at in 0..TEXTS.len(), hands in hands)| {
+        let source = Arc::new(Source::of("config.txt", worn(TEXTS[at], &hands)));
+        let resolved = resolve_with("nq-desks-1", &dialect, source, &State::default());
+        prop_assume!(resolved.doubtful(DoubtWidth::Near).is_none());
+        let outcome = judge.switch(&resolved, resolved.lists()).outcome;
+        let port = |port: Option<&str>| port.unwrap_or_default().to_owned();
+        let is_rule = |id: &str| with_rules.rules.iter().any(|rule| rule.id == id);
+        let found = outcome.findings.iter().filter(|f| is_rule(f.check)).map(|f| (port(f.port.as_deref()), f.check, true));
+        let open = outcome.undetermined.iter().filter(|o| is_rule(o.check));
+        let told: BTreeSet<_> = found.chain(open.map(|o| (port(o.port.as_deref()), o.check, false))).collect();
+        // Read anew, it has nothing in store.
+        prop_assert_eq!(&told, &plainly(&policy(&text), &resolved));
+        ever.borrow_mut().extend(told.into_iter().map(|(_, rule, holds)| (rule, holds)));
+    });
+    let ever = ever.into_inner();
+    assert_eq!(ever.iter().filter(|(rule, _)| rule.starts_with("pier/")).count(), 8, "{ever:?}");
 }

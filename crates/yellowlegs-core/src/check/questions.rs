@@ -95,6 +95,8 @@ pub(super) struct Settled {
     pub(super) undetermined: Vec<(usize, Vec<&'static str>)>,
     /// The checks that every port has to be asked.
     pub(super) open: Vec<usize>,
+    /// The rules of the house, by their order in the policy, that every port has to be asked.
+    pub(super) rules: Vec<usize>,
 }
 
 /// What a check came to, as far as that hangs on the answers alone.

@@ -89,12 +89,12 @@ impl<'a> PortView<'a> {
 
     /// The stations on the port, each with the VLAN it was heard in and its row.
     pub(super) fn stations(&self) -> Kept<Vec<Heard<'a>>> {
-        let Some(rows) = self.seen(facts::station::FACT)? else { return Ok(None) };
+        let kind = facts::station::FACT;
         let heard = |row: &'a Fact| {
             let address = row.get(facts::station::ADDRESS)?;
             Some(Heard { address, vlan: row.get(facts::station::VLAN).flatten(), row })
         };
-        Ok(Some(rows.into_iter().filter_map(heard).collect()))
+        Ok(self.reads(kind)?.map(|()| self.facts(kind).filter_map(heard).collect()))
     }
 }
 

@@ -112,6 +112,18 @@ pub(super) fn letters_prefix(text: &str, ignore_case: bool) -> Option<(u16, &str
     Some((value | if upper { 1 << 15 } else { 0 }, rest))
 }
 
+/// A number, in its digits.
+pub(super) fn number_of(value: u16, name: &mut String) {
+    let (mut digits, mut rest) = ([0_u8; 5], value);
+    let mut first = digits.len();
+    while rest > 0 || first == digits.len() {
+        first -= 1;
+        digits[first] = b'0' + (rest % 10) as u8;
+        rest /= 10;
+    }
+    name.extend(digits[first..].iter().map(|digit| char::from(*digit)));
+}
+
 pub(super) fn letters_of(value: u16, name: &mut String) {
     let upper = value >> 15 == 1;
     let mut value = value & 0x7fff;
@@ -122,4 +134,22 @@ pub(super) fn letters_of(value: u16, name: &mut String) {
         value = (value - 1) / 27;
     }
     name.extend(letters.iter().rev().map(|b| char::from(*b)));
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn parts_are_written_as_they_are_read(number: u16, letters in "[a-z]{1,2}|[A-Z]{1,2}") {
+            let mut shown = String::new();
+            number_of(number, &mut shown);
+            prop_assert_eq!(&shown, &number.to_string());
+            prop_assert_eq!(number_prefix(&shown), Some((number, "")));
+            letters_of(letters_prefix(&letters, false).unwrap().0, &mut shown);
+            prop_assert_eq!(shown, format!("{number}{letters}"));
+        }
+    }
 }

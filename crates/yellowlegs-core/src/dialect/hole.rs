@@ -307,8 +307,8 @@ fn rate_of(text: &str, lists: &Lists) -> Option<Rate> {
 }
 
 fn unit_seconds(unit: &str) -> Option<u32> {
-    let lower = unit.to_ascii_lowercase();
-    UNITS.iter().find(|(_, names)| names.contains(&lower.as_str())).map(|(seconds, _)| *seconds)
+    let is_named = |names: &[&str]| names.iter().any(|name| unit.eq_ignore_ascii_case(name));
+    UNITS.iter().find(|(_, names)| is_named(names)).map(|(seconds, _)| *seconds)
 }
 
 fn clock(text: &str) -> Option<u32> {

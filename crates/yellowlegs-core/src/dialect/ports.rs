@@ -1,12 +1,13 @@
 //! How a system names its ports, and how it writes lists and ranges of ports and VLANs.
 
-use std::fmt::Write as _;
 use std::ops::RangeInclusive;
 use std::sync::Arc;
 
 use jiff::tz::Offset;
 
-use super::forms::{Form, FormProblem, Piece, letters_of, letters_prefix, number_prefix, parse_form, parts_of};
+use super::forms::{
+    Form, FormProblem, Piece, letters_of, letters_prefix, number_of, number_prefix, parse_form, parts_of,
+};
 use super::time::Moment;
 use super::units::{Measure, Units};
 use crate::model::{SettingId, Slot, StationAddress, VlanId, VlanSet};
@@ -264,9 +265,7 @@ impl Lists {
         for piece in self.forms.get(usize::from(port.form)).map_or(&[][..], |f| &f.pieces) {
             match piece {
                 Piece::Literal(text) => name.push_str(text),
-                Piece::Number => {
-                    let _ = write!(name, "{}", parts.next().unwrap_or_default());
-                }
+                Piece::Number => number_of(parts.next().unwrap_or_default(), &mut name),
                 Piece::Letters => letters_of(parts.next().unwrap_or_default(), &mut name),
             }
         }

@@ -52,6 +52,9 @@ impl Units {
         if whole.is_empty() || part.len() > 3 || part.contains('.') || digits.ends_with('.') {
             return None;
         }
+        if measures.iter().all(|measure| self.times(*measure, unit).is_none()) {
+            return None;
+        }
         let thousandths: u64 = format!("{whole}{part:0<3}").parse().ok()?;
         measures.iter().find_map(|measure| {
             let product = thousandths.checked_mul(self.times(*measure, unit)?.into())?;

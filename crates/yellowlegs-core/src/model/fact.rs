@@ -37,6 +37,18 @@ impl FactKind {
         (0..facts::ALL.len()).map(|i| Self(i as u8))
     }
 
+    /// Its position in the catalogue.
+    #[inline]
+    pub(super) fn position(self) -> usize {
+        usize::from(self.0)
+    }
+
+    /// Its bit in a set of kinds.
+    #[inline]
+    pub(super) fn bit(self) -> u64 {
+        1 << self.0
+    }
+
     /// Its row.
     pub fn info(self) -> &'static FactInfo {
         &facts::ALL[usize::from(self.0)]

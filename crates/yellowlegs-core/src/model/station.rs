@@ -49,10 +49,27 @@ impl StationAddress {
     }
 }
 
+impl StationAddress {
+    /// As it is printed.
+    fn shown(self) -> [u8; 17] {
+        const DIGITS: &[u8; 16] = b"0123456789abcdef";
+        let mut shown = [b':'; 17];
+        for (octet, pair) in self.0.iter().zip(shown.chunks_mut(3)) {
+            pair[0] = DIGITS[usize::from(octet >> 4)];
+            pair[1] = DIGITS[usize::from(octet & 15)];
+        }
+        shown
+    }
+
+    /// Whether it begins so, as it is printed; letters of both cases are the same.
+    pub fn begins_with(self, start: &str) -> bool {
+        self.shown().get(..start.len()).is_some_and(|shown| shown.eq_ignore_ascii_case(start.as_bytes()))
+    }
+}
+
 impl fmt::Display for StationAddress {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let [a, b, c, d, e, g] = self.0;
-        write!(f, "{a:02x}:{b:02x}:{c:02x}:{d:02x}:{e:02x}:{g:02x}")
+        f.write_str(str::from_utf8(&self.shown()).unwrap_or_default())
     }
 }
 
@@ -197,5 +214,19 @@ mod tests {
         let masked = StationRange::masked(read(address), read(mask));
         assert_eq!(masked.map(|r| r.to_string()), range.map(str::to_owned));
         assert!(masked.is_none_or(|r| r.contains(read(address)) && r.size().is_power_of_two()));
+    }
+
+    #[rstest]
+    #[case("02:00:5e:10", true)]
+    #[case("02:00:5E:1", true)]
+    #[case("02:00:5e:10:00:0a", true)]
+    #[case("", true)]
+    #[case("02:00:5e:11", false)]
+    #[case("02-00", false)]
+    #[case("02:00:5e:10:00:0a:", false)]
+    fn beginnings(#[case] start: &str, #[case] expected: bool) {
+        let address = StationAddress::parse("02:00:5e:10:00:0a").unwrap();
+        assert_eq!(address.begins_with(start), expected);
+        assert_eq!(address.to_string().starts_with(&start.to_ascii_lowercase()), expected);
     }
 }

@@ -4,10 +4,11 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use jiff::Timestamp;
+use rustc_hash::FxHashMap;
 
 use super::{
     Doubt, Fact, FactKind, FileText, Key, Origin, PortName, PortSlots, Rows, Scope, Setting, SettingId, SettingSet,
-    SettingType, Torn, Traits, Value, VlanId, facts, natural_order, settings,
+    SettingType, State, Torn, Traits, Value, VlanId, facts, natural_order, settings,
 };
 
 /// A stretch of a line in one of the switch's files. Small, so that every setting can carry one.
@@ -176,12 +177,7 @@ pub struct Switch {
     pub(crate) told_doubts: Option<Vec<Doubt>>,
     pub(crate) remarks: Vec<Remark>,
     pub(crate) saved: SavedCopy,
-    /// Sorted by kind.
-    pub(crate) facts: Vec<Fact>,
-    /// By kind and port, the positions of its facts: sorted.
-    pub(crate) facts_on: Vec<(FactKind, u32, u32)>,
-    /// The headings of the tables that were read, in the order of the text.
-    pub(crate) tables: Vec<(FactKind, Mark)>,
+    pub(crate) state: State,
 }
 
 impl Switch {
@@ -212,9 +208,7 @@ impl Switch {
             told_doubts: None,
             remarks: Vec::new(),
             saved: SavedCopy::Missing,
-            facts: Vec::new(),
-            facts_on: Vec::new(),
-            tables: Vec::new(),
+            state: State::default(),
         }
     }
 
@@ -311,21 +305,18 @@ impl Switch {
 
     /// Everything its state tells, sorted by kind.
     pub fn facts(&self) -> &[Fact] {
-        &self.facts
+        self.state.facts()
     }
 
     /// The facts of one kind.
     pub fn facts_of(&self, kind: FactKind) -> impl Iterator<Item = &Fact> {
-        let from = self.facts.partition_point(|fact| fact.kind < kind);
-        self.facts.iter().skip(from).take_while(move |fact| fact.kind == kind)
+        self.state.of_kind(kind).iter()
     }
 
     /// The facts of one kind about a port, in the order of the text.
+    #[inline]
     pub fn facts_about(&self, kind: FactKind, port: usize) -> impl Iterator<Item = &Fact> {
-        let port = port as u32;
-        let from = self.facts_on.partition_point(|(k, p, _)| (*k, *p) < (kind, port));
-        let here = self.facts_on.iter().skip(from).take_while(move |(k, p, _)| (*k, *p) == (kind, port));
-        here.filter_map(|(_, _, fact)| self.facts.get(*fact as usize))
+        self.state.about(kind, port)
     }
 
     /// Takes in what its state tells: facts in the order of the text, ports known by name. Says which ports the
@@ -333,15 +324,19 @@ impl Switch {
     pub(crate) fn take_state(&mut self, mut facts: Vec<Fact>, tables: Vec<(FactKind, Mark)>) {
         facts.sort_by_key(|fact| fact.kind);
         let mut unknown: BTreeMap<FactKind, (Mark, Vec<&str>)> = BTreeMap::new();
+        if facts.is_empty() {
+            self.state = State::of(facts, tables, std::iter::empty(), 0);
+            return;
+        }
         let mut on = Vec::new();
+        let places: FxHashMap<&str, u32> = self.ports.iter().map(PortName::as_str).zip(0..).collect();
         for (position, fact) in facts.iter().enumerate() {
             let Some(name) = fact.port() else { continue };
-            match self.port_index(name) {
-                Some(port) => on.push((fact.kind, port as u32, position as u32)),
+            match places.get(&**name) {
+                Some(port) => on.push((*port, position as u32)),
                 None => unknown.entry(fact.kind).or_insert((fact.mark, Vec::new())).1.push(name),
             }
         }
-        on.sort_unstable();
         let mut remarks = Vec::new();
         for (kind, (mark, mut names)) in unknown {
             names.sort_by(|a, b| natural_order(a, b));
@@ -358,7 +353,7 @@ impl Switch {
             remarks.push(Remark { about: self.name.to_string(), file, line: Some(mark.line), text });
         }
         self.remarks.extend(remarks);
-        (self.facts, self.facts_on, self.tables) = (facts, on, tables);
+        self.state = State::of(facts, tables, on.into_iter(), self.ports.len());
     }
 
     /// Whether something was read that tells of a kind of facts: a table, be it empty, or a line.
@@ -368,23 +363,21 @@ impl Switch {
 
     /// Where a kind of facts was read: the heading of its table, or the first line.
     pub fn read_in(&self, kind: FactKind) -> Option<Mark> {
-        let heading = self.tables.iter().find(|(told, _)| *told == kind).map(|(_, mark)| *mark);
-        heading.or_else(|| self.facts_of(kind).next().map(|fact| fact.mark))
+        self.state.read_in(kind)
     }
 
     /// When a kind of facts was taken: the last clock in its file.
     pub fn taken_at(&self, kind: FactKind) -> Option<Timestamp> {
-        let file = self.read_in(kind)?.file;
-        let clocks = self.facts_of(facts::clock::FACT).filter(|clock| clock.mark.file == file);
-        clocks.last().and_then(|clock| clock.get(facts::clock::TIME))
+        self.state.taken_at(kind)
     }
 
     /// The same with no other state than of the kinds that another tells, too; clocks stay.
     #[must_use]
     pub fn with_state_like(mut self, other: &Self) -> Self {
         let shared = |kind: FactKind| other.tells(kind) || kind == facts::clock::FACT;
-        let facts = std::mem::take(&mut self.facts).into_iter().filter(|fact| shared(fact.kind)).collect();
-        let tables = std::mem::take(&mut self.tables).into_iter().filter(|(kind, _)| shared(*kind)).collect();
+        let (facts, tables) = std::mem::take(&mut self.state).into_parts();
+        let facts = facts.into_iter().filter(|fact| shared(fact.kind)).collect();
+        let tables = tables.into_iter().filter(|(kind, _)| shared(*kind)).collect();
         let remarks = self.remarks.len();
         self.take_state(facts, tables);
         self.remarks.truncate(remarks);
@@ -393,7 +386,7 @@ impl Switch {
 
     /// Whether state of it is kept at all.
     pub fn has_state(&self) -> bool {
-        !self.facts.is_empty() || !self.tables.is_empty()
+        self.state.is_there()
     }
 
     /// Whether nothing is known of its state, not even that something is not to be believed.

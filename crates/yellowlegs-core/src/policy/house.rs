@@ -2,13 +2,15 @@
 //!
 //! Names of settings are written with `_` for `-`: `port_security.limit`. Types are checked when the policy is read.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
 use std::hash::{Hash as _, Hasher as _};
 use std::sync::{Arc, LazyLock, Mutex};
 
 use cel::common::ast::{Expr, IdedExpr, LiteralValue, SelectExpr, operators as op};
-use cel::{Context, Env, ExecutionError, Program, Value as Cel};
+use cel::common::value::{CowVal, Val};
+use cel::context::VariableResolver;
+use cel::{Context, Env, Program, Value as Cel};
 use rustc_hash::{FxHashMap, FxHasher};
 
 use super::{Cite, Level, PolicyProblem};
@@ -39,7 +41,7 @@ pub struct Condition {
     text: Arc<str>,
     names: BTreeSet<Name>,
     /// How each of them is written.
-    written: Arc<[(String, String)]>,
+    written: Arc<[String]>,
     known: Arc<Known>,
 }
 
@@ -258,18 +260,20 @@ impl Condition {
 
     /// Whether it holds; `Err`: something it needs is unknown. A name whose value is `None` is unknown.
     pub fn holds(&self, value: impl Fn(Name) -> Option<Value>) -> Result<bool, Vec<Name>> {
-        let mut values: Vec<Option<Value>> = self.names().map(value).collect();
-        // Names and descriptions are like no other port's: where all is decided without them, it is for all ports of which the rest is the same.
-        let own = self.names().enumerate().filter(|(_, name)| name.is_of_one_port());
-        let own: Vec<_> = own.filter_map(|(at, _)| Some((at, values.get_mut(at)?.take()?))).collect();
+        // Names and descriptions are like no other port's: where all is decided without them, it is for all ports of which the rest is the same,
+        // and they are not asked.
+        let shared = |name: Name| if name.is_of_one_port() { None } else { value(name) };
+        let mut values: Vec<Option<Value>> = self.names().map(shared).collect();
         let without = self.kept_or_worked_out(&values);
-        if without.is_ok() || own.is_empty() {
+        if without.is_ok() {
             return without;
         }
-        for (at, value) in own {
-            values[at] = Some(value);
+        let mut has_own = false;
+        for (at, name) in self.names().enumerate().filter(|(_, name)| name.is_of_one_port()) {
+            values[at] = value(name);
+            has_own |= values[at].is_some();
         }
-        self.kept_or_worked_out(&values)
+        if has_own { self.kept_or_worked_out(&values) } else { without }
     }
 
     fn kept_or_worked_out(&self, values: &[Option<Value>]) -> Result<bool, Vec<Name>> {
@@ -283,38 +287,41 @@ impl Condition {
     }
 
     fn worked_out(&self, values: &[Option<Value>]) -> Result<bool, Vec<Name>> {
-        let mut spaces: BTreeMap<&str, HashMap<&str, Cel>> = BTreeMap::new();
-        let mut unknown = Vec::new();
-        for ((name, (space, field)), value) in self.names().zip(self.written.iter()).zip(values) {
-            let space = spaces.entry(space).or_default();
-            match value {
-                Some(value) => _ = space.insert(field, cel(value)),
-                None => unknown.push(name),
-            }
-        }
+        let known = Values { written: &self.written, values };
         let mut context = Context::with_env(Arc::clone(&LIBRARY));
-        for (space, fields) in spaces {
-            context.add_variable_from_value(space, Cel::from(fields));
-        }
+        context.set_variable_resolver(&known);
         match self.program.execute(&context) {
             Ok(Cel::Bool(holds)) => Ok(holds),
-            Ok(_) | Err(ExecutionError::NoSuchKey(_)) => Err(unknown),
-            Err(_) => Err(if unknown.is_empty() { self.names().collect() } else { unknown }),
+            told => {
+                let unknown = self.names().zip(values).filter(|(_, value)| value.is_none()).map(|(name, _)| name);
+                let unknown: Vec<Name> = unknown.collect();
+                Err(if told.is_err() && unknown.is_empty() { self.names().collect() } else { unknown })
+            }
         }
     }
 }
 
-/// How a name is written: its first part and the one behind the dot.
-fn written(name: Name) -> (String, String) {
-    let dotted = |name: &str| {
-        let name = name.replace('-', "_");
-        name.split_once('.').map(|(a, b)| (a.to_owned(), b.to_owned())).unwrap_or_default()
-    };
+/// What an expression speaks of, by its names as they are written: what is unknown is not there.
+struct Values<'v> {
+    written: &'v [String],
+    values: &'v [Option<Value>],
+}
+
+impl VariableResolver for Values<'_> {
+    fn resolve<'b>(&'b self, variable: &str) -> Option<CowVal<'b, 'b>> {
+        let at = self.written.iter().position(|name| name == variable)?;
+        let value = cel(self.values.get(at)?.as_ref()?);
+        Box::<dyn Val>::try_from(value).ok().map(CowVal::Owned)
+    }
+}
+
+/// How a name is written.
+fn written(name: Name) -> String {
     match name {
-        Name::Setting(id) => dotted(id.name()),
-        Name::Port => dotted("port.name"),
-        Name::Role => dotted("role.name"),
-        Name::Faces => dotted("role.faces"),
+        Name::Setting(id) => id.name().replace('-', "_"),
+        Name::Port => "port.name".to_owned(),
+        Name::Role => "role.name".to_owned(),
+        Name::Faces => "role.faces".to_owned(),
     }
 }
 
@@ -440,12 +447,7 @@ impl Checker<'_> {
     }
 
     fn unknown(&self, expr: &IdedExpr, found: &str) -> Wrong {
-        let names: Vec<String> = all_names()
-            .map(|name| {
-                let (a, b) = written(name);
-                format!("{a}.{b}")
-            })
-            .collect();
+        let names: Vec<String> = all_names().map(written).collect();
         let nearest = nearest(found, names.iter().map(String::as_str)).map(str::to_owned);
         self.wrong(expr, PolicyProblem::ExpressionName { found: found.to_owned(), nearest })
     }
@@ -456,8 +458,10 @@ impl Checker<'_> {
             let message = "has() is not needed: where a setting is unknown the rule is undetermined".to_owned();
             return Err(self.wrong(expr, PolicyProblem::Expression { message }));
         }
-        let found = all_names().find(|name| written(*name) == (space.clone(), select.field.clone()));
-        let Some(name) = found else { return Err(self.unknown(expr, &format!("{space}.{}", select.field))) };
+        let whole = format!("{space}.{}", select.field);
+        let Some(name) = all_names().find(|name| written(*name) == whole) else {
+            return Err(self.unknown(expr, &whole));
+        };
         self.names.insert(name);
         Ok(type_of(name))
     }

@@ -441,8 +441,7 @@ impl Policy {
 
     /// Whether an address is a phone's: by the site's prefixes or by the inventory.
     pub fn is_phone(&self, address: StationAddress) -> bool {
-        let shown = address.to_string();
-        let by_prefix = self.site.phone_prefixes.value.iter().any(|p| shown.starts_with(&p.to_ascii_lowercase()));
+        let by_prefix = self.site.phone_prefixes.value.iter().any(|start| address.begins_with(start));
         let kind = self.stations.as_ref().and_then(|all| all.get(address)).and_then(|station| station.kind.as_deref());
         by_prefix || kind.is_some_and(|kind| ["phone", "telephone"].iter().any(|word| kind.eq_ignore_ascii_case(word)))
     }

@@ -1,6 +1,5 @@
 //! The binding table: entries where they cannot be, twice, or past their end.
 
-use std::collections::BTreeMap;
 use std::net::IpAddr;
 
 use jiff::{SignedDuration, Timestamp};
@@ -62,8 +61,8 @@ impl<'a> Binding<'a> {
 
 /// Whether snooping acts on the switch, or a table is there all the same: else there is nothing to look at.
 fn has_table(on: SwitchView<'_>) -> bool {
-    let idle = matches!(on.is_armed(SNOOPING), Ok(false)) || matches!(on.is_held_back("dhcp-snooping"), Ok(true));
-    on.switch().tells(facts::binding::FACT) || !idle
+    let is_idle = || matches!(on.is_armed(SNOOPING), Ok(false)) || matches!(on.is_held_back("dhcp-snooping"), Ok(true));
+    on.switch().tells(facts::binding::FACT) || !is_idle()
 }
 
 /// The bindings of a port.
@@ -71,7 +70,8 @@ pub(super) fn of_port<'a>(port: &PortView<'a>) -> Kept<Vec<Binding<'a>>> {
     if port.tells_nothing() || !has_table(port.on()) {
         return Ok(None);
     }
-    Ok(port.seen(facts::binding::FACT)?.map(|rows| rows.into_iter().filter_map(Binding::of).collect()))
+    let kind = facts::binding::FACT;
+    Ok(port.reads(kind)?.map(|()| port.facts(kind).filter_map(Binding::of).collect()))
 }
 
 /// One judgement over the bindings of a port.
@@ -174,18 +174,12 @@ fn double(on: &SwitchView<'_>) -> Judgement {
         return Ok(Verdict::NotApplicable);
     }
     let bindings: Vec<Binding<'_>> = on.switch().facts_of(kind).filter_map(Binding::of).collect();
-    let mut by_ip: BTreeMap<(Option<VlanId>, IpAddr), Vec<&Binding<'_>>> = BTreeMap::new();
-    let mut by_station: BTreeMap<(Option<VlanId>, StationAddress), Vec<&Binding<'_>>> = BTreeMap::new();
-    for binding in &bindings {
-        let Some(ip) = binding.ip else { continue };
-        by_ip.entry((binding.vlan, ip)).or_default().push(binding);
-        // A host has several IPv6 addresses by right (RFC 4862).
-        if ip.is_ipv4() {
-            by_station.entry((binding.vlan, binding.station)).or_default().push(binding);
-        }
-    }
+    // A host has several IPv6 addresses by right (RFC 4862).
+    let with_ip = || bindings.iter().filter_map(|binding| Some((binding.ip?, binding)));
+    let by_ip = with_ip().map(|(ip, binding)| ((binding.vlan, ip), binding));
+    let by_station = with_ip().filter(|(ip, _)| ip.is_ipv4()).map(|(_, b)| ((b.vlan, b.station), b));
     let mut tally = Tally::default();
-    for ((_, ip), rows) in by_ip {
+    for ((_, ip), rows) in several(by_ip) {
         let stations: Vec<String> = distinct(rows.iter().map(|binding| binding.station));
         if stations.len() > 1 {
             let says = "{ip} is bound to {count} stations in VLAN {vlan}: {stations}";
@@ -194,7 +188,7 @@ fn double(on: &SwitchView<'_>) -> Judgement {
             tally.add(Ok(Some(violation)));
         }
     }
-    for ((_, station), rows) in by_station {
+    for ((_, station), rows) in several(by_station) {
         let addresses: Vec<String> = distinct(rows.iter().filter_map(|binding| binding.ip));
         if addresses.len() > 1 {
             let says = "{station} is bound to {count} addresses in VLAN {vlan}: {addresses}";
@@ -204,6 +198,21 @@ fn double(on: &SwitchView<'_>) -> Judgement {
         }
     }
     tally.judgement()
+}
+
+/// What has one key with others, in the order of the keys and, of one, of the text.
+fn several<K: Ord + Copy, T>(all: impl Iterator<Item = (K, T)>) -> Vec<(K, Vec<T>)> {
+    let mut all: Vec<(K, T)> = all.collect();
+    all.sort_by_key(|(key, _)| *key);
+    let mut all = all.into_iter().peekable();
+    let mut several = Vec::new();
+    while let Some((key, first)) = all.next() {
+        let mut more = std::iter::from_fn(|| all.next_if(|(other, _)| *other == key)).map(|(_, one)| one);
+        if let Some(second) = more.next() {
+            several.push((key, [first, second].into_iter().chain(more).collect()));
+        }
+    }
+    several
 }
 
 fn distinct<T: Ord + ToString>(all: impl Iterator<Item = T>) -> Vec<String> {

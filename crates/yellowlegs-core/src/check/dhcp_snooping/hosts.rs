@@ -1,5 +1,6 @@
 //! Stations on snooped VLANs: who talks without a binding, and who got no address.
 
+use std::cell::LazyCell;
 use std::collections::{BTreeMap, BTreeSet};
 use std::net::IpAddr;
 
@@ -53,15 +54,13 @@ fn unbound(port: &PortView<'_>) -> Judgement {
     let Some(bindings) = of_port(port)? else { return Ok(Verdict::NotApplicable) };
     // An entry past its end, or one with a link-local address, is told as that.
     let bound: BTreeSet<(StationAddress, Option<VlanId>)> = bindings.iter().map(|b| (b.station, b.vlan)).collect();
-    let by_itself: BTreeSet<StationAddress> = self_given(port).keys().copied().collect();
-    let fixed = |station: StationAddress| {
-        let shown = station.to_string();
-        port.policy().site.fixed_stations.value.iter().any(|start| shown.starts_with(&start.to_ascii_lowercase()))
-    };
+    let by_itself = LazyCell::new(|| self_given(port));
+    let fixed_starts = &port.policy().site.fixed_stations.value;
+    let fixed = |station: StationAddress| fixed_starts.iter().any(|start| station.begins_with(start));
     let bare = |heard: &&Heard<'_>| {
         let known = bound.contains(&(heard.address, heard.vlan)) || bound.contains(&(heard.address, None));
         let kept = heard.row.get(facts::station::KIND) == Some(Learned::Written);
-        !known && !kept && !by_itself.contains(&heard.address) && !fixed(heard.address)
+        !known && !kept && !by_itself.contains_key(&heard.address) && !fixed(heard.address)
     };
     let bare: Vec<Heard<'_>> = covered.iter().filter(bare).copied().collect();
     let Some(first) = bare.first() else { return Ok(Verdict::Met) };

@@ -3,7 +3,9 @@
 mod verdicts;
 
 use std::collections::BTreeMap;
-use std::sync::Arc;
+use std::sync::{Arc, LazyLock};
+
+use rustc_hash::FxHashSet;
 
 use super::doubt::{Doubts, Shadow};
 use super::fleet::{Digest, Usage};
@@ -48,6 +50,8 @@ pub struct Judged {
 struct Cast {
     told: Vec<(&'static Check, Told)>,
     doubted: Vec<&'static str>,
+    /// The rules of the house that are to be asked, and those with everything doubtful unknown.
+    rules: [Vec<usize>; 2],
 }
 
 /// Where doubts are looked up: the switch with everything doubtful unknown, if something is.
@@ -112,11 +116,12 @@ impl<'p> Judge<'p> {
         let mut side_certain = certain.map(|on| known.side(on.noting(&notes)));
         for view in on.ports() {
             let port = view.port();
-            let told = self.of_port(port, &mut side, &mut known, &notes);
-            let mut cast = Cast { told, doubted: Vec::new() };
+            let (told, rules) = self.of_port(port, &mut side, &mut known, &notes);
+            let mut cast = Cast { told, doubted: Vec::new(), rules: [rules, Vec::new()] };
             if let Some(certain) = &mut side_certain {
-                let certain = self.of_port(port, certain, &mut known, &notes);
+                let (certain, rules) = self.of_port(port, certain, &mut known, &notes);
                 cast.doubted = super::doubt::cast(&mut cast.told, certain);
+                cast.rules[1] = rules;
                 // In the order of the checks, whichever of them were settled before.
                 let place = |check: &Check| self.checks.iter().position(|(known, _)| known.id == check.id);
                 if !cast.doubted.is_empty() {
@@ -150,21 +155,23 @@ impl<'p> Judge<'p> {
         Judged { outcome, usage, digest, doubtful }
     }
 
-    /// What the checks come to on a port, without those that are met or do not apply; on ports that are alike once for all.
+    /// What the checks come to on a port, without those that are met or do not apply, and the rules of the house that are to be asked; on ports
+    /// that are alike once for all.
     fn of_port(
         &self,
         port: usize,
         side: &mut Side<'_>,
         known: &mut Known,
         notes: &Notes,
-    ) -> Vec<(&'static Check, Told)> {
+    ) -> (Vec<(&'static Check, Told)>, Vec<usize>) {
         let first = side.on.first_alike(port);
         match side.settled.get(&first).map(Arc::clone) {
-            Some(settled) => self.again(&side.on.without_notes().port(port), &settled),
+            Some(settled) => (self.again(&side.on.without_notes().port(port), &settled), settled.rules.clone()),
             None => {
                 let (told, settled) = self.first_alike(port, side, known, notes);
+                let rules = settled.rules.clone();
                 side.settled.insert(port, Arc::new(settled));
-                told
+                (told, rules)
             }
         }
     }
@@ -274,7 +281,7 @@ impl<'p> Judge<'p> {
     fn port(
         &self,
         (view, certain): (&PortView<'_>, Option<&PortView<'_>>),
-        Cast { told, doubted }: Cast,
+        Cast { told, doubted, rules }: Cast,
         around: Around<'_>,
         outcome: &mut SwitchOutcome,
         usage: &mut Usage,
@@ -308,7 +315,13 @@ impl<'p> Judge<'p> {
                 }
             }
         }
-        for rule in &self.policy.rules {
+        let [open_here, open_if_certain] = rules;
+        for (position, rule) in self.policy.rules.iter().enumerate() {
+            let certain = certain.filter(|_| open_if_certain.contains(&position));
+            let is_open = open_here.contains(&position);
+            if !is_open && certain.is_none() {
+                continue;
+            }
             let Some(level) = self.policy.level(rule.id, role, rule.level) else { continue };
             let mut open = |needs: Vec<&'static str>, doubts| {
                 if reported && self.selection.takes_check(rule.id) {
@@ -316,7 +329,7 @@ impl<'p> Judge<'p> {
                     outcome.undetermined.push(Undecided { check: rule.id, level, port, needs, doubts });
                 }
             };
-            match house(view, rule) {
+            match if is_open { house(view, rule) } else { Ok(None) } {
                 Ok(None) => {
                     let unknown = certain.and_then(|certain| super::doubt::cast_house(house(certain, rule)));
                     if let Some(Unknown { needs }) = unknown {
@@ -355,7 +368,9 @@ fn undecided(
 
 /// Whether what is missing is newer state than there is.
 fn is_too_old(need: &str) -> bool {
-    FactKind::all().any(|kind| kind.info().newer == need)
+    static NEWER: LazyLock<FxHashSet<&'static str>> =
+        LazyLock::new(|| FactKind::all().map(|kind| kind.info().newer).collect());
+    NEWER.contains(need)
 }
 
 /// Applies the first waiver in force that covers a finding, and notes every one that does.

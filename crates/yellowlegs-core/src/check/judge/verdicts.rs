@@ -64,7 +64,8 @@ impl Judge<'_> {
         let (view, mut told, mut settled) = (side.on.port(port), Vec::new(), Settled::default());
         // What is kept is not noted again.
         let unnoted = side.on.without_notes().port(port);
-        let begin = known.begin(side, port, self.checks.len());
+        // Behind the checks come the rules of the house.
+        let begin = known.begin(side, port, self.checks.len() + self.policy.rules.len());
         for group in begin.groups() {
             if let Some(together) = known.find_together(side, &begin, group) {
                 for (position, came_to) in together.iter() {
@@ -105,13 +106,28 @@ impl Judge<'_> {
                 settled.undetermined.push((position, needs.clone()));
                 told.extend(self.checks.get(position).map(|(check, _)| (*check, Told::Undetermined(needs.clone()))));
             }
+            CameTo::Open if position >= self.checks.len() => settled.rules.push(position - self.checks.len()),
             CameTo::Open => {
                 self.asked(view, position, settled, told);
             }
         }
     }
 
-    /// Runs a check: what it tells, and what of it holds for all that are alike.
+    /// Whether a rule of the house has to be asked on every port that is alike: it holds, is undecided, or asks what is a port's own.
+    fn asked_rule(&self, view: &PortView<'_>, position: usize, settled: &mut Settled) -> Option<CameTo> {
+        let rule = self.policy.rules.get(position)?;
+        let role = view.role().ok().map(|role| role.name.as_str());
+        view.was_asked_who();
+        let is_settled =
+            self.policy.level(rule.id, role, rule.level).is_none() || matches!(house(view, rule), Ok(None));
+        if is_settled && !view.was_asked_who() {
+            return Some(CameTo::Nothing);
+        }
+        settled.rules.push(position);
+        Some(CameTo::Open)
+    }
+
+    /// Runs a check: what it tells, and what of it holds for all that are alike. Of a rule of the house only whether it is to be asked.
     fn asked(
         &self,
         view: &PortView<'_>,
@@ -119,6 +135,9 @@ impl Judge<'_> {
         settled: &mut Settled,
         told: &mut Vec<(&'static Check, Told)>,
     ) -> Option<CameTo> {
+        if let Some(rule) = position.checked_sub(self.checks.len()) {
+            return self.asked_rule(view, rule, settled);
+        }
         view.was_asked_who();
         let (check, verdict) = self.verdict(view, position)?;
         let here = match &verdict {

@@ -149,6 +149,25 @@ impl Automaton {
         self.rule
     }
 
+    /// The one hole that is all that a context takes, where nothing else is: then no walk is needed.
+    pub(super) fn only_hole(&self, context: usize) -> Option<HoleType> {
+        let is_plain = |node: &Node| {
+            let Node { few, many, tails, picks, enter, then, .. } = node;
+            few.is_empty()
+                && many.is_empty()
+                && tails.is_empty()
+                && picks.is_empty()
+                && enter.is_none()
+                && then.is_none()
+        };
+        let root = self.node(*self.roots.get(context)?).filter(|root| is_plain(root) && root.accept.is_none())?;
+        let [edge] = &root.holes[..] else { return None };
+        let end = self.node(edge.to).filter(|end| is_plain(end) && end.holes.is_empty())?;
+        let accept = self.accepts.get(end.accept? as usize)?;
+        let takes_one = accept.holes == 1 && accept.typed == [(0, 0)] && accept.chosen.is_empty();
+        (takes_one && !edge.repeated && edge.hole.is_none()).then_some(edge.kind)
+    }
+
     fn node(&self, id: NodeId) -> Option<&Node> {
         self.nodes.get(id as usize)
     }

@@ -107,14 +107,7 @@ impl Automaton {
     }
 
     fn start(&self, context: usize, line: &Walk<'_>, at: usize, taken: &mut Taken) -> Option<u32> {
-        if taken.failed.contains(&(context, at)) {
-            return None;
-        }
-        let accept = self.walk(*self.roots.get(context)?, line, at, taken);
-        if accept.is_none() {
-            taken.failed.push((context, at));
-        }
-        accept
+        self.walk(*self.roots.get(context)?, line, at, taken)
     }
 
     fn walk(&self, id: NodeId, line: &Walk<'_>, at: usize, taken: &mut Taken) -> Option<u32> {
@@ -175,10 +168,14 @@ impl Automaton {
             taken.values.truncate(mark.1);
         }
         let (context, opener) = node.enter?;
+        if taken.failed.contains(&(context, at)) {
+            return None;
+        }
         taken.parts.push((opener, at, taken.values.len()));
         let accept = self.start(context, line, at, taken);
         if accept.is_none() {
             taken.parts.pop();
+            taken.failed.push((context, at));
         }
         accept
     }

@@ -442,7 +442,8 @@ fn read_column(
             let (is_secret, holes) = (pattern.has_secret(), pattern.holes.len());
             row.extend(pattern.holes);
             let title = title.trim().to_owned();
-            return Some(Column { title, optional: false, carry: false, is_secret, cells, fields, holes });
+            let only_hole = cells.only_hole(0);
+            return Some(Column { title, optional: false, carry: false, is_secret, cells, only_hole, fields, holes });
         }
     };
     let title = table.required_text("title");
@@ -457,5 +458,6 @@ fn read_column(
     let cells = patterns(doc, std::slice::from_ref(&is), text);
     let (is_secret, holes) = (pattern.has_secret(), pattern.holes.len());
     row.extend(pattern.holes);
-    Some(Column { title: title.value.to_owned(), optional, carry, is_secret, cells, fields, holes })
+    let only_hole = cells.only_hole(0);
+    Some(Column { title: title.value.to_owned(), optional, carry, is_secret, cells, only_hole, fields, holes })
 }

@@ -7,6 +7,7 @@ mod said;
 mod table;
 
 use super::automaton::{Automaton, Walk};
+use super::hole::HoleType;
 use super::pattern::Pattern;
 use super::ports::Lists;
 use super::rule::{Effect, Subject};
@@ -65,6 +66,8 @@ pub struct Column {
     /// What stands in it is never shown.
     pub is_secret: bool,
     cells: Automaton,
+    /// The type of the one hole that its cells are, where they are no more.
+    only_hole: Option<HoleType>,
     fields: Vec<(usize, Filled)>,
     /// How many holes its pattern has.
     holes: usize,

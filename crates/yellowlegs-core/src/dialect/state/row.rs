@@ -151,8 +151,17 @@ impl<'a> Reader<'a> {
             return Fit::Whole;
         }
         self.dialect.state.splitter.split(cell, 0, words);
-        let walk = Walk { text: cell, words, lists: &self.dialect.lists };
-        match column.cells.find(0, &walk, 0, captures, &mut Vec::new()) {
+        let before = captures.len();
+        let lists = &self.dialect.lists;
+        let fits = match column.only_hole {
+            Some(kind) => {
+                let taken = kind.take(cell, words, 0, lists).filter(|(count, _)| *count == words.len());
+                captures.extend(taken.map(|(_, value)| value).into_iter());
+                captures.len() > before
+            }
+            None => column.cells.find(0, &Walk { text: cell, words, lists }, 0, captures, &mut Vec::new()),
+        };
+        match fits {
             true => Fit::Whole,
             false if cell.ends_with([',', '-', ':', '.']) => Fit::Begun,
             false => Fit::Not,

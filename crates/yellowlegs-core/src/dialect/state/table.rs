@@ -16,6 +16,9 @@ pub(in crate::dialect) struct Placed<'t> {
 /// Puts the words of a line into `words`, by their columns; tabs lead to multiples of eight, border signs are blanks.
 pub(in crate::dialect) fn place<'t>(line: &'t str, borders: &str, words: &mut Vec<Placed<'t>>) {
     words.clear();
+    if line.is_ascii() {
+        return place_bytes(line, blanks(borders), words);
+    }
     let mut column = 0;
     let mut begun: Option<(usize, usize)> = None;
     let mut word = |at: usize, from: usize, end: usize, to: usize| {
@@ -35,6 +38,30 @@ pub(in crate::dialect) fn place<'t>(line: &'t str, borders: &str, words: &mut Ve
     }
     if let Some((start, from)) = begun {
         word(start, from, line.len(), column);
+    }
+}
+
+/// A bit for each sign of one byte that is a blank.
+fn blanks(borders: &str) -> u128 {
+    let always = "\t\n\u{b}\u{c}\r ".bytes();
+    always.chain(borders.bytes().filter(u8::is_ascii)).fold(0, |blanks, byte| blanks | 1 << byte)
+}
+
+/// The same of a line whose signs are a byte each.
+fn place_bytes<'t>(line: &'t str, blanks: u128, words: &mut Vec<Placed<'t>>) {
+    let is_blank = |byte: u8| blanks >> (byte & 0x7f) & 1 != 0;
+    let (bytes, mut at, mut column) = (line.as_bytes(), 0, 0);
+    while let Some(byte) = bytes.get(at) {
+        if is_blank(*byte) {
+            column = if *byte == b'\t' { (column / 8 + 1) * 8 } else { column + 1 };
+            at += 1;
+            continue;
+        }
+        let rest = &bytes[at..];
+        let width = rest.iter().position(|byte| is_blank(*byte)).unwrap_or(rest.len());
+        let text = line.get(at..at + width).unwrap_or_default();
+        words.push(Placed { from: column, to: column + width, at, text });
+        (at, column) = (at + width, column + width);
     }
 }
 
@@ -145,6 +172,7 @@ fn aligned(titles: &[(usize, usize, usize)], column: usize, word: &Placed<'_>) -
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
     use rstest::rstest;
 
     fn row(title: &str, line: &str) -> Vec<String> {
@@ -177,5 +205,19 @@ mod tests {
     #[case("1.1 ---", false)]
     fn rulers(#[case] line: &str, #[case] expected: bool) {
         assert_eq!(is_ruler(line), expected);
+    }
+
+    proptest! {
+        /// A line of one-byte signs has its words where the same line with another sign behind it has them.
+        #[test]
+        fn words_are_placed_alike_in_both_ways(line in "[ \\t\u{b}\u{c}\r\u{1c}|a-c:.]{0,24}", borders in "[|:]{0,2}") {
+            let longer = format!("{line} \u{e9}");
+            let mut wide = placed(&longer, &borders);
+            prop_assert_eq!(wide.pop().map(|word| word.text), Some("\u{e9}"));
+            let shown = |words: &[Placed<'_>]| {
+                words.iter().map(|w| (w.from, w.to, w.at, w.text.to_owned())).collect::<Vec<_>>()
+            };
+            prop_assert_eq!(shown(&placed(&line, &borders)), shown(&wide));
+        }
     }
 }

@@ -147,13 +147,13 @@ impl Writer<'_> {
     fn rest(&mut self, switch: &Switch, doubts: Option<&[Doubt]>) -> io::Result<()> {
         let sheet = &mut self.sheet;
         sheet.name("facts")?;
-        sheet.list(switch.facts.iter(), |sheet, fact| {
+        sheet.list(switch.facts().iter(), |sheet, fact| {
             let evidence = RecordQuote::of(switch, Some(fact.mark));
             sheet.value(&RecordFact { kind: fact.kind, fields: fact.fields.clone(), evidence })
         })?;
-        if !switch.tables.is_empty() {
+        if !switch.state.tables().is_empty() {
             sheet.name("tables")?;
-            sheet.list(switch.tables.iter(), |sheet, (kind, mark)| {
+            sheet.list(switch.state.tables().iter(), |sheet, (kind, mark)| {
                 sheet.value(&RecordTable { fact: RecordKind(*kind), evidence: RecordQuote::of(switch, Some(*mark)) })
             })?;
         }
