@@ -39,6 +39,9 @@ columns = [
 fact = "group"
 in = "groups"
 columns = [{ title = "Group", is = "<group:ip>" }, { title = "Berths", is = "<port:ports>" }]
+[[table]]
+fact = "group"
+columns = [{ title = "Circle", is = "<group:ip>" }, { title = "Members", is = "<port:port>..." }]
 [[line]]
 pattern = "groups of lane <vlan:vlan>"
 opens = "groups"
@@ -161,6 +164,12 @@ fn told(text: &str) -> Vec<String> {
     &["group vlan=150 group=233.252.0.7 port=1.1", "group vlan=150 group=233.252.0.7 port=1.3", "group vlan=150 group=233.252.0.7 port=1.5", "group vlan=150 group=233.252.0.7 port=1.6", "group vlan=150 group=233.252.0.8 port=1.1"]
 )]
 #[case::not_outside_it("Group      Berths\n233.252.0.7  1.1\n", &["unread 1", "unread 2"])]
+// More than one word of a cell, though it is one hole; and one word too many.
+#[case::repeated(
+    "Circle       Members\n233.252.0.9  1.1 1.3 1.5\n233.252.0.8  1.4\n233.252.0.7  1.4 x\n",
+    &["group group=233.252.0.9 port=1.1", "group group=233.252.0.9 port=1.3", "group group=233.252.0.9 port=1.5", "group group=233.252.0.8 port=1.4", "unread 4"]
+)]
+#[case::a_word_too_many("Berth  Seen\n1.1    7 8\n1.2    9\n", &["counters port=1.2 violations=9", "unread 2"])]
 #[case::joined(
     "Berth  Who        Can\n1.1    quay-main- B, T\n       desk\n1.2    p          X\n",
     &["neighbour port=1.1 name=quay-main-desk capabilities=bridge, telephone", "neighbour port=1.2 name=p capabilities=other"]
