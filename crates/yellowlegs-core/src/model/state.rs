@@ -167,11 +167,11 @@ mod tests {
             tables in prop::collection::vec((0..6_usize, 0..3_u16), 0..4),
         ) {
             let kinds: Vec<FactKind> = FactKind::all().take(4).chain([facts::clock::FACT]).collect();
-            let moment = |second: usize| Timestamp::from_second(second as i64).unwrap();
+            let moment = |second: i64| Timestamp::from_second(second).unwrap();
             let mut told: Vec<(Fact, Option<u32>)> = Vec::new();
-            for (line, (kind, port, file)) in of.iter().enumerate() {
-                let fact = Fact::new(kinds[*kind], mark(*file, line as u32));
-                let fact = fact.with(facts::clock::TIME, Some(crate::model::Value::Time(moment(line))));
+            for ((kind, port, file), line) in of.iter().zip(0_u32..) {
+                let fact = Fact::new(kinds[*kind], mark(*file, line));
+                let fact = fact.with(facts::clock::TIME, Some(crate::model::Value::Time(moment(line.into()))));
                 told.push((fact, *port));
             }
             told.sort_by_key(|(fact, _)| fact.kind);
@@ -190,7 +190,7 @@ mod tests {
                 let read_in = heading.or(mine.first().map(|fact| fact.mark));
                 prop_assert_eq!(state.read_in(kind), read_in);
                 let same_file = |fact: &&Fact| Some(fact.mark.file) == read_in.map(|mark| mark.file);
-                let clock = all.iter().filter(|fact| fact.kind == facts::clock::FACT).filter(same_file).next_back();
+                let clock = all.iter().filter(|fact| fact.kind == facts::clock::FACT).rfind(same_file);
                 prop_assert_eq!(state.taken_at(kind), clock.and_then(|clock| clock.get(facts::clock::TIME)));
                 for port in 0..5 {
                     let here = told.iter().filter(|(fact, at)| fact.kind == kind && *at == Some(port));

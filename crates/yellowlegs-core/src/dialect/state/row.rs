@@ -156,7 +156,7 @@ impl<'a> Reader<'a> {
         let fits = match column.only_hole {
             Some(kind) => {
                 let taken = kind.take(cell, words, 0, lists).filter(|(count, _)| *count == words.len());
-                captures.extend(taken.map(|(_, value)| value).into_iter());
+                captures.extend(taken.map(|(_, value)| value));
                 captures.len() > before
             }
             None => column.cells.find(0, &Walk { text: cell, words, lists }, 0, captures, &mut Vec::new()),
