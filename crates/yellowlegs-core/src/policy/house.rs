@@ -5,7 +5,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
 use std::hash::{Hash as _, Hasher as _};
-use std::sync::{Arc, LazyLock, Mutex};
+use std::sync::{Arc, LazyLock, Mutex, OnceLock};
 
 use cel::common::ast::{Expr, IdedExpr, LiteralValue, SelectExpr, operators as op};
 use cel::common::value::{CowVal, Val};
@@ -287,7 +287,7 @@ impl Condition {
     }
 
     fn worked_out(&self, values: &[Option<Value>]) -> Result<bool, Vec<Name>> {
-        let known = Values { written: &self.written, values };
+        let known = Values { written: &self.written, values, told: values.iter().map(|_| OnceLock::new()).collect() };
         let mut context = Context::with_env(Arc::clone(&LIBRARY));
         context.set_variable_resolver(&known);
         match self.program.execute(&context) {
@@ -301,17 +301,20 @@ impl Condition {
     }
 }
 
-/// What an expression speaks of, by its names as they are written: what is unknown is not there.
+/// What an expression speaks of, by its names as they are written: what is unknown is not there. Each is put into the language's terms once,
+/// when it is first asked, however often a loop asks.
 struct Values<'v> {
     written: &'v [String],
     values: &'v [Option<Value>],
+    told: Vec<OnceLock<Option<Box<dyn Val>>>>,
 }
 
 impl VariableResolver for Values<'_> {
     fn resolve<'b>(&'b self, variable: &str) -> Option<CowVal<'b, 'b>> {
         let at = self.written.iter().position(|name| name == variable)?;
-        let value = cel(self.values.get(at)?.as_ref()?);
-        Box::<dyn Val>::try_from(value).ok().map(CowVal::Owned)
+        let value = self.values.get(at)?.as_ref()?;
+        let told = self.told.get(at)?.get_or_init(|| Box::<dyn Val>::try_from(cel(value)).ok());
+        told.as_deref().map(CowVal::Borrowed)
     }
 }
 
@@ -599,5 +602,18 @@ mod tests {
             _ => None,
         };
         assert_eq!(condition.holds(value).ok(), expected);
+    }
+
+    /// A long list asked in a loop would be made as often as it is long.
+    #[test]
+    fn a_value_is_told_once() {
+        let (written, values) = (["port.mtu".to_owned(), "port.mode".to_owned()], [Some(Value::Count(9)), None]);
+        let known = Values { written: &written, values: &values, told: (0..2).map(|_| OnceLock::new()).collect() };
+        let places = [(); 2].map(|()| match known.resolve("port.mtu") {
+            Some(CowVal::Borrowed(told)) => std::ptr::from_ref(told).cast::<()>(),
+            _ => panic!("it is lent"),
+        });
+        assert_eq!(places[0], places[1]);
+        assert!(known.resolve("port.mode").is_none() && known.resolve("port").is_none());
     }
 }
