@@ -201,18 +201,11 @@ fn double(on: &SwitchView<'_>) -> Judgement {
 }
 
 /// What has one key with others, in the order of the keys and, of one, of the text.
-fn several<K: Ord + Copy, T>(all: impl Iterator<Item = (K, T)>) -> Vec<(K, Vec<T>)> {
+fn several<K: Ord + Copy, T: Copy>(all: impl Iterator<Item = (K, T)>) -> Vec<(K, Vec<T>)> {
     let mut all: Vec<(K, T)> = all.collect();
     all.sort_by_key(|(key, _)| *key);
-    let mut all = all.into_iter().peekable();
-    let mut several = Vec::new();
-    while let Some((key, first)) = all.next() {
-        let mut more = std::iter::from_fn(|| all.next_if(|(other, _)| *other == key)).map(|(_, one)| one);
-        if let Some(second) = more.next() {
-            several.push((key, [first, second].into_iter().chain(more).collect()));
-        }
-    }
-    several
+    let of_one_key = all.chunk_by(|(one, _), (other, _)| one == other).filter(|rows| rows.len() > 1);
+    of_one_key.map(|rows| (rows[0].0, rows.iter().map(|(_, row)| *row).collect())).collect()
 }
 
 fn distinct<T: Ord + ToString>(all: impl Iterator<Item = T>) -> Vec<String> {

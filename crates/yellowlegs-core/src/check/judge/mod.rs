@@ -50,8 +50,10 @@ pub struct Judged {
 struct Cast {
     told: Vec<(&'static Check, Told)>,
     doubted: Vec<&'static str>,
-    /// The rules of the house that are to be asked, and those with everything doubtful unknown.
-    rules: [Vec<usize>; 2],
+    /// The rules of the house that are to be asked.
+    rules: Vec<usize>,
+    /// Those that are with everything doubtful unknown.
+    rules_if_certain: Vec<usize>,
 }
 
 /// Where doubts are looked up: the switch with everything doubtful unknown, if something is.
@@ -117,11 +119,11 @@ impl<'p> Judge<'p> {
         for view in on.ports() {
             let port = view.port();
             let (told, rules) = self.of_port(port, &mut side, &mut known, &notes);
-            let mut cast = Cast { told, doubted: Vec::new(), rules: [rules, Vec::new()] };
+            let mut cast = Cast { told, doubted: Vec::new(), rules, rules_if_certain: Vec::new() };
             if let Some(certain) = &mut side_certain {
                 let (certain, rules) = self.of_port(port, certain, &mut known, &notes);
                 cast.doubted = super::doubt::cast(&mut cast.told, certain);
-                cast.rules[1] = rules;
+                cast.rules_if_certain = rules;
                 // In the order of the checks, whichever of them were settled before.
                 let place = |check: &Check| self.checks.iter().position(|(known, _)| known.id == check.id);
                 if !cast.doubted.is_empty() {
@@ -281,7 +283,7 @@ impl<'p> Judge<'p> {
     fn port(
         &self,
         (view, certain): (&PortView<'_>, Option<&PortView<'_>>),
-        Cast { told, doubted, rules }: Cast,
+        Cast { told, doubted, rules, rules_if_certain }: Cast,
         around: Around<'_>,
         outcome: &mut SwitchOutcome,
         usage: &mut Usage,
@@ -315,10 +317,9 @@ impl<'p> Judge<'p> {
                 }
             }
         }
-        let [open_here, open_if_certain] = rules;
         for (position, rule) in self.policy.rules.iter().enumerate() {
-            let certain = certain.filter(|_| open_if_certain.contains(&position));
-            let is_open = open_here.contains(&position);
+            let certain = certain.filter(|_| rules_if_certain.contains(&position));
+            let is_open = rules.contains(&position);
             if !is_open && certain.is_none() {
                 continue;
             }

@@ -151,14 +151,15 @@ impl<'a> Reader<'a> {
             return Fit::Whole;
         }
         self.dialect.state.splitter.split(cell, 0, words);
-        let before = captures.len();
         let lists = &self.dialect.lists;
         let fits = match column.only_hole {
-            Some(kind) => {
-                let taken = kind.take(cell, words, 0, lists).filter(|(count, _)| *count == words.len());
-                captures.extend(taken.map(|(_, value)| value));
-                captures.len() > before
-            }
+            Some(kind) => match kind.take(cell, words, 0, lists) {
+                Some((count, value)) if count == words.len() => {
+                    captures.push(value);
+                    true
+                }
+                _ => false,
+            },
             None => column.cells.find(0, &Walk { text: cell, words, lists }, 0, captures, &mut Vec::new()),
         };
         match fits {
