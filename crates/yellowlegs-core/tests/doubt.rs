@@ -443,7 +443,7 @@ fn ports_that_nothing_else_names_may_be_there(#[case] line: &str, #[case] expect
         let lines: BTreeSet<u32> = outcome
             .undetermined
             .iter()
-            .filter(|open| open.needs == ["every port"])
+            .filter(|open| *open.needs == ["every port"])
             .flat_map(|open| open.doubts.iter().map(|line| line.line))
             .collect();
         assert_eq!(lines, if expected.is_empty() { BTreeSet::new() } else { BTreeSet::from([2]) });

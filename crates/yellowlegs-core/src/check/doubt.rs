@@ -9,7 +9,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::verdict::Unknown;
 use super::{Check, SwitchView, Told};
-use crate::finding::{DoubtLine, DoubtLines};
+use crate::finding::{DoubtLine, DoubtLines, Needs};
 use crate::model::{Doubt, FactKind, Scope, SettingId, SettingSet, Switch};
 use crate::policy::{AsOf, Assignment, Policy};
 use crate::resolve::{Doubtful, Resolved};
@@ -67,7 +67,7 @@ impl Shadow {
             let mirrors = !self.doubtful.resolved.switch.mirrors().is_empty();
             let looks = |check: &Check| looks_at_ports(check, mirrors);
             let met = told.iter_mut().filter(|(check, told)| matches!(told, Told::Met) && looks(check));
-            met.for_each(|(_, told)| *told = Told::Undetermined(vec![ALL_PORTS]));
+            met.for_each(|(_, told)| *told = Told::Undetermined([ALL_PORTS].into()));
         }
         told
     }
@@ -90,7 +90,7 @@ pub(super) struct Doubts<'s> {
     /// Those that could have spoken of it.
     reaching: Option<Vec<&'s (Doubt, Arc<DoubtLine>)>>,
     /// Those that could tell what is missing: checks lack the same again and again.
-    known: Vec<(Vec<&'static str>, DoubtLines)>,
+    known: Vec<(Needs, DoubtLines)>,
 }
 
 impl<'s> Doubts<'s> {
@@ -99,9 +99,9 @@ impl<'s> Doubts<'s> {
     }
 
     /// The lines that could tell what is missing: those that could have set it, else all that reach there; none where nothing is doubtful.
-    pub(super) fn lines(&mut self, needs: &[&'static str]) -> DoubtLines {
+    pub(super) fn lines(&mut self, needs: &Needs) -> DoubtLines {
         let Some(shadow) = self.shadow else { return Arc::default() };
-        if let Some((_, known)) = self.known.iter().find(|(known, _)| known == needs) {
+        if let Some((_, known)) = self.known.iter().find(|(known, _)| **known == **needs) {
             return Arc::clone(known);
         }
         let reaching = self.reaching.get_or_insert_with(|| shadow.reaching(self.port));
@@ -119,7 +119,7 @@ impl<'s> Doubts<'s> {
             }
         }
         let lines: DoubtLines = lines.into();
-        self.known.push((needs.to_vec(), Arc::clone(&lines)));
+        self.known.push((Arc::clone(needs), Arc::clone(&lines)));
         lines
     }
 }
@@ -157,7 +157,7 @@ pub(super) fn cast(told: &mut Vec<(&'static Check, Told)>, certain: Vec<(&'stati
         let needs = match certain {
             Told::Met | Told::NotApplicable => continue,
             Told::Undetermined(needs) => needs,
-            Told::Violated(_) => vec![UNDERSTOOD],
+            Told::Violated(_) => [UNDERSTOOD].into(),
         };
         match told.iter_mut().find(|(there, _)| there.id == check.id) {
             Some((_, Told::Violated(_))) => continue,

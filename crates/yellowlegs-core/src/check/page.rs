@@ -146,7 +146,7 @@ impl PortPage {
         let description = port.setting(settings::DESCRIPTION).value.filter(|words| !words.is_empty());
         let feature = |InForce { feature, told, .. }| match told {
             Ok(told) => FeatureNow { feature, told: Some(told), needs: Vec::new() },
-            Err(unknown) => FeatureNow { feature, told: None, needs: unknown.needs },
+            Err(unknown) => FeatureNow { feature, told: None, needs: unknown.needs.into_vec() },
         };
         let counted = port.facts(facts::counters::FACT).flat_map(|fact| {
             let fields = fact.kind.info().fields.iter().zip(&fact.fields);

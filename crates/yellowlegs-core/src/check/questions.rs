@@ -9,7 +9,8 @@ use std::sync::{Arc, Mutex};
 use rustc_hash::FxHashMap;
 
 use super::SwitchView;
-use crate::model::{Requirement, Saying, SettingId, Slot, Traits, VlanId, settings};
+use crate::finding::Needs;
+use crate::model::{FactKind, Requirement, Saying, SettingId, Slot, Traits, VlanId, settings};
 use crate::policy::{Assigned, Purpose};
 
 /// With more things said, or more questions and answers, all begins anew.
@@ -39,6 +40,8 @@ pub(super) enum Question {
     LeadsOutside,
     /// Whether nobody is there.
     IsUnattended,
+    /// How a kind of facts was read, and whether something is doubtful about it.
+    Reads(FactKind),
 }
 
 /// What stands for an answer: equal ones have equal numbers.
@@ -92,7 +95,7 @@ impl Notes {
 #[derive(Debug, Default)]
 pub(super) struct Settled {
     /// The checks, by position, that could not be decided, with what is missing.
-    pub(super) undetermined: Vec<(usize, Vec<&'static str>)>,
+    pub(super) undetermined: Vec<(usize, Needs)>,
     /// The checks that every port has to be asked.
     pub(super) open: Vec<usize>,
     /// The rules of the house, by their order in the policy, that every port has to be asked.
@@ -105,7 +108,7 @@ pub(super) enum CameTo {
     /// Nothing to be told: it is met, or does not apply.
     Nothing,
     /// These facts are missing.
-    Lacks(Vec<&'static str>),
+    Lacks(Needs),
     /// It has to be run on every port: it is violated, or asks what is the port's or the switch's own.
     Open,
 }
@@ -501,6 +504,7 @@ impl Side<'_> {
             Question::HasServer => self.on.without_notes().has_server().into(),
             Question::LeadsOutside => self.on.without_notes().leads_outside().into(),
             Question::IsUnattended => self.on.without_notes().is_unattended().into(),
+            Question::Reads(kind) => 2 * self.on.reading(kind) as Answer + Answer::from(switch.is_doubted(kind, None)),
         }
     }
 }

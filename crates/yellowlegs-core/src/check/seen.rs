@@ -1,7 +1,9 @@
 //! What the network says: whether state was read and is young enough to be believed, and the log within the policy's window.
 
 use jiff::{SignedDuration, Timestamp};
+use smallvec::SmallVec;
 
+use super::questions::Question;
 use super::{PortView, SwitchView, Unknown};
 use crate::model::{EventSeen, Fact, FactKind, Seconds, StationAddress, VlanId, facts};
 
@@ -11,34 +13,62 @@ const AHEAD: SignedDuration = SignedDuration::from_hours(24);
 /// What the checks of state share: no state kept at all makes them not applicable.
 pub(super) type Kept<T> = Result<Option<T>, Unknown>;
 
+/// What most ports have one or two of: so many take no memory of their own.
+pub(super) type Few<T> = SmallVec<[T; 2]>;
+
+/// How a kind of facts was read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Reading {
+    /// No state of the switch is kept.
+    NotKept,
+    /// What was kept does not tell it.
+    Missing,
+    TooOld,
+    Told,
+}
+
+impl Reading {
+    fn kept(self, kind: FactKind) -> Kept<()> {
+        match self {
+            Self::NotKept => Ok(None),
+            Self::Missing => Err(Unknown::fact(kind.info().name)),
+            Self::TooOld => Err(Unknown::fact(kind.info().newer)),
+            Self::Told => Ok(Some(())),
+        }
+    }
+}
+
 impl<'a> SwitchView<'a> {
     /// Whether a kind of facts was read and may be believed; `None` where no state of the switch is kept.
     pub(super) fn reads(&self, kind: FactKind) -> Kept<()> {
         if self.unnoted().tells_nothing() {
             return Ok(None);
         }
-        if self.switch().is_doubted(kind, None) {
+        self.note(Question::Reads(kind));
+        if self.unnoted().is_doubted(kind, None) {
             return Err(Unknown::fact(kind.info().name));
         }
-        self.reads_any(kind)
+        self.reading(kind).kept(kind)
     }
 
-    /// The same, whatever is doubtful about some of its ports.
-    fn reads_any(&self, kind: FactKind) -> Kept<()> {
-        if !self.switch().has_state() {
-            return Ok(None);
+    /// How a kind of facts was read, whatever is doubtful about some of its ports.
+    pub(super) fn reading(&self, kind: FactKind) -> Reading {
+        let switch = self.unnoted();
+        if !switch.has_state() {
+            Reading::NotKept
+        } else if !switch.tells(kind) {
+            Reading::Missing
+        } else if self.without_notes().is_too_old(kind) {
+            Reading::TooOld
+        } else {
+            Reading::Told
         }
-        if !self.switch().tells(kind) {
-            return Err(Unknown::fact(kind.info().name));
-        }
-        if self.is_too_old(kind) { Err(Unknown::fact(kind.info().newer)) } else { Ok(Some(())) }
     }
 
     /// Whether a table is older than the policy bears. Lines of a log have times of their own.
     pub(super) fn is_too_old(&self, kind: FactKind) -> bool {
-        let Seconds(most) = self.policy().site.state_age.value;
         let taken = self.switch().taken_at(kind).filter(|_| kind != facts::event::FACT);
-        taken.is_some_and(|taken| self.now().duration_since(taken) > SignedDuration::from_secs(most.into()))
+        taken.is_some_and(|taken| taken < self.believed_from())
     }
 
     /// When a kind of facts was taken; where its file has no clock, the moment of the audit.
@@ -65,18 +95,20 @@ impl<'a> SwitchView<'a> {
 impl<'a> PortView<'a> {
     /// Whether a kind of facts was read and may be believed of the port; `None` where no state of the switch is kept.
     pub(super) fn reads(&self, kind: FactKind) -> Kept<()> {
-        // Which port and switch it is, is asked only where it matters.
         if self.tells_nothing() {
             return Ok(None);
         }
-        if self.switch().is_doubted(kind, None) && self.switch().is_doubted(kind, Some(self.port())) {
+        let on = self.on();
+        on.note(Question::Reads(kind));
+        // Which port it is, is asked only where it matters.
+        if on.unnoted().is_doubted(kind, None) && on.unnoted().is_doubted(kind, Some(self.port())) {
             return Err(Unknown::fact(kind.info().name));
         }
-        self.on().reads_any(kind)
+        on.reading(kind).kept(kind)
     }
 
     /// The facts of a kind about the port, if they may be believed; `None` where no state of the switch is kept.
-    pub(super) fn seen(&self, kind: FactKind) -> Kept<Vec<&'a Fact>> {
+    pub(super) fn seen(&self, kind: FactKind) -> Kept<Few<&'a Fact>> {
         Ok(self.reads(kind)?.map(|()| self.facts(kind).collect()))
     }
 
@@ -88,7 +120,7 @@ impl<'a> PortView<'a> {
     }
 
     /// The stations on the port, each with the VLAN it was heard in and its row.
-    pub(super) fn stations(&self) -> Kept<Vec<Heard<'a>>> {
+    pub(super) fn stations(&self) -> Kept<Few<Heard<'a>>> {
         let kind = facts::station::FACT;
         let heard = |row: &'a Fact| {
             let address = row.get(facts::station::ADDRESS)?;

@@ -2,14 +2,14 @@
 
 use std::sync::Arc;
 
-use jiff::Timestamp;
 use jiff::civil::Date;
+use jiff::{SignedDuration, Timestamp};
 
 use super::questions::{Notes, Question};
 use super::{PortView, Unknown};
 use crate::model::{
-    Key, Mark, Requirement, Setting, SettingId, SettingType, Slot, Switch, TraitId, Traits, Value, VlanId, VlanSet,
-    platform, settings,
+    Key, Mark, Requirement, Seconds, Setting, SettingId, SettingType, Slot, Switch, TraitId, Traits, Value, VlanId,
+    VlanSet, platform, settings,
 };
 use crate::policy::{AsOf, Assigned, Assignment, Policy, Purpose, SiteVlan};
 use crate::resolve::Resolved;
@@ -22,6 +22,8 @@ pub struct SwitchView<'a> {
     roles: &'a Assignment,
     today: Date,
     now: Timestamp,
+    /// State that was taken before is too old to be believed.
+    believed_from: Timestamp,
     /// Where it is noted what the checks of a port ask of the switch.
     notes: Option<&'a Notes>,
 }
@@ -29,7 +31,9 @@ pub struct SwitchView<'a> {
 impl<'a> SwitchView<'a> {
     /// The view of a switch with the roles of its ports.
     pub fn new(resolved: &'a Resolved, policy: &'a Policy, roles: &'a Assignment, as_of: &AsOf) -> Self {
-        Self { resolved, policy, roles, today: as_of.date(), now: as_of.moment(), notes: None }
+        let (now, Seconds(most)) = (as_of.moment(), policy.site.state_age.value);
+        let believed_from = now.saturating_sub(SignedDuration::from_secs(most.into())).unwrap_or(Timestamp::MIN);
+        Self { resolved, policy, roles, today: as_of.date(), now, believed_from, notes: None }
     }
 
     /// The same with notes of what is asked of it.
@@ -43,7 +47,7 @@ impl<'a> SwitchView<'a> {
     }
 
     /// Notes a question whose answer other switches may share.
-    fn note(&self, question: Question) {
+    pub(super) fn note(&self, question: Question) {
         self.note_with(|| question);
     }
 
@@ -75,6 +79,11 @@ impl<'a> SwitchView<'a> {
     /// The moment it is judged at.
     pub fn now(&self) -> Timestamp {
         self.now
+    }
+
+    /// State that was taken before is too old to be believed.
+    pub(super) fn believed_from(&self) -> Timestamp {
+        self.believed_from
     }
 
     /// One of its ports.

@@ -5,6 +5,8 @@
 use std::borrow::Cow;
 use std::sync::Arc;
 
+use smallvec::{SmallVec, smallvec};
+
 use crate::finding::{Fact, Related};
 use crate::model::{Mark, SettingId, VlanId};
 use crate::policy::Cite;
@@ -27,13 +29,13 @@ pub enum Verdict {
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct Unknown {
     /// Names of settings, or words for other facts.
-    pub needs: Vec<&'static str>,
+    pub needs: SmallVec<[&'static str; 1]>,
 }
 
 impl Unknown {
     /// One missing fact.
     pub fn fact(name: &'static str) -> Self {
-        Self { needs: vec![name] }
+        Self { needs: smallvec![name] }
     }
 }
 
@@ -215,6 +217,6 @@ impl Tally {
         }
         self.needs.sort_unstable();
         self.needs.dedup();
-        Err(Unknown { needs: self.needs })
+        Err(Unknown { needs: self.needs.into() })
     }
 }

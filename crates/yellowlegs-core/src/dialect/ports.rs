@@ -47,6 +47,9 @@ impl PortRef {
     }
 }
 
+/// Names of ports are rarely longer.
+const USUAL_NAME: usize = 32;
+
 /// One element of a port list.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum PortItem {
@@ -260,7 +263,7 @@ impl Lists {
 
     /// The name of a port.
     pub fn name(&self, port: PortRef) -> Arc<str> {
-        let mut name = String::new();
+        let mut name = String::with_capacity(USUAL_NAME);
         let mut parts = port.parts.into_iter();
         for piece in self.forms.get(usize::from(port.form)).map_or(&[][..], |f| &f.pieces) {
             match piece {

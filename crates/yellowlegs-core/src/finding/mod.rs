@@ -18,7 +18,7 @@ pub use block::{Block, blocks};
 pub use brief::Brief;
 pub use evidence::{Evidence, EvidenceKind, quote_cite, quote_slot};
 pub use fingerprint::fingerprint;
-pub use outcome::{Counts, DoubtLine, DoubtLines, PortShown, Standing, SwitchOutcome, Undecided};
+pub use outcome::{Counts, DoubtLine, DoubtLines, Needs, PortShown, Standing, SwitchOutcome, Undecided};
 pub use since::{About, Fate, Former, Input, Since, SinceRow};
 pub use totals::{
     CheckRow, DoubtRow, Levels, Positions, Sample, Summary, SwitchRow, Totals, UndeterminedRow, UnreadRow, UnreadSample,

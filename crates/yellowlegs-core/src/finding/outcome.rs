@@ -110,10 +110,13 @@ pub struct Undecided {
     /// The port; none for the switch itself.
     pub port: Option<Arc<str>>,
     /// What is missing.
-    pub needs: Vec<&'static str>,
+    pub needs: Needs,
     /// The lines that are not understood and could have told.
     pub doubts: DoubtLines,
 }
+
+/// What checks lack: names of settings, or words for other facts. One list for all that lack the same for the same reason.
+pub type Needs = Arc<[&'static str]>;
 
 /// Lines that keep checks open: one list for all that lack the same.
 pub type DoubtLines = Arc<[Arc<DoubtLine>]>;

@@ -2,12 +2,14 @@
 
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
+use std::ptr;
 use std::sync::Arc;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 use serde::Serialize;
+use smallvec::SmallVec;
 
-use super::outcome::{Counts, DoubtLine, Standing, SwitchOutcome, Undecided};
+use super::outcome::{Counts, DoubtLine, Needs, Standing, SwitchOutcome, Undecided};
 use super::{Finding, Related, SinceRow};
 use crate::model::{Remark, Switch};
 use crate::policy::Level;
@@ -340,15 +342,20 @@ impl Totals {
 
     /// Groups the checks of a switch that could not be decided.
     fn add_undecided(&mut self, switch: &Arc<str>, undetermined: &[Undecided]) {
-        // The groups of this switch: most checks are undecided on many of its ports.
-        let mut groups: FxHashMap<(&'static str, &[&'static str], bool), usize> = FxHashMap::default();
+        // The groups of this switch: most checks are undecided on many of its ports, and lack the same there.
+        let mut groups: FxHashMap<(*const str, bool), SmallVec<[(&Needs, usize); 2]>> = FxHashMap::default();
         for Undecided { check, level, port, needs, doubts } in undetermined {
             // The gravest level comes first in order.
             self.worst_undetermined = self.worst_undetermined.into_iter().chain(*level).min();
             self.summary.undetermined += 1;
             let is_doubted = !doubts.is_empty();
-            let group =
-                *groups.entry((check, needs, is_doubted)).or_insert_with(|| self.group(check, needs, is_doubted));
+            let of_check = groups.entry((ptr::from_ref(*check), is_doubted)).or_default();
+            let known = of_check.iter().find(|(lacked, _)| *lacked == needs).map(|(_, group)| *group);
+            let group = known.unwrap_or_else(|| {
+                let group = self.group(check, needs, is_doubted);
+                of_check.push((needs, group));
+                group
+            });
             let Some(group) = self.groups.get_mut(group) else { continue };
             group.add(switch, port.as_deref());
             if group.row.doubts.len() < SAMPLES {

@@ -3,6 +3,18 @@
 use super::choice::choice;
 use super::{Announcement, Cause, Choice, ChoiceSet, Kind, Mark, SettingType, Value};
 
+/// What is added to the name of a kind of facts where what was read is too old.
+macro_rules! not_older {
+    () => {
+        " not older than site.state-age"
+    };
+}
+
+/// Whether what is missing is newer state than there is.
+pub(crate) fn is_too_old(need: &str) -> bool {
+    need.ends_with(not_older!())
+}
+
 /// A row of the catalogue.
 #[derive(Debug)]
 pub struct FactInfo {
@@ -49,6 +61,11 @@ impl FactKind {
         1 << self.0
     }
 
+    /// The fields of a fact of which nothing is told yet.
+    pub(crate) fn blank(self) -> Vec<Option<Value>> {
+        self.info().fields.iter().map(|_| None).collect()
+    }
+
     /// Its row.
     pub fn info(self) -> &'static FactInfo {
         &facts::ALL[usize::from(self.0)]
@@ -79,7 +96,7 @@ pub struct Fact {
 impl Fact {
     /// A fact of which nothing is told yet.
     pub(crate) fn new(kind: FactKind, mark: Mark) -> Self {
-        Self { kind, fields: vec![None; kind.info().fields.len()], mark }
+        Self { kind, fields: kind.blank(), mark }
     }
 
     /// The same with a field told, where there is a value for it.
@@ -269,7 +286,7 @@ macro_rules! catalogue {
 
             /// The rows.
             pub static ALL: &[FactInfo] = &[$(
-                FactInfo { name: $name, meaning: $meaning, newer: concat!($name, " not older than site.state-age"), fields: &[$(
+                FactInfo { name: $name, meaning: $meaning, newer: concat!($name, not_older!()), fields: &[$(
                     FieldInfo { name: $fname, kind: <$module::kinds::$field as SettingType>::KIND, meaning: $fmeaning },
                 )+] },
             )+];

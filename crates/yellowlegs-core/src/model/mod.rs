@@ -24,6 +24,7 @@ pub use choice::{
     Protocol, RateUnit, RelayInfo, StormAction, Trust, Unidirectional,
 };
 pub use doubt::{Doubt, DoubtWidth, SettingSet, Torn};
+pub(crate) use fact::is_too_old;
 pub use fact::{
     Capability, EventSeen, Fact, FactInfo, FactKind, Field, FieldInfo, FlapSeen, Learned, LinkSeen, TreeState, facts,
 };

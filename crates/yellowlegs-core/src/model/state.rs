@@ -17,6 +17,8 @@ pub(crate) struct State {
     ports: Vec<OfPort>,
     /// By port and kind, the positions of its facts.
     on: Vec<(FactKind, u32)>,
+    /// Of each fact, the port that it is about, where the switch has one of that name.
+    about: Vec<Option<u32>>,
 }
 
 /// Facts of a kind.
@@ -53,6 +55,10 @@ impl State {
         }
         let mut about: Vec<(u32, FactKind, u32)> =
             on.filter_map(|(port, fact)| Some((port, state.facts.get(fact as usize)?.kind, fact))).collect();
+        state.about = vec![None; state.facts.len()];
+        for (port, _, fact) in &about {
+            state.about[*fact as usize] = Some(*port);
+        }
         about.sort_unstable();
         if !about.is_empty() {
             state.ports = vec![OfPort::default(); ports + 1];
@@ -116,6 +122,13 @@ impl State {
     pub(crate) fn of_kind(&self, kind: FactKind) -> &[Fact] {
         let OfKind { from, to, .. } = self.kind(kind);
         self.facts.get(from as usize..to as usize).unwrap_or_default()
+    }
+
+    /// The same, each with the port that it is about.
+    pub(crate) fn placed(&self, kind: FactKind) -> impl Iterator<Item = (&Fact, Option<usize>)> {
+        let OfKind { from, to, .. } = self.kind(kind);
+        let about = self.about.get(from as usize..to as usize).unwrap_or_default();
+        self.of_kind(kind).iter().zip(about.iter().map(|port| port.map(|port| port as usize)))
     }
 
     /// The facts of a kind about a port, in the order of the text.
@@ -192,6 +205,9 @@ mod tests {
                 let same_file = |fact: &&Fact| Some(fact.mark.file) == read_in.map(|mark| mark.file);
                 let clock = all.iter().filter(|fact| fact.kind == facts::clock::FACT).rfind(same_file);
                 prop_assert_eq!(state.taken_at(kind), clock.and_then(|clock| clock.get(facts::clock::TIME)));
+                let placed = told.iter().filter(|(fact, _)| fact.kind == kind);
+                let placed: Vec<_> = placed.map(|(fact, port)| (fact, port.map(|port| port as usize))).collect();
+                prop_assert_eq!(state.placed(kind).collect::<Vec<_>>(), placed);
                 for port in 0..5 {
                     let here = told.iter().filter(|(fact, at)| fact.kind == kind && *at == Some(port));
                     let here: Vec<&Fact> = here.map(|(fact, _)| fact).collect();

@@ -313,6 +313,11 @@ impl Switch {
         self.state.of_kind(kind).iter()
     }
 
+    /// The same, each with the position of the port that it is about; without one, it is about none, or about one that is not there.
+    pub(crate) fn facts_placed(&self, kind: FactKind) -> impl Iterator<Item = (&Fact, Option<usize>)> {
+        self.state.placed(kind)
+    }
+
     /// The facts of one kind about a port, in the order of the text.
     #[inline]
     pub fn facts_about(&self, kind: FactKind, port: usize) -> impl Iterator<Item = &Fact> {

@@ -56,6 +56,9 @@ pub(super) fn read(state: &State, dialect: Option<&Arc<Dialect>>, switch: &mut S
 
 /// Puts what walks tell behind what tables tell. What both tell is one thing and counts once, as the table has it.
 pub(super) fn put_behind(facts: &mut Vec<Fact>, walked: Vec<Fact>) {
+    if walked.is_empty() {
+        return;
+    }
     let told: HashSet<Told> = facts.iter().map(Told::of).collect();
     facts.extend(walked.into_iter().filter(|fact| fact.kind == facts::clock::FACT || !told.contains(&Told::of(fact))));
 }

@@ -9,10 +9,18 @@ use crate::source::Word;
 /// quote without an end takes the rest of the line; another sign without an end is an ordinary character.
 #[derive(Debug, Clone)]
 pub struct Splitter {
-    alone: [bool; 128],
-    ends: [bool; 128],
-    quotes: [bool; 128],
+    /// What each byte can be: every byte of every line is asked.
+    can: [u8; 256],
 }
+
+/// A blank (ASCII's: a space, a tab, the ends of lines and pages).
+const BLANK: u8 = 1;
+/// A word of its own.
+const ALONE: u8 = 2;
+/// A word of its own where a word ends.
+const AT_END: u8 = 4;
+/// The beginning of a text in quotes.
+const QUOTE: u8 = 8;
 
 impl Splitter {
     /// `alone`: the ASCII characters that are words of their own. The quote is `"`.
@@ -22,28 +30,38 @@ impl Splitter {
 
     /// The same with other quotes.
     pub fn with_quotes(alone: &str, quotes: &str) -> Self {
-        Self { alone: table(alone), ends: [false; 128], quotes: table(quotes) }
+        let splitter = Self { can: [0; 256] }.with(" \t\n\x0c\r", BLANK);
+        splitter.with(alone, ALONE).with(quotes, QUOTE)
     }
 
     /// The same with characters that are words of their own only where a word ends: `110:` beside `a:3`.
     #[must_use]
     pub fn with_ends(self, ends: &str) -> Self {
-        Self { ends: table(ends), ..self }
+        self.with(ends, AT_END)
     }
 
-    fn quotes(&self, byte: u8) -> bool {
-        is_in(&self.quotes, byte)
+    /// The same with ASCII characters that can be something.
+    fn with(mut self, signs: &str, what: u8) -> Self {
+        for byte in signs.bytes().filter(u8::is_ascii) {
+            self.can[usize::from(byte)] |= what;
+        }
+        self
+    }
+
+    /// Whether a byte can be one of these.
+    fn is(&self, byte: u8, what: u8) -> bool {
+        self.can[usize::from(byte)] & what != 0
     }
 
     /// Whether a character is a word of its own.
     pub fn stands_alone(&self, byte: u8) -> bool {
-        is_in(&self.alone, byte)
+        self.is(byte, ALONE)
     }
 
     /// One past the closing quote, where a quoted text begins at an offset.
     pub fn quoted_end(&self, line: &str, at: usize) -> Option<usize> {
         let bytes = line.as_bytes();
-        if self.quotes(*bytes.get(at)?) { quoted_end(bytes, at) } else { None }
+        if self.is(*bytes.get(at)?, QUOTE) { quoted_end(bytes, at) } else { None }
     }
 
     /// Puts the words of a line into `words`; offsets count from `base`.
@@ -52,38 +70,26 @@ impl Splitter {
         let bytes = line.as_bytes();
         let mut i = 0;
         while let Some(byte) = bytes.get(i).copied() {
-            if byte.is_ascii_whitespace() {
+            if self.is(byte, BLANK) {
                 i += 1;
                 continue;
             }
-            let quoted = if self.quotes(byte) { quoted_end(bytes, i) } else { None };
+            let quoted = if self.is(byte, QUOTE) { quoted_end(bytes, i) } else { None };
             let end = if let Some(end) = quoted {
                 end
-            } else if self.stands_alone(byte) {
+            } else if self.is(byte, ALONE) {
                 i + 1
             } else {
-                let len = bytes[i..].iter().position(|b| b.is_ascii_whitespace() || self.stands_alone(*b));
+                let len = bytes[i..].iter().position(|byte| self.is(*byte, BLANK | ALONE));
                 len.map_or(bytes.len(), |len| i + len)
             };
-            let at_end = bytes[i..end].iter().rev().take_while(|byte| quoted.is_none() && is_in(&self.ends, **byte));
+            let at_end = bytes[i..end].iter().rev().take_while(|byte| quoted.is_none() && self.is(**byte, AT_END));
             let whole = end - at_end.count();
             words.extend((whole > i).then_some(Word { start: base + i, end: base + whole }));
             words.extend((whole..end).map(|at| Word { start: base + at, end: base + at + 1 }));
             i = end;
         }
     }
-}
-
-fn table(signs: &str) -> [bool; 128] {
-    let mut table = [false; 128];
-    for byte in signs.bytes().filter(u8::is_ascii) {
-        table[usize::from(byte)] = true;
-    }
-    table
-}
-
-fn is_in(table: &[bool; 128], byte: u8) -> bool {
-    table.get(usize::from(byte)).copied().unwrap_or(false)
 }
 
 /// One past the closing quote.
@@ -132,6 +138,27 @@ mod tests {
         let mut words = Vec::new();
         Splitter::new("=").with_ends(":;").split(line, 0, &mut words);
         assert_eq!(words.iter().map(|w| w.of(line)).collect::<Vec<_>>(), expected);
+    }
+
+    /// Every byte of ASCII between two words, and signs that are none: a letter of another script is told by several bytes, which are no signs.
+    #[test]
+    fn each_byte_is_what_it_was_said_to_be() {
+        let splitter = Splitter::with_quotes("=é", "'").with_ends(":ß");
+        for byte in 0..128_u8 {
+            let line = format!("ab{}cd éßü x{}", char::from(byte), char::from(byte));
+            let mut words = Vec::new();
+            splitter.split(&line, 0, &mut words);
+            let words: Vec<&str> = words.iter().map(|word| word.of(&line)).collect();
+            let sign = &line[2..3];
+            let (joined, last) = (&line[..5], &line[line.len() - 2..]);
+            let expected: &[&str] = match byte {
+                b' ' | b'\t' | b'\n' | b'\x0c' | b'\r' => &["ab", "cd", "éßü", "x"],
+                b'=' => &["ab", sign, "cd", "éßü", "x", sign],
+                b':' => &[joined, "éßü", "x", sign],
+                _ => &[joined, "éßü", last],
+            };
+            assert_eq!(words, expected, "{byte}");
+        }
     }
 
     proptest! {

@@ -105,7 +105,7 @@ fn what_became_of_a_finding(
         check,
         level: None,
         port: port.map(Into::into),
-        needs: vec!["storm.broadcast"],
+        needs: ["storm.broadcast"].into(),
         doubts: [].into(),
     };
     now.undetermined = open.map(undecided).into_iter().collect();

@@ -139,7 +139,7 @@ fn undecided(port: Option<&str>, level: Option<Level>, lines: &[(&str, u32)]) ->
         check: "storm/missing",
         level,
         port: port.map(Into::into),
-        needs: vec!["storm.broadcast"],
+        needs: ["storm.broadcast"].into(),
         doubts: lines.iter().map(doubt).collect(),
     }
 }
@@ -183,6 +183,44 @@ fn undecided_checks_are_gathered_by_what_is_missing() {
     let row = rows.iter().find(|row| row.check == "multicast/querier-missing").unwrap();
     assert_eq!((row.switches, row.ports, row.sample.len(), row.needs.as_slice()), (2, 2, 3, &["links"][..]));
     assert_eq!(totals.summary(0).undetermined, 10);
+}
+
+/// What is missing counts, not which list says it, and each check is by itself.
+#[test]
+fn undecided_checks_that_lack_the_same_are_one_group() {
+    let lacking = |check: &'static str, needs: &[&'static str]| Undecided {
+        check,
+        needs: needs.into(),
+        ..undecided(Some("1.1"), None, &[])
+    };
+    let mut on = outcome("a", [Undetermined; 3], Vec::new());
+    on.undetermined = vec![
+        lacking("storm/missing", &["storm.broadcast"]),
+        lacking("guard/bpdu", &["storm.broadcast"]),
+        lacking("storm/missing", &["storm.multicast"]),
+        lacking("storm/missing", &["storm.broadcast"]),
+        lacking("storm/missing", &["storm.broadcast", "storm.multicast"]),
+        Undecided {
+            doubts: undecided(None, None, &[("gale …", 7)]).doubts,
+            ..lacking("storm/missing", &["storm.multicast"])
+        },
+    ];
+    let totals = totals([on]);
+    let rows =
+        totals.undetermined().into_iter().map(|row| (row.check, row.needs.join("+"), row.ports, row.doubts.len()));
+    let mut rows: Vec<_> = rows.collect();
+    rows.sort();
+    let (broadcast, multicast) = ("storm.broadcast".to_owned(), "storm.multicast".to_owned());
+    assert_eq!(
+        rows,
+        [
+            ("guard/bpdu", broadcast.clone(), 1, 0),
+            ("storm/missing", broadcast.clone(), 2, 0),
+            ("storm/missing", format!("{broadcast}+{multicast}"), 1, 0),
+            ("storm/missing", multicast.clone(), 1, 0),
+            ("storm/missing", multicast, 1, 1),
+        ]
+    );
 }
 
 #[test]

@@ -279,7 +279,7 @@ pub(crate) fn verdicts_of(resolved: &Resolved, dialect: &Dialect, policy: &Polic
         Told::Met => ("met", Vec::new()),
         Told::NotApplicable => ("not-applicable", Vec::new()),
         Told::Violated(_) => ("violated", Vec::new()),
-        Told::Undetermined(needs) => ("undetermined", needs),
+        Told::Undetermined(needs) => ("undetermined", needs.to_vec()),
     };
     let told = judge
         .verdicts(&PortView::new(on, port))

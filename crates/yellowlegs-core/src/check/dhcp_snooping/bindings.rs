@@ -5,7 +5,7 @@ use std::net::IpAddr;
 use jiff::{SignedDuration, Timestamp};
 
 use crate::check::arming::SNOOPING;
-use crate::check::seen::Kept;
+use crate::check::seen::{Few, Kept};
 use crate::check::{Check, Judgement, PortView, Run, SwitchView, Tally, Unknown, Verdict, Violation};
 use crate::finding::Related;
 use crate::model::{Fact, Seconds, StationAddress, VlanId, facts, settings};
@@ -66,7 +66,7 @@ fn has_table(on: SwitchView<'_>) -> bool {
 }
 
 /// The bindings of a port.
-pub(super) fn of_port<'a>(port: &PortView<'a>) -> Kept<Vec<Binding<'a>>> {
+pub(super) fn of_port<'a>(port: &PortView<'a>) -> Kept<Few<Binding<'a>>> {
     if port.tells_nothing() || !has_table(port.on()) {
         return Ok(None);
     }

@@ -442,15 +442,16 @@ fn pinned(on: SwitchView<'_>, named: &mut Named) -> Box<[Pin]> {
 
 /// Where the table hears stations that are pinned on this switch, or would be on another.
 fn heard(on: SwitchView<'_>, named: &mut Named) -> Box<[(StationAddress, u32)]> {
-    let seen = |fact: &Fact| Some((fact.get(facts::station::ADDRESS)?, Arc::clone(fact.port()?)));
-    let edge = |port: &Arc<str>| {
-        let role = on.switch().port_index(port).and_then(|p| on.policy().roles.get(on.assigned(p)?.role));
+    if on.is_too_old(facts::station::FACT) {
+        return Box::default();
+    }
+    let is_edge = |port: Option<usize>| {
+        let role = port.and_then(|port| on.policy().roles.get(on.assigned(port)?.role));
         !role.is_some_and(|role| role.faces.is_bridge())
     };
-    let believed = !on.is_too_old(facts::station::FACT);
-    let rows = on.switch().facts_of(facts::station::FACT).filter(|_| believed);
-    let heard = rows.filter_map(seen).filter(|(_, port)| edge(port));
-    heard.map(|(station, port)| (station, named.number(&port))).collect()
+    let rows = on.switch().facts_placed(facts::station::FACT).filter(|(_, port)| is_edge(*port));
+    let seen = rows.filter_map(|(row, _)| Some((row.get(facts::station::ADDRESS)?, row.port()?)));
+    seen.map(|(station, port)| (station, named.number(port))).collect()
 }
 
 /// A value that a setting has, as its hash, and the first port that has it; in the order of the hashes.

@@ -3,9 +3,7 @@
 mod verdicts;
 
 use std::collections::BTreeMap;
-use std::sync::{Arc, LazyLock};
-
-use rustc_hash::FxHashSet;
+use std::sync::Arc;
 
 use super::doubt::{Doubts, Shadow};
 use super::fleet::{Digest, Usage};
@@ -14,8 +12,8 @@ use super::say::{Subject, finding, waiver_shown};
 use super::verdict::{Unknown, Violation};
 use super::{Check, PortCheck, PortView, Run, Selection, SwitchCheck, SwitchView, all};
 use crate::dialect::Lists;
-use crate::finding::{Finding, Levels, PortShown, Standing, SwitchOutcome, SwitchRow, Undecided, UnreadRow};
-use crate::model::{FactKind, PortName, Remark, Switch, settings};
+use crate::finding::{Finding, Levels, Needs, PortShown, Standing, SwitchOutcome, SwitchRow, Undecided, UnreadRow};
+use crate::model::{PortName, Remark, Switch, is_too_old, settings};
 use crate::policy::{AsOf, Level, Policy, assign};
 use crate::resolve::Resolved;
 use verdicts::house;
@@ -74,7 +72,7 @@ pub enum Told {
     /// Something is wrong.
     Violated(Vec<Violation>),
     /// These facts are missing.
-    Undetermined(Vec<&'static str>),
+    Undetermined(Needs),
 }
 
 impl<'p> Judge<'p> {
@@ -324,7 +322,7 @@ impl<'p> Judge<'p> {
                 continue;
             }
             let Some(level) = self.policy.level(rule.id, role, rule.level) else { continue };
-            let mut open = |needs: Vec<&'static str>, doubts| {
+            let mut open = |needs: Needs, doubts| {
                 if reported && self.selection.takes_check(rule.id) {
                     let (level, port) = (Some(level), place());
                     outcome.undetermined.push(Undecided { check: rule.id, level, port, needs, doubts });
@@ -334,6 +332,7 @@ impl<'p> Judge<'p> {
                 Ok(None) => {
                     let unknown = certain.and_then(|certain| super::doubt::cast_house(house(certain, rule)));
                     if let Some(Unknown { needs }) = unknown {
+                        let needs = needs.as_slice().into();
                         let lines = doubts.lines(&needs);
                         open(needs, lines);
                     }
@@ -344,7 +343,7 @@ impl<'p> Judge<'p> {
                     waive(self.policy, self.as_of, &mut finding, view.on(), Some(view.port()), lists, usage);
                     findings.push(finding);
                 }
-                Err(Unknown { needs }) => open(needs, Arc::default()),
+                Err(Unknown { needs }) => open(needs.as_slice().into(), Arc::default()),
             }
         }
         findings
@@ -357,7 +356,7 @@ fn undecided(
     check: &Check,
     level: Level,
     port: Option<Arc<str>>,
-    needs: Vec<&'static str>,
+    needs: Needs,
     doubted: &[&'static str],
     doubts: &mut Doubts<'_>,
 ) -> Undecided {
@@ -365,13 +364,6 @@ fn undecided(
     let doubts = if is_doubted { doubts.lines(&needs) } else { Arc::default() };
     let counts = !check.is_state() || is_doubted || needs.iter().any(|need| is_too_old(need));
     Undecided { check: check.id, level: counts.then_some(level), port, needs, doubts }
-}
-
-/// Whether what is missing is newer state than there is.
-fn is_too_old(need: &str) -> bool {
-    static NEWER: LazyLock<FxHashSet<&'static str>> =
-        LazyLock::new(|| FactKind::all().map(|kind| kind.info().newer).collect());
-    NEWER.contains(need)
 }
 
 /// Applies the first waiver in force that covers a finding, and notes every one that does.

@@ -1,5 +1,7 @@
 //! What each check, and each rule of the house, comes to on a switch and on a port.
 
+use std::sync::Arc;
+
 use super::{Judge, Told};
 use crate::check::absorb::absorb;
 use crate::check::questions::{CameTo, Known, Notes, Settled, Side};
@@ -22,7 +24,7 @@ impl Judge<'_> {
                 Ok(Verdict::Met) => Told::Met,
                 Ok(Verdict::NotApplicable) => Told::NotApplicable,
                 Ok(Verdict::Violated(violations)) => Told::Violated(violations),
-                Err(Unknown { needs }) => Told::Undetermined(needs),
+                Err(Unknown { needs }) => Told::Undetermined(needs.as_slice().into()),
             }
         };
         let mut told: Vec<_> = self.of_switch.iter().map(|(check, run)| (*check, verdict(check, *run))).collect();
@@ -47,7 +49,7 @@ impl Judge<'_> {
             Ok(Verdict::NotApplicable) => Told::NotApplicable,
             Ok(verdict) => without_derived(check, view, verdict),
             Err(Unknown { needs }) if needs.iter().all(|name| may_be_anything(view, name)) => Told::NotApplicable,
-            Err(Unknown { needs }) => Told::Undetermined(needs),
+            Err(Unknown { needs }) => Told::Undetermined(needs.as_slice().into()),
         };
         Some((check, told))
     }
@@ -103,8 +105,9 @@ impl Judge<'_> {
         match came_to {
             CameTo::Nothing => {}
             CameTo::Lacks(needs) => {
-                settled.undetermined.push((position, needs.clone()));
-                told.extend(self.checks.get(position).map(|(check, _)| (*check, Told::Undetermined(needs.clone()))));
+                settled.undetermined.push((position, Arc::clone(needs)));
+                let lacks = |(check, _): &(&'static Check, _)| (*check, Told::Undetermined(Arc::clone(needs)));
+                told.extend(self.checks.get(position).map(lacks));
             }
             CameTo::Open if position >= self.checks.len() => settled.rules.push(position - self.checks.len()),
             CameTo::Open => {
@@ -143,12 +146,12 @@ impl Judge<'_> {
         let here = match &verdict {
             Told::Violated(_) => CameTo::Open,
             _ if view.was_asked_who() => CameTo::Open,
-            Told::Undetermined(needs) => CameTo::Lacks(needs.clone()),
+            Told::Undetermined(needs) => CameTo::Lacks(Arc::clone(needs)),
             Told::Met | Told::NotApplicable => CameTo::Nothing,
         };
         match &here {
             CameTo::Nothing => {}
-            CameTo::Lacks(needs) => settled.undetermined.push((position, needs.clone())),
+            CameTo::Lacks(needs) => settled.undetermined.push((position, Arc::clone(needs))),
             CameTo::Open => settled.open.push(position),
         }
         if !matches!(verdict, Told::Met | Told::NotApplicable) {
@@ -160,7 +163,7 @@ impl Judge<'_> {
     /// The same on a port of which another that is alike was judged.
     pub(super) fn again(&self, view: &PortView<'_>, settled: &Settled) -> Vec<(&'static Check, Told)> {
         let undetermined = settled.undetermined.iter().filter_map(|(position, needs)| {
-            Some((*position, (self.checks.get(*position)?.0, Told::Undetermined(needs.clone()))))
+            Some((*position, (self.checks.get(*position)?.0, Told::Undetermined(Arc::clone(needs)))))
         });
         let asked = settled.open.iter().filter_map(|position| Some((*position, self.verdict(view, *position)?)));
         let mut told: Vec<_> = undetermined.chain(asked).collect();
@@ -229,11 +232,11 @@ fn without_derived(check: &Check, view: &PortView<'_>, verdict: Verdict) -> Told
     let judged = |id: &SettingId| check.judges.contains(id) && derived.contains(id);
     match verdict {
         Verdict::NotApplicable => Told::NotApplicable,
-        Verdict::Met if check.judges.iter().any(judged) => Told::Undetermined(vec![DERIVED]),
+        Verdict::Met if check.judges.iter().any(judged) => Told::Undetermined([DERIVED].into()),
         Verdict::Met => Told::Met,
         Verdict::Violated(mut violations) => {
             violations.retain(|v| !v.settings.first().is_some_and(judged));
-            if violations.is_empty() { Told::Undetermined(vec![DERIVED]) } else { Told::Violated(violations) }
+            if violations.is_empty() { Told::Undetermined([DERIVED].into()) } else { Told::Violated(violations) }
         }
     }
 }

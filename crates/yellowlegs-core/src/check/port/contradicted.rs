@@ -45,14 +45,14 @@ fn role_mismatch(port: &PortView<'_>) -> Judgement {
         let violation = Violation::saying(says).fact("who", &*who).fact("what", what);
         return violation.and_line(Some(fact.mark)).demand(role.cite("faces")).into();
     }
-    if let Ok(Some(heard)) = port.stations()
+    let stations = port.stations();
+    if let Ok(Some(heard)) = &stations
         && let Some((heard, what)) = heard.iter().find_map(|heard| Some((heard, station_against(port, heard, role)?)))
     {
         let says = "the station {who} is {what}; role {role} faces {faces}";
         let violation = Violation::saying(says).fact("who", heard.address.to_string()).fact("what", what);
         return violation.and_line(Some(heard.row.mark)).demand(role.cite("faces")).into();
     }
-    let stations = port.stations();
     if role.faces == Faces::Nothing
         && let Ok(Some(heard)) = &stations
         && !heard.is_empty()

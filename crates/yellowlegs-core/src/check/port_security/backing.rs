@@ -54,7 +54,7 @@ fn name_only(port: &PortView<'_>) -> Judgement {
     if !needs.is_empty() {
         needs.sort_unstable();
         needs.dedup();
-        return Err(Unknown { needs });
+        return Err(Unknown { needs: needs.into() });
     }
     let guard = settings::SOURCE_GUARD.id;
     let says = "neither source guard nor ARP inspection nor port authentication backs the address";

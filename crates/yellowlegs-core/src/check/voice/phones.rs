@@ -1,6 +1,6 @@
 //! The phones that are there: in which VLAN, told what, and fed how.
 
-use crate::check::seen::{Heard, some};
+use crate::check::seen::{Few, Heard, Kept, some};
 use crate::check::voice::vlan::{phone_role, spoken_in};
 use crate::check::{Case, Check, Judgement, Mending, PortView, Repair, Run, Unknown, Verdict, Violation};
 use crate::model::{Announcement, Choice, Fact, Milliwatts, StationAddress, facts, settings};
@@ -196,11 +196,9 @@ fn power_short(port: &PortView<'_>) -> Judgement {
         return Ok(Verdict::NotApplicable);
     }
     let (power, neighbour) = (port.seen(facts::power::FACT), port.seen(facts::neighbour::FACT));
-    let rows =
-        |rows: &Result<Option<Vec<&'_ Fact>>, Unknown>| rows.iter().flatten().flatten().map(|fact| fact.mark).next();
-    let asked = |rows: &Result<Option<Vec<&Fact>>, Unknown>, field| {
-        rows.iter().flatten().flatten().filter_map(|fact| fact.get(field)).max()
-    };
+    let rows = |rows: &Kept<Few<&'_ Fact>>| rows.iter().flatten().flatten().map(|fact| fact.mark).next();
+    let asked =
+        |rows: &Kept<Few<&Fact>>, field| rows.iter().flatten().flatten().filter_map(|fact| fact.get(field)).max();
     let by_table: Option<Milliwatts> = asked(&power, facts::power::ASKED);
     let by_lldp: Option<Milliwatts> = asked(&neighbour, facts::neighbour::POWER_ASKED);
     let Some(Milliwatts(asked_for)) = by_table.max(by_lldp) else {

@@ -253,9 +253,10 @@ impl Automaton {
     /// What a hole takes. A repeated one goes on until a word that a literal right after it names.
     pub(super) fn take(&self, edge: &HoleEdge, line: &Walk<'_>, at: usize) -> Option<(usize, Captured)> {
         // A list ends before a word that a literal behind it names, even where the word could be one of its signs.
-        let lists = matches!(edge.kind, HoleType::Ports | HoleType::Vlans | HoleType::Ints);
+        let is_list = matches!(edge.kind, HoleType::Ports | HoleType::Vlans | HoleType::Ints);
         let is_named = |word: &Word| self.goes_on_with(edge.to, word.of(line.text));
-        let end = line.words.iter().skip(at + 1).position(is_named).filter(|_| lists).map(|i| at + 1 + i);
+        let end = || Some(at + 1 + line.words.iter().skip(at + 1).position(is_named)?);
+        let end = if is_list { end() } else { None };
         let words = line.words.get(..end.unwrap_or(line.words.len()))?;
         let first = edge.kind.take(line.text, words, at, line.lists)?;
         if !edge.repeated {

@@ -3,10 +3,11 @@
 use std::sync::Arc;
 
 use jiff::Timestamp;
+use rustc_hash::FxHashMap;
 
 use super::super::automaton::{Match, Walk};
 use super::super::captured::Captured;
-use super::super::ports::PortItem;
+use super::super::ports::{PortItem, PortRef};
 use super::super::rule::{HoleRef, Subject};
 use super::super::{Dialect, convert::port_names};
 use super::row::Open;
@@ -99,6 +100,7 @@ impl Dialect {
             words: Vec::new(),
             placed: Vec::new(),
             scratch: Vec::new(),
+            names: FxHashMap::default(),
         };
         for line in lines(text) {
             reader.result.lines = line.number;
@@ -139,6 +141,8 @@ pub(super) struct Reader<'a> {
     placed: Vec<Placed<'a>>,
     /// The words of a cell.
     pub(super) scratch: Vec<Word>,
+    /// The names of ports.
+    names: FxHashMap<PortRef, Arc<str>>,
 }
 
 impl<'a> Reader<'a> {
@@ -231,9 +235,15 @@ impl<'a> Reader<'a> {
         words
     }
 
+    /// The name of a port: one copy for all that the text tells of it.
+    fn name(&mut self, port: PortRef) -> Arc<str> {
+        let lists = &self.dialect.lists;
+        Arc::clone(self.names.entry(port).or_insert_with(|| lists.name(port)))
+    }
+
     /// Puts what holes took into fields; a list of ports is kept for later, for it makes several facts.
     pub(super) fn fill(
-        &self,
+        &mut self,
         kind: FactKind,
         filled: &[(usize, Filled)],
         text: &str,
@@ -250,14 +260,14 @@ impl<'a> Reader<'a> {
                 }
                 Filled::Hole(hole) | Filled::Chosen(hole, _) => match (filled, captures.get(*hole)) {
                     (Filled::Chosen(_, values), Some(Captured::Choice(which))) => values.get(*which).cloned(),
-                    (_, taken) => {
-                        if let (Kind::Port, Some(Captured::Ports(items))) = (of, taken)
-                            && !matches!(&items[..], [PortItem::One(_)])
-                        {
+                    (_, Some(Captured::Ports(items))) if of == Kind::Port => match &items[..] {
+                        [PortItem::One(port)] => Some(Value::Port(Some(self.name(*port)))),
+                        _ => {
                             *ports = Some((*position, Arc::clone(items)));
+                            port_names(&self.dialect.lists, items).next().map(|name| Value::Port(Some(name)))
                         }
-                        taken.and_then(|c| c.value(of, text, &self.dialect.lists, Some(self.as_of)))
-                    }
+                    },
+                    (_, taken) => taken.and_then(|c| c.value(of, text, &self.dialect.lists, Some(self.as_of))),
                 },
             };
             if let (Some(value), Some(field)) = (value, fields.get_mut(*position)) {
@@ -350,7 +360,7 @@ impl<'a> Reader<'a> {
         let mark = self.mark(line);
         let mut fact = None;
         if let Some(kind) = rule.fact {
-            let mut fields = vec![None; kind.info().fields.len()];
+            let mut fields = kind.blank();
             let mut ports = None;
             self.fill(kind, &rule.fields, self.text, &captures, &mut fields, &mut ports);
             self.inherit(kind, &mut fields);

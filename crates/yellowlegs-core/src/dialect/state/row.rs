@@ -196,7 +196,7 @@ impl<'a> Reader<'a> {
             }
         };
         if let Some(fact) = table.fact {
-            let mut fields: Vec<Option<Value>> = vec![None; fact.info().fields.len()];
+            let mut fields = fact.blank();
             let mut ports: Option<(usize, Arc<[PortItem]>)> = None;
             let mut first = 0;
             for (column, cell) in table.columns.iter().zip(&cells) {
@@ -262,7 +262,7 @@ impl<'a> Reader<'a> {
         if !beside.needs.iter().all(is_there) {
             return;
         }
-        let mut fields: Vec<Option<Value>> = vec![None; beside.fact.info().fields.len()];
+        let mut fields = beside.fact.blank();
         let mut ports = None;
         for field in &beside.fields {
             let text = field.1.hole().and_then(|hole| texts.get(hole)).copied().unwrap_or_default();
