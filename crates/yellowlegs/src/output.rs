@@ -23,10 +23,10 @@ pub(crate) fn stdout(color: Color) -> Box<dyn Write + Send> {
     Box::new(AutoStream::new(Box::new(BufWriter::new(stdout)) as Box<dyn Write + Send>, choice))
 }
 
-/// Standard output for a report: one for people takes colours, others are written as they are, for looking for colours takes longer
-/// than all the rest.
-pub(crate) fn report(is_for_people: bool, color: Color) -> Box<dyn Write + Send> {
-    if is_for_people { stdout(color) } else { plain() }
+/// Standard output for a report: one that has colours keeps them where they are wanted, others are written as they are, for looking for
+/// colours takes longer than all the rest.
+pub(crate) fn report(has_colours: bool, color: Color) -> Box<dyn Write + Send> {
+    if has_colours { stdout(color) } else { plain() }
 }
 
 /// Standard output for what has no colours.

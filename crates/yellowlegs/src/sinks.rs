@@ -16,7 +16,6 @@ struct Sink {
     path: PathBuf,
     file: Target,
     report: Box<dyn Report>,
-    has_colours: bool,
 }
 
 /// The reports, opened before the slow work.
@@ -35,7 +34,7 @@ impl Sinks {
         for path in &args.write {
             let format = output::format_of(path)?;
             let (file, report) = (Target::open(path)?, format.report(look.in_file()));
-            files.push(Sink { path: path.clone(), file, report, has_colours: format.has_colours });
+            files.push(Sink { path: path.clone(), file, report });
         }
         // Where the whole is in files, the screen has what is read first; with -q it stays empty.
         let report = match (args.format, args.write.is_empty(), loudness.quiet) {
@@ -44,8 +43,8 @@ impl Sinks {
             (None, false, false) => Box::new(TextReport::last_screen(look)),
             (None, false, true) => Box::new(Nothing),
         };
-        let is_for_people = args.format.is_none_or(|format| format.has_colours);
-        let stdout = (output::report(is_for_people, loudness.color), report);
+        let has_colours = !look.plain && args.format.is_none_or(|format| format.has_colours);
+        let stdout = (output::report(has_colours, loudness.color), report);
         Ok(Self { stdout, closed: false, files, progress })
     }
 
@@ -65,13 +64,8 @@ impl Sinks {
             write_out(report.as_mut(), out)
         };
         self.closed |= is_closed(told)?;
-        for Sink { path, file, report, has_colours } in &mut self.files {
-            let written = if *has_colours {
-                write(report.as_mut(), &mut anstream::StripStream::new(&mut *file as &mut dyn Write))
-            } else {
-                write(report.as_mut(), file)
-            };
-            written.map_err(|error| Failure::path(&*path, error))?;
+        for Sink { path, file, report } in &mut self.files {
+            write(report.as_mut(), file).map_err(|error| Failure::path(&*path, error))?;
         }
         Ok(())
     }

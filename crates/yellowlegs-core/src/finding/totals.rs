@@ -235,6 +235,9 @@ impl<'u> KeptOpen<'u> {
     }
 }
 
+/// What a check lacks on a switch, with the position of its group.
+type Lacked<'u> = SmallVec<[(&'u Needs, usize); 2]>;
+
 struct Group {
     row: UndeterminedRow,
     last: Option<Arc<str>>,
@@ -343,7 +346,7 @@ impl Totals {
     /// Groups the checks of a switch that could not be decided.
     fn add_undecided(&mut self, switch: &Arc<str>, undetermined: &[Undecided]) {
         // The groups of this switch: most checks are undecided on many of its ports, and lack the same there.
-        let mut groups: FxHashMap<(*const str, bool), SmallVec<[(&Needs, usize); 2]>> = FxHashMap::default();
+        let mut groups: FxHashMap<(*const str, bool), Lacked<'_>> = FxHashMap::default();
         for Undecided { check, level, port, needs, doubts } in undetermined {
             // The gravest level comes first in order.
             self.worst_undetermined = self.worst_undetermined.into_iter().chain(*level).min();

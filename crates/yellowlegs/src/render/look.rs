@@ -1,5 +1,11 @@
 //! How a report for people is to look.
 
+use std::borrow::Cow;
+
+use anstyle::Style;
+
+use super::style::paint;
+
 /// How much is said, and on what it is shown.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Look {
@@ -35,6 +41,11 @@ impl Look {
 
     /// Columns where nobody says how many there are.
     pub(crate) const WIDTH: usize = 100;
+
+    /// A text in a style, where there are colours.
+    pub(crate) fn paint<'t>(&self, style: Style, text: &'t str) -> Cow<'t, str> {
+        if self.plain { Cow::Borrowed(text) } else { Cow::Owned(paint(style, text)) }
+    }
 
     /// The same for a file.
     pub(crate) fn in_file(self) -> Self {

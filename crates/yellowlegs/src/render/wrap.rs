@@ -7,7 +7,7 @@ use anstream::adapter::strip_str;
 
 /// Text behind a lead, which may have colours, wrapped; later lines are indented.
 pub(crate) fn wrapped(out: &mut dyn Write, lead: &str, indent: usize, text: &str, width: usize) -> io::Result<()> {
-    let plain = if lead.contains('\u{1b}') { Cow::Owned(strip_str(lead).to_string()) } else { Cow::Borrowed(lead) };
+    let plain = without_colours(lead);
     // No sign is wider than it has bytes: most texts fit as they are.
     if plain.len() + text.len() <= width
         && !text.is_empty()
@@ -25,6 +25,11 @@ pub(crate) fn wrapped(out: &mut dyn Write, lead: &str, indent: usize, text: &str
         }
     }
     Ok(())
+}
+
+/// A text without its colours.
+pub(crate) fn without_colours(text: &str) -> Cow<'_, str> {
+    if text.contains('\u{1b}') { Cow::Owned(strip_str(text).to_string()) } else { Cow::Borrowed(text) }
 }
 
 fn lines<'t>(lead: &str, later: &str, text: &'t str, width: usize) -> Vec<Cow<'t, str>> {

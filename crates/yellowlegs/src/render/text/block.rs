@@ -7,7 +7,7 @@ use yellowlegs_core::model::port_spans;
 use yellowlegs_core::policy::Level;
 
 use super::super::look::Look;
-use super::super::style::{BOLD, DIM, level, paint};
+use super::super::style::{BOLD, DIM, level};
 use super::super::wrap::wrapped;
 use super::super::{clean, note, role_from};
 use super::quote::{quote, same_line};
@@ -26,11 +26,12 @@ pub(super) enum Placed<'b> {
 
 /// A finding with its evidence.
 pub(super) fn finding(out: &mut dyn Write, found: &Finding, placed: Placed<'_>, look: &Look) -> io::Result<()> {
-    let mark = match &found.waiver {
-        Some(_) => paint(DIM, "WAIVED"),
-        None => paint(level(found.level), &found.level.word().to_uppercase()),
+    let (style, word) = match &found.waiver {
+        Some(_) => (DIM, "WAIVED".to_owned()),
+        None => (level(found.level), found.level.word().to_uppercase()),
     };
-    let title = format!("{}{mark} {}", paint(BOLD, fresh(found.since)), paint(BOLD, found.check));
+    let mark = look.paint(style, &word);
+    let title = format!("{}{mark} {}", look.paint(BOLD, fresh(found.since)), look.paint(BOLD, found.check));
     let others: &[&Finding] = match placed {
         Placed::Above => {
             wrapped(out, &format!("    {title}: "), 6, &clean(&found.message), look.width)?;
@@ -49,32 +50,32 @@ pub(super) fn finding(out: &mut dyn Write, found: &Finding, placed: Placed<'_>, 
     }
     if let Some(shown) = &found.drill {
         let (words, style) = drilled(shown);
-        wrapped(out, &format!("      {} ", paint(style, &shown.drill)), 8, &clean(&words), look.width)?;
+        wrapped(out, &format!("      {} ", look.paint(style, &shown.drill)), 8, &clean(&words), look.width)?;
     }
     if let Some(waiver) = &found.waiver {
         let until = format!("until {} by {}: {}", waiver.last_day, waiver.owner, waiver.reason);
         wrapped(out, "      ", 6, &clean(&until), look.width)?;
-        return quote(out, std::slice::from_ref(&waiver.evidence), "the waiver", look.width);
+        return quote(out, std::slice::from_ref(&waiver.evidence), "the waiver", look);
     }
     let (policy, lines): (Vec<&[Evidence]>, Vec<&[Evidence]>) =
         found.evidence.chunk_by(same_line).partition(|lines| lines.first().is_some_and(is_policy));
     for of_line in lines {
-        quote(out, of_line, of_line.first().map_or("", |e| note(e.kind)), look.width)?;
+        quote(out, of_line, of_line.first().map_or("", |e| note(e.kind)), look)?;
     }
     alike(out, found, others, look)?;
     for of_line in policy {
-        quote(out, of_line, note(EvidenceKind::Policy), look.width)?;
+        quote(out, of_line, note(EvidenceKind::Policy), look)?;
     }
     if look.is_verbose() {
         for of_line in found.overridden.chunk_by(same_line) {
-            quote(out, of_line, "spoke about it too", look.width)?;
+            quote(out, of_line, "spoke about it too", look)?;
         }
     }
     for related in &found.related {
         let port = related.port.as_deref().map(|p| format!(" port {p}")).unwrap_or_default();
         wrapped(out, "      see ", 8, &clean(&format!("{}{port}", related.switch)), look.width)?;
     }
-    wrapped(out, &format!("      {} ", paint(BOLD, "do:")), 10, &clean(&found.remedy), look.width)
+    wrapped(out, &format!("      {} ", look.paint(BOLD, "do:")), 10, &clean(&found.remedy), look.width)
 }
 
 /// What a drill made of a finding.

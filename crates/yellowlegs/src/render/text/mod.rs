@@ -12,7 +12,7 @@ use std::io::{self, Write};
 use yellowlegs_core::finding::{Finding, Since, SwitchOutcome, SwitchRow, blocks};
 
 use super::look::Look;
-use super::style::{BOLD, DIM, GOOD, PLACE, paint};
+use super::style::{BOLD, DIM, GOOD, PLACE};
 use super::wrap::wrapped;
 use super::{Format, Head, Report, Tail, clean};
 use block::Placed;
@@ -53,7 +53,7 @@ impl Report for TextReport {
         }
         wrapped(out, "", 2, &clean(&head.title()), self.look.width)?;
         if !head.chosen.is_empty() {
-            let lead = paint(DIM, "reported is only ");
+            let lead = self.look.paint(DIM, "reported is only ");
             wrapped(out, &lead, 2, &clean(&head.chosen.join(" ")), self.look.width)?;
         }
         writeln!(out, "{}", panel::legend(&self.look))
@@ -84,9 +84,9 @@ impl Report for TextReport {
             self.details(out, tail)?;
         }
         if !tail.unreadable.is_empty() {
-            writeln!(out, "\n{}", paint(BOLD, "Could not be read"))?;
+            writeln!(out, "\n{}", self.look.paint(BOLD, "Could not be read"))?;
             for file in tail.unreadable {
-                let lead = format!("  {}: ", paint(PLACE, &clean(&file.file)));
+                let lead = format!("  {}: ", self.look.paint(PLACE, &clean(&file.file)));
                 wrapped(out, &lead, 4, &clean(&file.why), self.look.width)?;
             }
         }
@@ -99,7 +99,7 @@ impl TextReport {
     /// What stands between the switches and the last screen.
     fn details(&self, out: &mut dyn Write, tail: &Tail<'_>) -> io::Result<()> {
         if !tail.fleet_findings.is_empty() {
-            writeln!(out, "\n{}", paint(BOLD, "Across the fleet"))?;
+            writeln!(out, "\n{}", self.look.paint(BOLD, "Across the fleet"))?;
             self.blocks(out, tail.fleet_findings, true)?;
         }
         open::undetermined(out, tail.totals, &self.look)?;
@@ -126,10 +126,10 @@ impl TextReport {
             match &first.port {
                 Some(port) => {
                     writeln!(out)?;
-                    let lead = format!("  {} ", paint(BOLD, &clean(port)));
+                    let lead = format!("  {} ", self.look.paint(BOLD, &clean(port)));
                     wrapped(out, &lead, 4, &block::role(first), self.look.width)?;
                 }
-                None => writeln!(out, "\n  {}", paint(BOLD, "the switch"))?,
+                None => writeln!(out, "\n  {}", self.look.paint(BOLD, "the switch"))?,
             }
             of_port.iter().try_for_each(|found| block::finding(out, found, Placed::Above, &self.look))?;
         }
@@ -153,7 +153,7 @@ fn heading(out: &mut dyn Write, row: &SwitchRow, look: &Look) -> io::Result<()> 
         if row.violating_ports > 0 { row.violating_ports.to_string() } else { "none".to_owned() }
     );
     let style = if row.violating_ports > 0 { BOLD } else { GOOD };
-    wrapped(out, &format!("{}  ", paint(style, &name)), 2, &clean(&about), look.width)
+    wrapped(out, &format!("{}  ", look.paint(style, &name)), 2, &clean(&about), look.width)
 }
 
 fn many(count: usize, what: &str) -> String {

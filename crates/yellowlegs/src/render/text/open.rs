@@ -8,7 +8,7 @@ use yellowlegs_core::model::FactKind;
 
 use super::super::clean;
 use super::super::look::Look;
-use super::super::style::{BOLD, PLACE, paint};
+use super::super::style::{BOLD, PLACE};
 use super::super::wrap::wrapped;
 use super::many;
 use yellowlegs_core::check::feature_of;
@@ -32,21 +32,21 @@ pub(super) fn undetermined(out: &mut dyn Write, totals: &Totals, look: &Look) ->
     let (outputs, facts): (Vec<_>, Vec<_>) =
         facts.into_iter().partition(|(needs, _)| needs.iter().all(|n| is_output(n)));
     if !outputs.is_empty() {
-        writeln!(out, "\n{}", paint(BOLD, "Undetermined: outputs of switches are missing"))?;
+        writeln!(out, "\n{}", look.paint(BOLD, "Undetermined: outputs of switches are missing"))?;
     }
     for (needs, rows) in outputs.iter().take(GROUPS) {
         let ports = rows.iter().map(|r| r.ports).max().unwrap_or_default();
         let switches = rows.iter().map(|r| r.switches).max().unwrap_or_default();
         let on = if ports > 0 { format!(" on {}", many(ports, "port")) } else { String::new() };
         let checks = many(rows.len(), "check");
-        let lead = format!("  {} ", paint(BOLD, &needs.join(", ")));
+        let lead = format!("  {} ", look.paint(BOLD, &needs.join(", ")));
         wrapped(out, &lead, 4, &format!("of {}: {checks}{on}", many(switches, "switch")), look.width)?;
         wrapped(out, "    ", 4, &few(rows.iter().map(|r| r.check).collect()).join(", "), look.width)?;
     }
     if facts.is_empty() {
         return Ok(());
     }
-    writeln!(out, "\n{}", paint(BOLD, "Undetermined: facts are missing"))?;
+    writeln!(out, "\n{}", look.paint(BOLD, "Undetermined: facts are missing"))?;
     if facts.len() > GROUPS {
         return by_feature(out, &facts, look);
     }
@@ -57,7 +57,7 @@ pub(super) fn undetermined(out: &mut dyn Write, totals: &Totals, look: &Look) ->
         let example = sample.map(|s| format!(", e.g. {} {}", s.switch, s.port.as_deref().unwrap_or("")));
         let example = example.unwrap_or_default();
         let on = format!("on {} of {}{}", many(ports, "port"), many(switches, "switch"), example.trim_end());
-        wrapped(out, &format!("  {} ", paint(BOLD, &needs.join(", "))), 4, &clean(&on), look.width)?;
+        wrapped(out, &format!("  {} ", look.paint(BOLD, &needs.join(", "))), 4, &clean(&on), look.width)?;
         wrapped(out, "    ", 4, &few(rows.iter().map(|r| r.check).collect()).join(", "), look.width)?;
     }
     Ok(())
@@ -89,7 +89,7 @@ fn by_feature(out: &mut dyn Write, facts: &[(&[&str], Vec<&UndeterminedRow>)], l
         if feature == "role" {
             text.push_str(": `yellowlegs policy new` drafts roles from the switches");
         }
-        wrapped(out, &format!("  {}  ", paint(BOLD, feature)), 4, &clean(&text), look.width)?;
+        wrapped(out, &format!("  {}  ", look.paint(BOLD, feature)), 4, &clean(&text), look.width)?;
     }
     let settle = "`yellowlegs dialect teach DIALECT.toml TEXT-FILE...` asks for them, the most frequent first";
     wrapped(out, "  to settle: ", 4, settle, look.width)?;
@@ -102,14 +102,14 @@ pub(super) fn doubts(out: &mut dyn Write, totals: &Totals, width: &str, look: &L
     if rows.is_empty() {
         return Ok(());
     }
-    writeln!(out, "\n{}", paint(BOLD, "Undetermined: lines are not understood"))?;
+    writeln!(out, "\n{}", look.paint(BOLD, "Undetermined: lines are not understood"))?;
     for row in rows.iter().take(GROUPS) {
         let place = format!("{}:{}", clean(&row.file), row.line);
         let on = match (row.ports, row.switches) {
             (0, switches) => many(switches, "switch"),
             (ports, _) => many(ports, "port"),
         };
-        let lead = format!("  {}  ", paint(PLACE, &place));
+        let lead = format!("  {}  ", look.paint(PLACE, &place));
         let open = if row.checks == 1 { "1 check is".to_owned() } else { format!("{} checks are", row.checks) };
         wrapped(out, &lead, 4, &format!("{}: {open} open on {on}", clean(&row.shape)), look.width)?;
     }
@@ -150,11 +150,11 @@ pub(super) fn unread(out: &mut dyn Write, totals: &Totals, look: &Look) -> io::R
     if rows.is_empty() {
         return Ok(());
     }
-    writeln!(out, "\n{}", paint(BOLD, "Lines not understood"))?;
+    writeln!(out, "\n{}", look.paint(BOLD, "Lines not understood"))?;
     for row in rows.iter().take(GROUPS) {
         let place = format!("{}:{}", clean(&row.sample.file), row.sample.line);
         let shown = row.sample.text.as_deref().unwrap_or(&row.shape);
-        let lead = format!("  {} × {}  ", row.count, paint(PLACE, &place));
+        let lead = format!("  {} × {}  ", row.count, look.paint(PLACE, &place));
         wrapped(out, &lead, 6, &clean(&format!("{}{}", shown.trim(), on(row))), look.width)?;
     }
     if rows.len() > GROUPS {
@@ -180,13 +180,13 @@ pub(super) fn remarks(out: &mut dyn Write, totals: &Totals, look: &Look) -> io::
     if remarks.peek().is_none() {
         return Ok(());
     }
-    writeln!(out, "\n{}", paint(BOLD, "Remarks"))?;
+    writeln!(out, "\n{}", look.paint(BOLD, "Remarks"))?;
     remarks.try_for_each(|remark| {
         let place = match (&remark.file, remark.line) {
             (Some(file), Some(line)) => format!("  {file}:{line}"),
             _ => String::new(),
         };
-        let lead = format!("  {}: ", paint(BOLD, &clean(&remark.about)));
+        let lead = format!("  {}: ", look.paint(BOLD, &clean(&remark.about)));
         wrapped(out, &lead, 4, &clean(&format!("{}{place}", remark.text)), look.width)
     })
 }

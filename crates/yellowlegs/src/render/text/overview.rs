@@ -6,7 +6,7 @@ use unicode_width::UnicodeWidthStr;
 use yellowlegs_core::finding::{Former, Standing, Summary, Totals};
 
 use super::super::look::Look;
-use super::super::style::{BOLD, DIM, GOOD, level, paint};
+use super::super::style::{BOLD, DIM, GOOD, level};
 use super::super::wrap::wrapped;
 use super::super::{Head, Tail, clean, figures};
 use super::many;
@@ -22,11 +22,11 @@ pub(super) fn overview(out: &mut dyn Write, head: &Head, tail: &Tail<'_>, look: 
     let totals = tail.totals;
     let summary = totals.summary(tail.unreadable.len());
     let rule = if look.plain { "-" } else { "─" };
-    writeln!(out, "\n{}", paint(DIM, &rule.repeat(look.width.min(100))))?;
+    writeln!(out, "\n{}", look.paint(DIM, &rule.repeat(look.width.min(100))))?;
     how_bad(out, head, &summary, look)?;
     let worst = totals.worst_switches();
     if worst.is_empty() {
-        return writeln!(out, "\n{}", paint(GOOD, "No finding."));
+        return writeln!(out, "\n{}", look.paint(GOOD, "No finding."));
     }
     if totals.switches().len() > 1 {
         let name = worst.iter().take(MOST).map(|row| clean(&row.switch).width()).max().unwrap_or_default().max(16);
@@ -34,24 +34,24 @@ pub(super) fn overview(out: &mut dyn Write, head: &Head, tail: &Tail<'_>, look: 
         writeln!(
             out,
             "\n{}{}",
-            paint(BOLD, &pad("Where first", name + 2)),
-            paint(DIM, "  breach   risk  advice  violating ports")
+            look.paint(BOLD, &pad("Where first", name + 2)),
+            look.paint(DIM, "  breach   risk  advice  violating ports")
         )?;
         for row in worst.iter().take(MOST) {
             let shown = pad(&cut(&clean(&row.switch), name), name);
             let (found, ports) = (row.findings, format!("{} of {}", row.violating_ports, row.ports));
             writeln!(out, "  {shown}  {:>6} {:>6}  {:>6}  {ports}", found.breach, found.risk, found.advice)?;
         }
-        more(out, worst.len(), "switch")?;
+        more(out, worst.len(), "switch", look)?;
     }
     let checks = totals.checks();
-    writeln!(out, "\n{}{}", paint(BOLD, &pad("What first", 43)), paint(DIM, "findings  switches"))?;
+    writeln!(out, "\n{}{}", look.paint(BOLD, &pad("What first", 43)), look.paint(DIM, "findings  switches"))?;
     for row in checks.iter().take(MOST) {
         let word = format!("{:<6}", row.level.word().to_uppercase());
         let check = pad(row.check, 32);
-        writeln!(out, "  {} {check}  {:>8}  {:>8}", paint(level(row.level), &word), row.findings, row.switches)?;
+        writeln!(out, "  {} {check}  {:>8}  {:>8}", look.paint(level(row.level), &word), row.findings, row.switches)?;
     }
-    more(out, checks.len(), "check")?;
+    more(out, checks.len(), "check", look)?;
     if look.is_quiet() {
         return Ok(());
     }
@@ -60,13 +60,13 @@ pub(super) fn overview(out: &mut dyn Write, head: &Head, tail: &Tail<'_>, look: 
         "`yellowlegs port SWITCH PORT` tells everything about one port, `yellowlegs checks {first}` why it matters."
     );
     writeln!(out)?;
-    wrapped(out, &paint(DIM, "Next: "), 6, &next, look.width)
+    wrapped(out, &look.paint(DIM, "Next: "), 6, &next, look.width)
 }
 
 fn how_bad(out: &mut dyn Write, head: &Head, summary: &Summary, look: &Look) -> io::Result<()> {
     let Summary { switches, ports, violating_ports, clean_ports, waived_ports, undetermined_ports, .. } = summary;
     let size = format!("{}, {}", many(*switches, "switch"), many(*ports, "port"));
-    wrapped(out, &format!("{}  ", paint(BOLD, &size)), 2, &clean(&head.title()), look.width)?;
+    wrapped(out, &format!("{}  ", look.paint(BOLD, &size)), 2, &clean(&head.title()), look.width)?;
     let rows = [
         (*violating_ports, "violating", Standing::Breach, "at least one unwaived finding at risk or breach"),
         (*waived_ports, "waived", Standing::Waived, "nothing but waived findings"),
@@ -77,8 +77,8 @@ fn how_bad(out: &mut dyn Write, head: &Head, summary: &Summary, look: &Look) -> 
         let filled = (count * BAR).div_ceil((*ports).max(1)).min(BAR);
         let block = if look.plain { "#" } else { "█" };
         let bar = format!("{}{}", block.repeat(filled), " ".repeat(BAR - filled));
-        let bar = paint(bar_style(standing), &bar);
-        let meaning = if look.width >= 100 { paint(DIM, meaning) } else { String::new() };
+        let bar = look.paint(bar_style(standing), &bar);
+        let meaning = if look.width >= 100 { look.paint(DIM, meaning) } else { "".into() };
         writeln!(out, "{}", format!("  {count:>6} {word:<12} {bar} {meaning}").trim_end())?;
     }
     let unreadable = match summary.unreadable {
@@ -98,10 +98,10 @@ fn bar_style(standing: Standing) -> anstyle::Style {
     }
 }
 
-fn more(out: &mut dyn Write, count: usize, what: &str) -> io::Result<()> {
+fn more(out: &mut dyn Write, count: usize, what: &str, look: &Look) -> io::Result<()> {
     match count.saturating_sub(MOST) {
         0 => Ok(()),
-        rest => writeln!(out, "  {}", paint(DIM, &format!("and {}", many(rest, &format!("more {what}"))))),
+        rest => writeln!(out, "  {}", look.paint(DIM, &format!("and {}", many(rest, &format!("more {what}"))))),
     }
 }
 
@@ -111,8 +111,8 @@ pub(super) fn since(out: &mut dyn Write, totals: &Totals, look: &Look) -> io::Re
     writeln!(
         out,
         "\n{} {}",
-        paint(BOLD, &format!("Since {}", clean(&since.as_of))),
-        paint(
+        look.paint(BOLD, &format!("Since {}", clean(&since.as_of))),
+        look.paint(
             DIM,
             &format!(
                 "{} new, {} remaining, {} gone, {} unsettled",
@@ -126,7 +126,7 @@ pub(super) fn since(out: &mut dyn Write, totals: &Totals, look: &Look) -> io::Re
     for Former { check, level, switch, port, message, now, .. } in since.gone.iter().chain(&since.unsettled) {
         let place = [switch.as_deref(), port.as_deref()].into_iter().flatten().collect::<Vec<_>>().join(" ");
         let words = format!("{place}  {} {check}: {message}", level.word().to_uppercase());
-        wrapped(out, &format!("  {} ", paint(BOLD, now.words())), 4, &clean(&words), look.width)?;
+        wrapped(out, &format!("  {} ", look.paint(BOLD, now.words())), 4, &clean(&words), look.width)?;
     }
     Ok(())
 }

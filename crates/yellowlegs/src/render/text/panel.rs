@@ -9,7 +9,8 @@ use yellowlegs_core::finding::{PortShown, Standing};
 use super::super::clean;
 use super::super::look::Look;
 use super::super::panel::{Column, Group, groups};
-use super::super::style::{DIM, level, paint};
+use super::super::style::{DIM, level};
+use super::super::wrap::without_colours;
 use yellowlegs_core::policy::Level;
 
 /// A letter that is clear without its colour.
@@ -40,7 +41,7 @@ fn colour(standing: Standing) -> Style {
 /// What the marks mean.
 pub(super) fn legend(look: &Look) -> String {
     let entry = |standing: &Standing| {
-        format!("{} {}", paint(colour(*standing), mark(*standing, look.plain)), paint(DIM, standing.word()))
+        format!("{} {}", look.paint(colour(*standing), mark(*standing, look.plain)), look.paint(DIM, standing.word()))
     };
     Standing::ALL.iter().map(entry).collect::<Vec<_>>().join("  ")
 }
@@ -71,10 +72,12 @@ fn told(out: &mut dyn Write, row: &[Piece]) -> io::Result<()> {
     for line in 0..4 {
         let cells: Vec<&str> = row.iter().filter_map(|piece| piece.lines.get(line).map(String::as_str)).collect();
         let text = cells.join("  ");
-        if anstream::adapter::strip_str(&text).to_string().trim().is_empty() {
+        if without_colours(&text).trim().is_empty() {
             continue;
         }
-        writeln!(out, "  {}", text.trim_end())?;
+        // The labels end with their colours.
+        let shown = if line == 1 || line == 2 { text.trim_end() } else { &text };
+        writeln!(out, "  {shown}")?;
     }
     Ok(())
 }
@@ -91,39 +94,52 @@ fn pieces(group: &Group<'_>, room: usize, look: &Look) -> Vec<Piece> {
 
 fn piece(group: &Group<'_>, front: &str, columns: &[Column<'_>], cell: usize, look: &Look) -> Piece {
     let margin = " ".repeat(front.width() + 1);
-    let label = |port: Option<&PortShown>| {
-        let text = port.map(|p| clean(group.label(p)).chars().take(cell).collect::<String>()).unwrap_or_default();
-        centred(&text, cell)
+    let label = |row: &mut String, port: Option<&PortShown>| {
+        let text = port.map(|port| clean(group.label(port))).unwrap_or_default();
+        let cut = text.char_indices().nth(cell).map_or(text.len(), |(end, _)| end);
+        centre(row, &text[..cut], text[..cut].width(), cell);
     };
-    let shown = |port: Option<&PortShown>| {
-        let Some(port) = port else { return " ".repeat(cell) };
+    let shown = |row: &mut String, port: Option<&PortShown>| {
+        let Some(port) = port else { return centre(row, "", 0, cell) };
         let sign = mark(port.standing, look.plain);
-        let box_ = if look.plain { format!("[{sign}]") } else { format!(" {sign} ") };
-        let gap = cell - 3;
-        let painted = paint(colour(port.standing), &box_);
-        format!("{}{painted}{}", " ".repeat(gap / 2), " ".repeat(gap - gap / 2))
+        if look.plain {
+            centre(row, &format!("[{sign}]"), 3, cell);
+        } else {
+            centre(row, &look.paint(colour(port.standing), &format!(" {sign} ")), 3, cell);
+        }
     };
-    let row = |of: &dyn Fn(&Column<'_>) -> String| columns.iter().map(of).collect::<Vec<_>>().join(" ");
+    let row = |half: usize, tell: &dyn Fn(&mut String, Option<&PortShown>)| {
+        let mut row = String::with_capacity(columns.len() * (cell + 1));
+        for (number, column) in columns.iter().enumerate() {
+            row.push_str(if number > 0 { " " } else { "" });
+            tell(&mut row, column[half]);
+        }
+        row
+    };
     Piece {
         width: front.width() + 1 + columns.len() * (cell + 1) - 1,
         lines: [
-            format!("{margin}{}", paint(DIM, &row(&|c| label(c[0])))),
-            format!("{front} {}", row(&|c| shown(c[0]))),
-            format!("{margin}{}", row(&|c| shown(c[1]))),
-            format!("{margin}{}", paint(DIM, &row(&|c| label(c[1])))),
+            format!("{margin}{}", look.paint(DIM, &row(0, &label))),
+            format!("{front} {}", row(0, &shown)),
+            format!("{margin}{}", row(1, &shown)),
+            format!("{margin}{}", look.paint(DIM, &row(1, &label))),
         ],
     }
 }
 
-fn centred(text: &str, width: usize) -> String {
-    let gap = width.saturating_sub(text.width());
-    format!("{}{text}{}", " ".repeat(gap / 2), " ".repeat(gap - gap / 2))
+/// Puts a text of so many columns into the middle of a cell.
+fn centre(row: &mut String, text: &str, columns: usize, cell: usize) {
+    let gap = cell.saturating_sub(columns);
+    row.extend(std::iter::repeat_n(' ', gap / 2));
+    row.push_str(text);
+    row.extend(std::iter::repeat_n(' ', gap - gap / 2));
 }
 
 #[cfg(test)]
 mod tests {
     use super::super::super::look::Amount;
     use super::*;
+    use proptest::prelude::*;
     use rstest::rstest;
     use yellowlegs_core::model::PortName;
 
@@ -148,6 +164,23 @@ mod tests {
             format!("{}   ", text.lines().nth(1).unwrap()).chars().skip(5).take(3).collect::<String>()
         });
         assert_eq!(marks.join("|"), expected);
+    }
+
+    proptest! {
+        /// Names of any width, few ports or many: with colours a panel has what it has without, but for the marks.
+        #[test]
+        fn colours_move_nothing(
+            names in prop::collection::vec("[a-c]{0,2}[0-9]{1,2}[./:][0-9\u{6f22}]{0,9}[0-9]{1,2}", 1..40),
+            standings in prop::collection::vec(0..6_usize, 40),
+            width in 30..140_usize,
+        ) {
+            let ports: Vec<PortShown> =
+                names.into_iter().zip(standings).map(|(name, standing)| port(name, Standing::ALL[standing])).collect();
+            let (plain, painted) = (drawn(&ports, true, width), drawn(&ports, false, width));
+            let marks = |text: &str| text.replace(['[', ']'], " ").replace('·', ".");
+            let lines = |text: &str| marks(text).lines().map(|line| line.trim_end().to_owned()).collect::<Vec<_>>();
+            prop_assert_eq!(lines(&plain), lines(&painted));
+        }
     }
 
     /// The narrower the terminal, the more rows; no port is lost and no line too long.
