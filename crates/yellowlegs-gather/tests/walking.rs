@@ -147,8 +147,12 @@ fn troubles(#[case] trouble: Trouble, #[case] step: Option<Step>) {
     let began = Instant::now();
     let mut switch = walked("pier-1", Some(trouble));
     switch.objects = objects(200);
-    let ended = asked(switch, root.path(), |entry| entry.limits.connect = Duration::from_secs(3));
-    assert!(began.elapsed() < Duration::from_secs(60), "it took {:?}", began.elapsed());
+    let ended = asked(switch, root.path(), |entry| {
+        if step.is_some() {
+            entry.limits.connect = Duration::from_secs(3);
+        }
+    });
+    assert!(began.elapsed() < Duration::from_secs(300), "it took {:?}", began.elapsed());
     match (ended, step) {
         (Ok(_), None) => {
             let text = text(root.path());
@@ -182,7 +186,11 @@ fn no_secret_is_told() {
         walked("pier-3", Some(Trouble::Hangs)),
     ];
     let standing = StandIns::start(played.to_vec()).unwrap();
-    let ended = gathered(&standing, &played, root.path(), |entry| entry.limits.connect = Duration::from_secs(2));
+    let ended = gathered(&standing, &played, root.path(), |entry| {
+        if entry.name != "pier-1" {
+            entry.limits.connect = Duration::from_secs(2);
+        }
+    });
     let told = format!("{ended:?}");
     assert!(!told.contains(standing.password()), "{told}");
     assert!(!text(root.path()).contains(standing.password()));
@@ -194,7 +202,7 @@ fn five_hundred_agents_at_once() {
     let root = tempfile::tempdir().unwrap();
     let played: Vec<Played> = (0..500).map(|number| walked(&format!("pier-{number}"), None)).collect();
     let standing = StandIns::start(played.clone()).unwrap();
-    let ended = gathered(&standing, &played, root.path(), |entry| entry.limits.connect = Duration::from_secs(30));
+    let ended = gathered(&standing, &played, root.path(), |_| ());
     let failed: Vec<_> = ended.iter().filter_map(|end| end.result.as_ref().err()).collect();
     assert!(failed.is_empty(), "{} of 500: {:?}", failed.len(), failed.first());
 }

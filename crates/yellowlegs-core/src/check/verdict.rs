@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use smallvec::{SmallVec, smallvec};
 
-use crate::finding::{Fact, Related};
+use crate::finding::{Fact, Needs, Related};
 use crate::model::{Mark, SettingId, VlanId};
 use crate::policy::Cite;
 
@@ -36,6 +36,11 @@ impl Unknown {
     /// One missing fact.
     pub fn fact(name: &'static str) -> Self {
         Self { needs: smallvec![name] }
+    }
+
+    /// What is missing, to be shared by all that lack it.
+    pub(super) fn shared(&self) -> Needs {
+        self.needs.as_slice().into()
     }
 }
 

@@ -345,7 +345,8 @@ impl Totals {
 
     /// Groups the checks of a switch that could not be decided.
     fn add_undecided(&mut self, switch: &Arc<str>, undetermined: &[Undecided]) {
-        // The groups of this switch: most checks are undecided on many of its ports, and lack the same there.
+        // The groups of this switch: most checks are undecided on many of its ports, and lack the same there. By the place of the id: one that
+        // stood at two would lead to one group all the same.
         let mut groups: FxHashMap<(*const str, bool), Lacked<'_>> = FxHashMap::default();
         for Undecided { check, level, port, needs, doubts } in undetermined {
             // The gravest level comes first in order.

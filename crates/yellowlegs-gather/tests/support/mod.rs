@@ -119,10 +119,11 @@ pub(crate) fn entry(standing: &StandIns, name: &str) -> Entry {
         dialect: Some("brine".into()),
         ssh,
         snmp,
+        // Patient, for whoever else uses the machine: tests that wait for an end say when it is to come.
         limits: Limits {
-            connect: Duration::from_secs(5),
-            silence: Duration::from_secs(2),
-            whole: Duration::from_secs(60),
+            connect: Duration::from_secs(60),
+            silence: Duration::from_secs(60),
+            whole: Duration::from_secs(600),
             tries: 1,
             most: 1 << 20,
         },

@@ -9,7 +9,7 @@ use super::doubt::{Doubts, Shadow};
 use super::fleet::{Digest, Usage};
 use super::questions::{Known, Notes, Side, Stores};
 use super::say::{Subject, finding, waiver_shown};
-use super::verdict::{Unknown, Violation};
+use super::verdict::Violation;
 use super::{Check, PortCheck, PortView, Run, Selection, SwitchCheck, SwitchView, all};
 use crate::dialect::Lists;
 use crate::finding::{Finding, Levels, Needs, PortShown, Standing, SwitchOutcome, SwitchRow, Undecided, UnreadRow};
@@ -331,8 +331,7 @@ impl<'p> Judge<'p> {
             match if is_open { house(view, rule) } else { Ok(None) } {
                 Ok(None) => {
                     let unknown = certain.and_then(|certain| super::doubt::cast_house(house(certain, rule)));
-                    if let Some(Unknown { needs }) = unknown {
-                        let needs = needs.as_slice().into();
+                    if let Some(needs) = unknown.map(|unknown| unknown.shared()) {
                         let lines = doubts.lines(&needs);
                         open(needs, lines);
                     }
@@ -343,7 +342,7 @@ impl<'p> Judge<'p> {
                     waive(self.policy, self.as_of, &mut finding, view.on(), Some(view.port()), lists, usage);
                     findings.push(finding);
                 }
-                Err(Unknown { needs }) => open(needs.as_slice().into(), Arc::default()),
+                Err(unknown) => open(unknown.shared(), Arc::default()),
             }
         }
         findings

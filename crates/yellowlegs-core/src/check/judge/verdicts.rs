@@ -24,7 +24,7 @@ impl Judge<'_> {
                 Ok(Verdict::Met) => Told::Met,
                 Ok(Verdict::NotApplicable) => Told::NotApplicable,
                 Ok(Verdict::Violated(violations)) => Told::Violated(violations),
-                Err(Unknown { needs }) => Told::Undetermined(needs.as_slice().into()),
+                Err(unknown) => Told::Undetermined(unknown.shared()),
             }
         };
         let mut told: Vec<_> = self.of_switch.iter().map(|(check, run)| (*check, verdict(check, *run))).collect();
@@ -49,7 +49,7 @@ impl Judge<'_> {
             Ok(Verdict::NotApplicable) => Told::NotApplicable,
             Ok(verdict) => without_derived(check, view, verdict),
             Err(Unknown { needs }) if needs.iter().all(|name| may_be_anything(view, name)) => Told::NotApplicable,
-            Err(Unknown { needs }) => Told::Undetermined(needs.as_slice().into()),
+            Err(unknown) => Told::Undetermined(unknown.shared()),
         };
         Some((check, told))
     }
