@@ -102,11 +102,8 @@ fn piece(group: &Group<'_>, front: &str, columns: &[Column<'_>], cell: usize, lo
     let shown = |row: &mut String, port: Option<&PortShown>| {
         let Some(port) = port else { return centre(row, "", 0, cell) };
         let sign = mark(port.standing, look.plain);
-        if look.plain {
-            centre(row, &format!("[{sign}]"), 3, cell);
-        } else {
-            centre(row, &look.paint(colour(port.standing), &format!(" {sign} ")), 3, cell);
-        }
+        let box_ = if look.plain { format!("[{sign}]") } else { format!(" {sign} ") };
+        centre(row, &look.paint(colour(port.standing), &box_), 3, cell);
     };
     let row = |half: usize, tell: &dyn Fn(&mut String, Option<&PortShown>)| {
         let mut row = String::with_capacity(columns.len() * (cell + 1));
