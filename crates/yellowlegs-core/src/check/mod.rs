@@ -93,6 +93,8 @@ pub struct Check {
     pub absorbs: &'static [&'static str],
     /// What would satisfy it.
     pub repair: Repair,
+    /// A check of the fleet that mostly finds on a switch what it would find if no other were there.
+    pub stands_alone: bool,
     /// How it is run.
     pub run: Run,
 }
@@ -130,6 +132,7 @@ impl Check {
         judges: &[],
         absorbs: &[],
         repair: Repair::Person,
+        stands_alone: false,
         run: Run::Port(|_| Ok(Verdict::NotApplicable)),
     };
 

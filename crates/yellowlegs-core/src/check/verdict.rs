@@ -45,7 +45,7 @@ impl Unknown {
 }
 
 /// One cause of a violation: the facts. The prose is made in `say`.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Violation {
     /// The sentence, with holes in braces.
     pub says: Cow<'static, str>,

@@ -323,40 +323,56 @@ impl Stores {
     }
 }
 
-/// So many places of words are kept.
-const PLACES: usize = 4096;
-/// Of longer statements they are not.
-const LONGEST: usize = 160;
+/// So many bytes of statements are kept with the places of their words; each place counts as its size.
+const PLACES: usize = 1 << 19;
+/// Of a statement that is longer they are not.
+const LONGEST: usize = 1 << 12;
 
-/// Where the words stand that holes took of statements, counted from where each begins, by what was asked and the statement's text: as
-/// with lines the switches of a fleet say the same few thousand things. Kept for as long as the dialect is; asking anew gives the same.
+/// Where the words stand that the holes of a statement took, counted from where it begins, by where it stood and its text: as with lines
+/// the switches of a fleet say the same few thousand things, and what decides of one row is asked for many of its words. Kept for as
+/// long as the dialect is; asking anew gives the same.
 #[derive(Default)]
-pub(super) struct HoleWords(Mutex<FxHashMap<u64, Taken>>);
+pub(super) struct HoleWords(Mutex<Places>);
 
-/// A hole of a statement, the statement's text, and where the words stand.
-type Taken = (Hole, Box<str>, Option<Word>);
+#[derive(Default)]
+struct Places {
+    by_hash: FxHashMap<u64, Taken>,
+    bytes: usize,
+}
 
-/// A hole: the root of the context that its statement stands in, whether that begins its line, and its number.
-pub(super) type Hole = (usize, bool, usize);
+/// Where a statement stood, its text, and where the words of each of its holes are; none: it is no statement.
+type Taken = (Stood, Box<str>, Box<[Option<Word>]>);
+
+/// Where a statement stood: the root of its context, and whether it began its line.
+pub(super) type Stood = (usize, bool);
 
 impl HoleWords {
-    /// What was found before, or else is now.
-    pub(super) fn of(&self, hole: Hole, text: &str, find: impl FnOnce() -> Option<Word>) -> Option<Word> {
+    /// What a hole took, found before, or else now with what the others took.
+    pub(super) fn of(
+        &self,
+        stood: Stood,
+        text: &str,
+        hole: usize,
+        find: impl FnOnce() -> Option<Vec<Option<Word>>>,
+    ) -> Option<Word> {
         let mut hasher = FxHasher::default();
-        (hole, text).hash(&mut hasher);
+        (stood, text).hash(&mut hasher);
         let hash = hasher.finish();
-        let is_it = |known: &&Taken| known.0 == hole && *known.1 == *text;
         let known = || self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some((.., word)) = known().get(&hash).filter(is_it) {
-            return *word;
+        let is_it = |known: &&Taken| known.0 == stood && *known.1 == *text;
+        if let Some((.., words)) = known().by_hash.get(&hash).filter(is_it) {
+            return words.get(hole).copied().flatten();
         }
-        let word = find();
+        let words: Box<[Option<Word>]> = find().unwrap_or_default().into();
+        let word = words.get(hole).copied().flatten();
         if text.len() <= LONGEST {
             let mut known = known();
-            if known.len() >= PLACES {
-                known.clear();
+            let bytes = text.len() + size_of::<Taken>() + size_of_val(&*words);
+            if known.bytes + bytes > PLACES {
+                *known = Places::default();
             }
-            known.insert(hash, (hole, text.into(), word));
+            known.bytes += bytes;
+            known.by_hash.insert(hash, (stood, text.into(), words));
         }
         word
     }

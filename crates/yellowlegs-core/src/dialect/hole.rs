@@ -329,6 +329,8 @@ fn duration_words<'w>(words: impl Iterator<Item = &'w str>, lists: &Lists) -> Op
                 let own = lists.unit(Measure::Seconds, word);
                 own.or_else(|| unit_seconds(word)).and_then(|unit| count.checked_mul(unit))
             }
+            // Whatever else a duration is written as, it begins with a digit.
+            None if !word.starts_with(|c: char| c.is_ascii_digit()) => break,
             None => match number(word) {
                 Some(count) => {
                     waiting = Some(count);

@@ -106,7 +106,7 @@ pub struct SettingShown {
 }
 
 /// Another port that a finding is about.
-#[derive(Debug, Clone, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Related {
     /// The switch.
     pub switch: Arc<str>,

@@ -1,22 +1,18 @@
 //! Entries of the policy that are over, or match nothing.
 
-use crate::check::{Check, EntriesView, Repair, Run, Violation};
+use crate::check::{Check, EntriesView, Run, Violation};
 use crate::policy::{Cite, End, Level, Role};
 
 pub(super) const WAIVER_EXPIRED: Check = Check {
     id: "config/waiver-expired",
     title: "a waiver past its last day still covers something",
     level: Level::Risk,
-    needs: &[],
-    uses: &[],
     policy: &["waiver.last-day", "as-of"],
     reference: "docs/policy.md, Waivers",
     why: "An exception was agreed for a time, and the time is over. What it excused still stands.",
     remedy: "Mend what it covers, or agree on a new last day with {owner}.",
-    judges: &[],
-    absorbs: &[],
-    repair: Repair::Person,
     run: Run::Entries(waiver_expired),
+    ..Check::ROW
 };
 
 fn waiver_expired(entries: &EntriesView<'_>) -> Vec<Violation> {
@@ -43,17 +39,13 @@ pub(super) const POLICY_UNUSED: Check = Check {
     id: "config/policy-unused",
     title: "an entry of the policy matches nothing",
     level: Level::Advice,
-    needs: &[],
-    uses: &[],
     policy: &["role", "waiver", "mirror", "link", "dhcp-server", "sisters"],
     reference: "docs/policy.md",
     why: "A dead entry is a typing error that switches a check off, or an exception nobody needs any more that \
           waits for the next fault to excuse.",
     remedy: "Correct the entry, or take it out.",
-    judges: &[],
-    absorbs: &[],
-    repair: Repair::Person,
     run: Run::Entries(policy_unused),
+    ..Check::ROW
 };
 
 fn policy_unused(entries: &EntriesView<'_>) -> Vec<Violation> {

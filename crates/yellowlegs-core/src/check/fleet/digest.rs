@@ -7,6 +7,7 @@ use std::sync::Arc;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
+use super::foreseen::{AllForeseen, Foreseen};
 use crate::check::arming::{INSPECTION, MULTICAST, SNOOPING};
 use crate::check::figure::Figure;
 use crate::check::multicast::timing;
@@ -42,6 +43,8 @@ pub struct Digest {
     pub(in crate::check) heard: Box<[(StationAddress, u32)]>,
     /// What its settings are, for sisters: by role (none: the switch's own) and setting.
     pub(in crate::check) settings: BTreeMap<(Arc<str>, SettingId), Vec<Had>>,
+    /// What was foreseen of it; among others (`Digests`) it is kept with theirs.
+    pub(super) foreseen: Vec<Foreseen>,
 }
 
 /// What a switch is set to for its VLANs, the same on most switches of a fleet.
@@ -146,6 +149,7 @@ pub struct Digests {
     ports: FxHashSet<Arc<PortDigest>>,
     serves: FxHashSet<Arc<Serves>>,
     names: Named,
+    pub(super) foreseen: AllForeseen,
 }
 
 impl Digests {
@@ -167,8 +171,19 @@ impl Digests {
         let of_heard = digest.heard.iter_mut().map(|(_, port)| port);
         // One that was among others before has their numbers already.
         of_pins.chain(of_heard).for_each(|port| *port = own.get(*port as usize).copied().unwrap_or(*port));
-        drop(made);
+        digest.foreseen = Vec::new();
+        self.foreseen.add(&digest.switch, made.foreseen);
         self.switches.push(digest);
+    }
+
+    /// A fleet of one switch.
+    pub(super) fn alone(digest: Digest) -> Self {
+        Self { switches: vec![digest], ..Self::default() }
+    }
+
+    /// The first switch.
+    pub(super) fn into_first(mut self) -> Digest {
+        self.switches.swap_remove(0)
     }
 
     /// The one copy of what a switch serves.
@@ -315,6 +330,7 @@ impl Digest {
             heard: heard(on, &mut named),
             names: named.names.into(),
             settings: had(on),
+            foreseen: Vec::new(),
         }
     }
 }
@@ -536,6 +552,7 @@ mod tests {
             pinned: Box::default(),
             heard: Box::default(),
             settings: BTreeMap::new(),
+            foreseen: Vec::new(),
         }
     }
 

@@ -1,6 +1,7 @@
 //! The pass over the fleet: what only shows when every switch was judged.
 
 mod digest;
+mod foreseen;
 mod joined;
 mod links;
 mod open;
@@ -12,6 +13,7 @@ use std::sync::Arc;
 
 pub use digest::{Digest, Digests};
 pub(super) use digest::{Had, PortDigest, QuerierDigest};
+pub(super) use foreseen::foresee;
 pub(super) use joined::Joined;
 pub(super) use links::{At, Links, port};
 pub use open::{Open, Opens};
@@ -89,6 +91,7 @@ impl<'a> FleetView<'a> {
 }
 
 /// A violation of the fleet: the facts, and where it stands.
+#[derive(Debug, Clone, PartialEq)]
 pub struct FleetViolation {
     /// The switch it stands on; `None`: on none.
     pub switch: Option<Arc<str>>,
@@ -105,6 +108,7 @@ pub struct FleetViolation {
 }
 
 /// One setting on two switches, each with the port, where it is one of ports.
+#[derive(Debug, Clone, PartialEq)]
 pub struct Sides {
     /// The setting.
     pub setting: SettingId,
@@ -326,7 +330,7 @@ impl FleetOutcome {
         selection: &Selection,
         again: &dyn Again,
     ) {
-        for tell::Told { finding, on, usage: own } in tell::all(found, view.policy, view.as_of, again) {
+        for tell::Told { finding, on, usage: own } in tell::all(found, view, again) {
             usage.merge(own);
             let Some((position, role)) = on else {
                 self.tell_nowhere(finding, selection);

@@ -7,7 +7,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use rustc_hash::FxHashMap;
 
-use super::{Found, Usage, nowhere};
+use super::{FleetView, Found, Usage, nowhere};
 use crate::check::judge::{is_excused, waive};
 use crate::check::say::{Subject, finding, quoted, quoted_line};
 use crate::check::{SwitchView, Violation};
@@ -41,15 +41,16 @@ impl<F: Fn(&str) -> Option<Resolved> + Sync> Again for F {
 }
 
 /// What was found, as findings in the same order: switch by switch, so that each is read once and few have to be kept.
-pub(super) fn all(found: Vec<Found>, policy: &Policy, as_of: &AsOf, again: &dyn Again) -> Vec<Told> {
-    let mut by_switch: Vec<(usize, Found)> = found.into_iter().enumerate().collect();
+pub(super) fn all(found: Vec<Found>, view: &FleetView<'_>, again: &dyn Again) -> Vec<Told> {
+    let (foreseen, mut by_switch) = view.switches.foreseen.come_true(found);
+    let (policy, as_of) = (view.policy, view.as_of);
     by_switch.sort_by(|(_, a), (_, b)| a.2.switch.cmp(&b.2.switch));
     let pieces: Vec<Mutex<Vec<(usize, Found)>>> = pieces(by_switch).into_iter().map(Mutex::new).collect();
-    let told: Mutex<BTreeMap<usize, Told>> = Mutex::default();
+    let told: Mutex<BTreeMap<usize, Told>> = Mutex::new(foreseen.into_iter().collect());
     again.each(pieces.len(), &|piece| {
         let piece =
             pieces.get(piece).map(|piece| std::mem::take(&mut *piece.lock().unwrap_or_else(PoisonError::into_inner)));
-        let mut read = Read { again, kept: VecDeque::new(), pins: FxHashMap::default() };
+        let mut read = Read::new(again);
         let tell = |(position, found)| Some((position, told_of(found, policy, as_of, &mut read)?));
         let own: Vec<(usize, Told)> = piece.into_iter().flatten().filter_map(tell).collect();
         told.lock().unwrap_or_else(PoisonError::into_inner).extend(own);
@@ -84,7 +85,7 @@ struct Known {
 }
 
 /// Switches that are read once more.
-struct Read<'r> {
+pub(super) struct Read<'r> {
     again: &'r dyn Again,
     kept: VecDeque<(Arc<str>, Option<Rc<Known>>)>,
     /// By switch and port, what pins its stations.
@@ -94,7 +95,11 @@ struct Read<'r> {
 /// By station, the list that has it, and the line that put it in.
 type Pins = FxHashMap<StationAddress, (SettingId, Option<Mark>)>;
 
-impl Read<'_> {
+impl<'r> Read<'r> {
+    pub(super) fn new(again: &'r dyn Again) -> Self {
+        Self { again, kept: VecDeque::new(), pins: FxHashMap::default() }
+    }
+
     fn get(&mut self, name: &Arc<str>) -> Option<Rc<Known>> {
         if let Some((_, known)) = self.kept.iter().find(|(known, _)| known == name) {
             return known.clone();
@@ -136,6 +141,7 @@ fn pins(on: &Resolved, port: Option<usize>) -> Pins {
 }
 
 /// A finding, where it stands, and the waivers that cover it.
+#[derive(Debug, Clone)]
 pub(super) struct Told {
     pub(super) finding: Finding,
     /// On a switch: the position of the port, and its role; `None`: on no switch.
@@ -144,14 +150,24 @@ pub(super) struct Told {
 }
 
 /// The finding that something found comes to; none where the policy excuses it.
-fn told_of((check, level, found): Found, policy: &Policy, as_of: &AsOf, read: &mut Read<'_>) -> Option<Told> {
-    let Some(known) = found.switch.as_ref().and_then(|name| read.get(name)) else {
+fn told_of(found: Found, policy: &Policy, as_of: &AsOf, read: &mut Read<'_>) -> Option<Told> {
+    let Some(known) = found.2.switch.as_ref().and_then(|name| read.get(name)) else {
+        let (check, level, found) = found;
         return Some(Told { finding: nowhere(check, level, found.violation), on: None, usage: Usage::default() });
     };
     let resolved = &known.resolved;
-    let lists = resolved.lists();
-    let roles = known.roles.get_or_init(|| assign_roles(policy, &resolved.switch, lists));
-    let on = SwitchView::new(resolved, policy, roles, as_of);
+    let roles = known.roles.get_or_init(|| assign_roles(policy, &resolved.switch, resolved.lists()));
+    told_on(SwitchView::new(resolved, policy, roles, as_of), as_of, found, read)
+}
+
+/// The same on its switch.
+pub(super) fn told_on(
+    on: SwitchView<'_>,
+    as_of: &AsOf,
+    (check, _, found): Found,
+    read: &mut Read<'_>,
+) -> Option<Told> {
+    let (resolved, policy) = (on.resolved(), on.policy());
     let port = found.port.as_deref().and_then(|name| resolved.switch.port_index(name));
     if port.is_some_and(|port| is_excused(on, port, &found.violation)) {
         return None;
@@ -184,6 +200,6 @@ fn told_of((check, level, found): Found, policy: &Policy, as_of: &AsOf, read: &m
     // The policy's line stands last.
     told.evidence.sort_by_key(|line| line.kind == EvidenceKind::Policy);
     let mut usage = Usage::default();
-    waive(policy, as_of, &mut told, on, port, lists, &mut usage);
+    waive(policy, as_of, &mut told, on, port, resolved.lists(), &mut usage);
     Some(Told { finding: told, on: Some((port, role.map(str::to_owned))), usage })
 }

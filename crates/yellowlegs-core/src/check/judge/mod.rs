@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use super::doubt::{Doubts, Shadow};
-use super::fleet::{Digest, Usage};
+use super::fleet::{Digest, Usage, foresee};
 use super::questions::{Known, Notes, Side, Stores};
 use super::say::{Subject, finding, waiver_shown};
 use super::verdict::Violation;
@@ -142,7 +142,7 @@ impl<'p> Judge<'p> {
             }
         }
         self.known.give_back(known);
-        let digest = Digest::of(on);
+        let digest = foresee(Digest::of(on), on, self.as_of);
         let doubtful = certain.map(Digest::of);
         super::mirror::note_entries(on, &mut usage);
         usage.place(self.policy, &digest);

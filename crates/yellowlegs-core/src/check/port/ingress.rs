@@ -9,16 +9,14 @@ pub(super) const OPEN: Check = Check {
     title: "the port takes in frames it should not",
     level: Level::Risk,
     needs: &["port.mode", "port.ingress-filtering", "port.acceptable-frames", "port.voice-vlan", "role"],
-    uses: &[],
     policy: &["role.faces", "site.host-tags"],
     reference: "IEEE 802.1Q, 6.9 (acceptable frame types) and 8.6.2 (ingress filtering)",
     why: "A port that accepts frames of VLANs it is not a member of, or tagged frames from a host that has no need \
           of tags, lets its user speak into other VLANs, one way at least.",
     remedy: "Switch ingress filtering on, and take in only untagged frames where no phone sends tagged ones.",
-    judges: &[],
-    absorbs: &[],
     repair: Repair::Work(close),
     run: Run::Port(open),
+    ..Check::ROW
 };
 
 fn open(port: &PortView<'_>) -> Judgement {

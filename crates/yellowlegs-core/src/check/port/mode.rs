@@ -9,16 +9,13 @@ pub(super) const NEGOTIATED: Check = Check {
     title: "the neighbour can change the port's mode",
     level: Level::Breach,
     needs: &["port.mode"],
-    uses: &[],
-    policy: &[],
     reference: "IEEE 802.1Q, 6.9",
     why: "Whoever plugs in can ask the port to become a trunk and then reaches every VLAN the trunk carries. \
           Many systems also refuse or ignore port security on such a port, so the other safeguards fall with it.",
     remedy: "Give the port a fixed mode: access for hosts and phones, trunk towards other switches.",
-    judges: &[],
-    absorbs: &[],
     repair: Repair::Work(fix_mode),
     run: Run::Port(negotiated),
+    ..Check::ROW
 };
 
 fn negotiated(port: &PortView<'_>) -> Judgement {
@@ -33,16 +30,15 @@ pub(super) const WRONG: Check = Check {
     title: "the mode does not fit what the port faces",
     level: Level::Breach,
     needs: &["port.mode", "role"],
-    uses: &[],
     policy: &["role.faces"],
     reference: "IEEE 802.1Q, 6.9",
     why: "A trunk towards a desk hands every VLAN it carries to whoever plugs in. An access port towards a switch \
           carries one VLAN where several are meant, and the others are cut off.",
     remedy: "Set the mode to {wanted}, or give the port the role it really has.",
     judges: &[settings::MODE.id],
-    absorbs: &[],
     repair: Repair::Set(&[(settings::MODE.id, Aim::Fact("wanted"))]),
     run: Run::Port(wrong),
+    ..Check::ROW
 };
 
 fn wrong(port: &PortView<'_>) -> Judgement {
@@ -70,17 +66,14 @@ pub(super) const ROLE_UNKNOWN: Check = Check {
     id: "port/role-unknown",
     title: "nobody says what the port is for",
     level: Level::Advice,
-    needs: &[],
     uses: &["port.description", "port.mode", "port.access-vlan", "port.tagged-vlans"],
     policy: &["role.ports", "role.describes", "role.vlans", "roles.derive"],
     reference: "docs/policy.md, Roles",
     why: "What a port is for decides what is right on it. Without a role most checks cannot be decided, and a port \
           nobody answers for is where things are left behind.",
     remedy: "Name the port in a role's `ports`, or give it a description that a role's `describes` fits.",
-    judges: &[],
-    absorbs: &[],
-    repair: Repair::Person,
     run: Run::Port(role_unknown),
+    ..Check::ROW
 };
 
 fn role_unknown(port: &PortView<'_>) -> Judgement {
@@ -98,16 +91,14 @@ pub(super) const DYNAMIC_UPLINK: Check = Check {
     title: "VLANs are assigned dynamically on a port towards a switch",
     level: Level::Breach,
     needs: &["port.dynamic-vlan", "role"],
-    uses: &[],
     policy: &["role.faces"],
     reference: "IEEE 802.1Q, 6.9",
     why: "The first frame that matches a rule moves the whole port into that VLAN. On an uplink that frame comes \
           from any user behind it, and everybody else behind it is moved along or cut off.",
     remedy: "Switch dynamic VLAN assignment off on this port and leave uplinks out of its rules.",
-    judges: &[],
-    absorbs: &[],
     repair: Repair::Set(&[(settings::DYNAMIC_VLAN.id, Aim::Off)]),
     run: Run::Port(dynamic_uplink),
+    ..Check::ROW
 };
 
 fn dynamic_uplink(port: &PortView<'_>) -> Judgement {

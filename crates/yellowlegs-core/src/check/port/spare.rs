@@ -9,16 +9,14 @@ pub(super) const ENABLED: Check = Check {
     title: "a spare port is up",
     level: Level::Risk,
     needs: &["port.enabled", "role"],
-    uses: &[],
     policy: &["role.faces"],
     reference: "docs/policy.md, Roles",
     why: "A port for nothing that is administratively up is a way in that nobody watches: a socket in an empty \
           room, a patch cable left behind.",
     remedy: "Shut the port, or give it the role it really has.",
-    judges: &[],
-    absorbs: &[],
     repair: Repair::Set(&[(settings::ENABLED.id, Aim::Off)]),
     run: Run::Port(enabled),
+    ..Check::ROW
 };
 
 fn enabled(port: &PortView<'_>) -> Judgement {
@@ -39,7 +37,6 @@ pub(super) const VLAN: Check = Check {
     title: "a spare port is outside the parking VLAN",
     level: Level::Risk,
     needs: &["port.mode", "port.access-vlan", "port.native-vlan", "role"],
-    uses: &[],
     policy: &["role.vlans", "vlans.purpose = parking"],
     reference: "docs/policy.md, VLANs",
     why: "The day somebody brings a spare port up, its VLAN decides where they land. In the parking VLAN they land \
@@ -49,6 +46,7 @@ pub(super) const VLAN: Check = Check {
     absorbs: &["port/vlan-default", "port/vlan-foreign"],
     repair: Repair::Cause(Aim::Fact("parking")),
     run: Run::Port(vlan),
+    ..Check::ROW
 };
 
 fn vlan(port: &PortView<'_>) -> Judgement {

@@ -18,9 +18,9 @@ pub(super) const OPEN: Check = Check {
           carries them all, and every broadcast of every VLAN too.",
     remedy: "List on the trunk only what it needs: {needed}.",
     judges: &[settings::TAGGED_VLANS.id],
-    absorbs: &[],
     repair: Repair::Work(list_needed),
     run: Run::Port(open),
+    ..Check::ROW
 };
 
 /// The VLANs a role needs on a trunk, and who says so; `None`: nobody does.
@@ -71,16 +71,15 @@ pub(super) const NATIVE_WRONG: Check = Check {
     title: "the native VLAN is not the policy's",
     level: Level::Risk,
     needs: &["port.mode", "port.native-vlan", "role"],
-    uses: &[],
     policy: &["role.expect.port.native-vlan", "role.vlans", "vlans.purpose = native"],
     reference: "IEEE 802.1Q, 6.9 (PVID)",
     why: "Untagged frames on a trunk fall into its native VLAN. If the two ends differ, or it is not the one set \
           aside for it, traffic leaks from one VLAN into another.",
     remedy: "Set the native VLAN to {wanted}.",
     judges: &[settings::NATIVE_VLAN.id],
-    absorbs: &[],
     repair: Repair::Set(&[(settings::NATIVE_VLAN.id, Aim::Fact("wanted"))]),
     run: Run::Port(native_wrong),
+    ..Check::ROW
 };
 
 /// The native VLANs that are right, and who says so.
@@ -122,16 +121,14 @@ pub(super) const NATIVE_IN_USE: Check = Check {
     title: "a trunk's native VLAN is also a user VLAN",
     level: Level::Risk,
     needs: &["port.mode", "port.native-vlan"],
-    uses: &[],
     policy: &["vlans.purpose"],
     reference: "IEEE 802.1Q, 6.9 and 9.3",
     why: "A host in the native VLAN can send a frame with two tags: the first switch takes the outer one off, the \
           next obeys the inner one, and the frame hops into a VLAN its sender may not reach.",
     remedy: "Give the trunk a native VLAN with nobody in it.",
-    judges: &[],
-    absorbs: &[],
     repair: Repair::Work(move_native),
     run: Run::Port(native_in_use),
+    ..Check::ROW
 };
 
 fn native_in_use(port: &PortView<'_>) -> Judgement {

@@ -19,16 +19,13 @@ pub(super) const UNDEFINED: Check = Check {
         "port.voice-vlan",
         "switch.vlans",
     ],
-    uses: &[],
-    policy: &[],
     reference: "IEEE 802.1Q, 8.8",
     why: "Frames of a VLAN that the switch does not know go nowhere. The port looks configured and its users are \
           cut off, or fall into another VLAN on the next switch.",
     remedy: "Define VLAN {vlans} on the switch, or correct the port.",
-    judges: &[],
-    absorbs: &[],
     repair: Repair::Work(define),
     run: Run::Port(undefined),
+    ..Check::ROW
 };
 
 fn undefined(port: &PortView<'_>) -> Judgement {
@@ -77,16 +74,15 @@ pub(super) const FOREIGN: Check = Check {
     title: "the port is in a VLAN its role may not use",
     level: Level::Breach,
     needs: &["port.mode", "port.access-vlan", "port.voice-vlan", "role"],
-    uses: &[],
     policy: &["role.vlans", "role.voice"],
     reference: "docs/policy.md, Roles",
     why: "Whoever sits on the port is among machines they have no business with, and past the filters that stand \
           between the VLANs.",
     remedy: "Put the port into VLAN {allowed}, or give it the role it really has.",
     judges: &[settings::ACCESS_VLAN.id],
-    absorbs: &[],
     repair: Repair::Work(put_right),
     run: Run::Port(foreign),
+    ..Check::ROW
 };
 
 fn foreign(port: &PortView<'_>) -> Judgement {
@@ -141,10 +137,10 @@ pub(super) const DEFAULT: Check = Check {
     why: "The default VLAN spans every port nobody configured, on every switch, and often carries the switches' own \
           protocols. Users in it meet all of that.",
     remedy: "Move the port into a VLAN made for it, and leave VLAN {vlan} empty.",
-    judges: &[],
     absorbs: &["port/vlan-foreign"],
     repair: Repair::Work(move_away),
     run: Run::Port(default),
+    ..Check::ROW
 };
 
 fn default(port: &PortView<'_>) -> Judgement {
@@ -186,10 +182,9 @@ pub(super) const MISSING: Check = Check {
           are dropped, and the socket is dead though the link is up. So it is where a host tags with VLANs that the port does \
           not carry.",
     remedy: "Give the port the VLANs of its hosts, an untagged one where they do not tag, and let it take their frames in.",
-    judges: &[],
-    absorbs: &[],
     repair: Repair::Work(give_vlans),
     run: Run::Port(missing),
+    ..Check::ROW
 };
 
 /// Whoever tags there, or serves others, is in none of its VLANs. An untagged VLAN that is another's is told by other checks.

@@ -26,10 +26,9 @@ pub(super) const NAME_ONLY: Check = Check {
           address the DHCP server gave, port authentication ties it to a person; without one of them port security \
           stops only the honest.",
     remedy: "Put source guard or ARP inspection, with DHCP snooping under it, or port authentication on the port.",
-    judges: &[],
-    absorbs: &[],
     repair: Repair::Work(back_up),
     run: Run::Port(name_only),
+    ..Check::ROW
 };
 
 fn name_only(port: &PortView<'_>) -> Judgement {

@@ -10,16 +10,14 @@ pub(super) const OFF: Check = Check {
     title: "port security is wanted and not enabled",
     level: Level::Breach,
     needs: &["port-security.enabled", "role"],
-    uses: &[],
     policy: &["role.expect.port-security"],
     reference: "docs/policy.md, Expectations",
     why: "Without a limit a user can put an unmanaged switch on the socket and bring as many machines as they like, \
           or flood the address table until the switch sends everybody's frames everywhere.",
     remedy: "Enable port security on the port, with a limit for role {role}.",
-    judges: &[],
-    absorbs: &[],
     repair: Repair::Work(secure),
     run: Run::Port(off),
+    ..Check::ROW
 };
 
 fn off(port: &PortView<'_>) -> Judgement {
@@ -54,10 +52,10 @@ pub(super) const NOT_ARMED: Check = Check {
     why: "Limit and action stand in the configuration and look like protection. The feature itself is off, so they \
           do nothing, and nobody looks twice at a port that looks configured.",
     remedy: "Add the line that enables port security on the port, or take its parameters out.",
-    judges: &[],
     absorbs: &["port-security/off"],
     repair: Repair::Work(secure),
     run: Run::Port(not_armed),
+    ..Check::ROW
 };
 
 /// The parameters that mean nothing without the feature.
@@ -105,16 +103,14 @@ pub(super) const MODE_CONFLICT: Check = Check {
     title: "port security is enabled and void in the port's mode",
     level: Level::Breach,
     needs: &["port-security.enabled", "port.mode", "port-security-void-in"],
-    uses: &[],
-    policy: &[],
     reference: "docs/dialects.md, Traits",
     why: "On many systems a port that may become a trunk refuses or ignores port security. The line stands in the \
           configuration and stops nobody.",
     remedy: "Give the port a fixed mode in which port security works, then check that it is in force.",
-    judges: &[],
     absorbs: &["port-security/not-armed", "port-security/off"],
     repair: Repair::Work(crate::check::port::fix_mode),
     run: Run::Port(mode_conflict),
+    ..Check::ROW
 };
 
 fn mode_conflict(port: &PortView<'_>) -> Judgement {
@@ -138,16 +134,14 @@ pub(super) const ON_UPLINK: Check = Check {
     title: "port security is enabled towards another switch",
     level: Level::Breach,
     needs: &["port-security.enabled", "role"],
-    uses: &[],
     policy: &["role.faces", "role.expect.port-security"],
     reference: "docs/checks.md, port-security",
     why: "Behind an uplink are everybody else's stations. The first one too many is dropped, or takes the whole \
           link down with everybody behind it.",
     remedy: "Take port security off the port.",
-    judges: &[],
-    absorbs: &[],
     repair: Repair::Set(&[(settings::PORT_SECURITY.id, Aim::Off)]),
     run: Run::Port(on_uplink),
+    ..Check::ROW
 };
 
 fn on_uplink(port: &PortView<'_>) -> Judgement {

@@ -19,10 +19,9 @@ pub(super) const HIGH: Check = Check {
     why: "A limit far above what belongs on the port admits the unmanaged switch it was meant to keep out, and each \
           made-up address until it is reached.",
     remedy: "Set the limit to {most}.",
-    judges: &[],
-    absorbs: &[],
     repair: Repair::Set(&[(settings::LIMIT.id, Aim::Fact("most"))]),
     run: Run::Port(high),
+    ..Check::ROW
 };
 
 /// The same test under either way of counting; what hangs on the way is undetermined where it is unknown.
@@ -71,10 +70,9 @@ pub(super) const LOW: Check = Check {
     why: "Phone and computer share the port; where stations are counted per VLAN the phone counts twice. A limit \
           that has no room for them cuts off the rightful user, or takes the port down every morning.",
     remedy: "Set the limit to at least {needed}.",
-    judges: &[],
-    absorbs: &[],
     repair: Repair::Set(&[(settings::LIMIT.id, Aim::Fact("needed"))]),
     run: Run::Port(low),
+    ..Check::ROW
 };
 
 fn low(port: &PortView<'_>) -> Judgement {

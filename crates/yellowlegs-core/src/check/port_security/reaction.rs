@@ -14,16 +14,14 @@ pub(super) const ACTION_WEAK: Check = Check {
     title: "the action is weaker than the policy's",
     level: Level::Risk,
     needs: &["port-security.enabled", "port-security.action", "port.mode", "role"],
-    uses: &[],
     policy: &["role.expect.port-security.action"],
     reference: "docs/policy.md, Expectations",
     why: "Where one station too many is dropped silently, nobody ever learns that somebody tried, and nobody can \
           tell an intruder from a user who called the desk about a dead socket.",
     remedy: "Set the action to {wanted}.",
-    judges: &[],
-    absorbs: &[],
     repair: Repair::Set(&[(settings::ACTION.id, Aim::Fact("wanted"))]),
     run: Run::Port(action_weak),
+    ..Check::ROW
 };
 
 fn action_weak(port: &PortView<'_>) -> Judgement {
@@ -47,16 +45,14 @@ pub(super) const NOT_KEPT: Check = Check {
     title: "stations are learned and not pinned",
     level: Level::Risk,
     needs: &["port-security.enabled", "port-security.pinning", "port.mode", "role"],
-    uses: &[],
     policy: &["role.expect.port-security.pinning"],
     reference: "docs/policy.md, Expectations",
     why: "A learned station is forgotten with the link or the power. Whoever plugs in next is learned in its place, \
           so the limit counts heads and never asks whose.",
     remedy: "Pin the stations of this port, and save them.",
-    judges: &[],
-    absorbs: &[],
     repair: Repair::Set(&[(settings::PINNING.id, Aim::On)]),
     run: Run::Port(not_kept),
+    ..Check::ROW
 };
 
 fn not_kept(port: &PortView<'_>) -> Judgement {
@@ -77,15 +73,13 @@ pub(super) const AGING_MISSING: Check = Check {
     title: "learned stations are never forgotten, or too late",
     level: Level::Advice,
     needs: &["port-security.enabled", "port-security.aging", "port.mode", "role"],
-    uses: &[],
     policy: &["role.expect.port-security.aging"],
     reference: "docs/policy.md, Expectations",
     why: "On a shared desk yesterday's computer still takes up the limit, and today's user is the one too many.",
     remedy: "Let learned stations age out{within}.",
-    judges: &[],
-    absorbs: &[],
     repair: Repair::Work(let_age),
     run: Run::Port(aging_missing),
+    ..Check::ROW
 };
 
 fn aging_missing(port: &PortView<'_>) -> Judgement {

@@ -12,16 +12,14 @@ pub(super) const PINNED_UNSAVED: Check = Check {
     title: "pinned stations are not in the saved configuration",
     level: Level::Risk,
     needs: &["port-security.pinned-stations", "saved configuration"],
-    uses: &[],
     policy: &["files.saved"],
     reference: "docs/policy.md, Files",
     why: "Stations pinned since the last save vanish with the next power cut. The port then pins whoever speaks \
           first.",
     remedy: "Save the configuration.",
-    judges: &[],
-    absorbs: &[],
     repair: Repair::Save,
     run: Run::Port(pinned_unsaved),
+    ..Check::ROW
 };
 
 fn pinned_unsaved(port: &PortView<'_>) -> Judgement {

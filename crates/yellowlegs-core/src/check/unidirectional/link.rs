@@ -16,6 +16,7 @@ pub(super) const OFF: Check = Check {
     why: "A fibre can fail one way. The spanning tree then opens a blocked port, and a loop stands.",
     remedy: "Switch unidirectional link detection on, at both ends.",
     repair: Repair::Work(detect),
+    stands_alone: true,
     run: Run::Fleet(off),
     ..Check::ROW
 };
@@ -48,6 +49,7 @@ pub(super) const TOO_SLOW: Check = Check {
           comes to a network that cannot hear it.",
     remedy: "Send more often: 3 × interval below {opens} s.",
     repair: Repair::Work(send_often),
+    stands_alone: true,
     run: Run::Fleet(too_slow),
     ..Check::ROW
 };

@@ -1,6 +1,6 @@
 //! Building: patterns added to the tree of their context, or as graphs beside it, and lines that two rules could take.
 
-use rustc_hash::FxHashSet;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::super::hole::HoleType;
 use super::super::pattern::{HoleKind, Part, Pattern, Step};
@@ -77,7 +77,29 @@ impl Automaton {
         let start = self.fresh_shared()?;
         self.nodes[node as usize].tails.push(start);
         let end = self.parts(pattern, pattern.parts.get(front..).unwrap_or_default(), start)?;
-        self.end(end, accept, meaning)
+        self.end(end, accept, meaning)?;
+        for id in start..self.nodes.len() as NodeId {
+            self.nodes[id as usize].ways = self.ways(id);
+        }
+        Ok(())
+    }
+
+    /// The ways on by word from a node of a graph that several go on from; none where a word alone does not tell which.
+    fn ways(&self, id: NodeId) -> Option<FxHashMap<Box<str>, NodeId>> {
+        let all = self.closure(id);
+        let mut ways = FxHashMap::default();
+        for id in all.iter().filter(|_| all.len() > 1 && self.rule.shortest.is_none()) {
+            let node = self.node(*id)?;
+            if !node.holes.is_empty() || node.enter.is_some() || node.then.is_some() {
+                return None;
+            }
+            for (word, _) in node.literals() {
+                if ways.insert(word.into(), *id).is_some() {
+                    return None;
+                }
+            }
+        }
+        (!ways.is_empty()).then_some(ways)
     }
 
     /// The parts one after the other from a node that nothing goes on from yet: where they end.

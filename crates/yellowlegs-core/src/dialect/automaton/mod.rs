@@ -95,6 +95,9 @@ struct Node {
     /// Nodes that go on from here without a word, tried in this order after the words and holes.
     tails: Vec<NodeId>,
     picks: Vec<Pick>,
+    /// By word, the one node among this and those that go on from here without a word that goes on with it: where each of them goes
+    /// on with words alone, so that a row does not try all that it leaves out.
+    ways: Option<FxHashMap<Box<str>, NodeId>>,
     /// It is a node of a graph: several ways may lead to it.
     is_shared: bool,
     accept: Option<u32>,

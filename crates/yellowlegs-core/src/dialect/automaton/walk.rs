@@ -9,6 +9,9 @@ use super::super::hole::HoleType;
 use super::{Accept, Automaton, HoleEdge, Match, Node, NodeId, Pick, Taken, Took, Walk, WordRule};
 use crate::source::Word;
 
+/// Few lines have more that holes take.
+const USUAL_VALUES: usize = 8;
+
 impl Accept {
     /// Puts what the holes took where they belong.
     pub(super) fn put(&self, values: impl Iterator<Item = Took>, captures: &mut [Captured]) {
@@ -28,6 +31,17 @@ impl Accept {
 impl Pick {
     pub(super) fn took(&self) -> Took {
         Took { hole: Some(self.hole), value: Captured::Choice(self.which) }
+    }
+}
+
+impl WordRule {
+    /// A word as literals are kept.
+    fn folded(self, word: &str) -> Cow<'_, str> {
+        if self.ignore_case && word.bytes().any(|b| b.is_ascii_uppercase()) {
+            Cow::Owned(word.to_ascii_lowercase())
+        } else {
+            Cow::Borrowed(word)
+        }
     }
 }
 
@@ -68,7 +82,7 @@ impl Automaton {
         captures: &mut Vec<Captured>,
         found: &mut Vec<Match>,
     ) -> bool {
-        let mut taken = Taken::default();
+        let mut taken = Taken { values: Vec::with_capacity(USUAL_VALUES), ..Taken::default() };
         let Some(accept) = self.start(context, line, from, &mut taken) else { return false };
         taken.parts.push((accept, line.words.len(), taken.values.len()));
         let (mut first, mut values) = (from, taken.values.into_iter());
@@ -84,26 +98,29 @@ impl Automaton {
         true
     }
 
-    /// The words that a hole took of a line: first, and one past the last. `part`: of the rules of a path, which.
+    /// The words that each hole of a rule took of a line: first, and one past the last. `part`: of the rules of a path, which.
     pub(in crate::dialect) fn hole_words(
         &self,
         context: usize,
         line: &Walk<'_>,
         from: usize,
         part: usize,
-        hole: usize,
-    ) -> Option<(usize, usize)> {
+    ) -> Option<Vec<Option<(usize, usize)>>> {
         let mut taken = Taken { starts: Some(Vec::new()), ..Taken::default() };
         let accept = self.start(context, line, from, &mut taken)?;
         taken.parts.push((accept, line.words.len(), 0));
         let begins = part.checked_sub(1).map_or(Some(from), |p| taken.parts.get(p).map(|(_, end, _)| *end))?;
         let (accept, ends, _) = *taken.parts.get(part)?;
         let accept = self.accepts.get(accept as usize)?;
-        let typed = accept.typed.iter().find(|(h, _)| *h == hole).map(|(_, step)| *step);
-        let step = typed.or_else(|| accept.chosen.iter().find(|(h, ..)| *h == hole).map(|(.., step)| *step));
         let starts: Vec<_> = taken.starts?.into_iter().filter(|(at, _)| (begins..ends).contains(at)).collect();
-        let step = step.or_else(|| starts.iter().position(|(_, of)| *of == Some(hole as u32)))?;
-        Some((starts.get(step)?.0, starts.get(step + 1).map_or(ends, |(at, _)| *at)))
+        let of_graph = (0..).zip(&starts).filter_map(|(step, (_, hole))| Some(((*hole)? as usize, step)));
+        let chosen = accept.chosen.iter().map(|(hole, _, step)| (*hole, *step));
+        let mut words = vec![None; accept.holes];
+        for (hole, step) in accept.typed.iter().copied().chain(chosen).chain(of_graph) {
+            let (Some(words @ None), Some((first, _))) = (words.get_mut(hole), starts.get(step)) else { continue };
+            *words = Some((*first, starts.get(step + 1).map_or(ends, |(at, _)| *at)));
+        }
+        Some(words)
     }
 
     fn start(&self, context: usize, line: &Walk<'_>, at: usize, taken: &mut Taken) -> Option<u32> {
@@ -115,6 +132,14 @@ impl Automaton {
         let Some(word) = line.words.get(at) else { return self.accept_at(node) };
         if node.is_shared && taken.dead.contains(&(id, at)) {
             return None;
+        }
+        if let Some(ways) = &node.ways {
+            let word = self.rule.folded(word.of(line.text));
+            let accept = ways.get(&*word).and_then(|way| self.by_word(self.node(*way)?, &word, line, at, taken));
+            if accept.is_none() {
+                taken.dead.insert((id, at));
+            }
+            return accept;
         }
         let accept = self.by_word(node, word.of(line.text), line, at, taken);
         let accept = accept.or_else(|| node.tails.iter().find_map(|tail| self.walk(*tail, line, at, taken)));
@@ -223,23 +248,15 @@ impl Automaton {
     }
 
     pub(super) fn literal(&self, node: &Node, word: &str) -> Option<NodeId> {
-        let WordRule { ignore_case, shortest } = self.rule;
-        if !ignore_case && shortest.is_none() {
-            return node.literal(word);
-        }
-        let lower = if ignore_case && word.bytes().any(|b| b.is_ascii_uppercase()) {
-            Cow::Owned(word.to_ascii_lowercase())
-        } else {
-            Cow::Borrowed(word)
-        };
-        if let Some(to) = node.literal(&lower) {
+        let word = self.rule.folded(word);
+        if let Some(to) = node.literal(&word) {
             return Some(to);
         }
-        if lower.len() < shortest? {
+        if word.len() < self.rule.shortest? {
             return None;
         }
         // The only word at this place that begins so.
-        let mut longer = node.literals().filter(|(whole, _)| whole.starts_with(&*lower));
+        let mut longer = node.literals().filter(|(whole, _)| whole.starts_with(&*word));
         let first = longer.next()?;
         longer.next().is_none().then_some(first.1)
     }

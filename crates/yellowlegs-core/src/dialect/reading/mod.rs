@@ -225,21 +225,18 @@ impl Dialect {
         let context = opener.map_or(Some(0), |o| self.rules.get(o.rule as usize)?.opens)?;
         let root = 2 * context + usize::from(statement.negated);
         let starts_line = start == statement.mark.offset as usize;
-        let from_it = self.stores.hole_words.of((root, starts_line, hole), text.get(start..end)?, || {
-            let Word { start: from, end: to } = self.taken_by(text, (root, starts_line), (start, end), hole)?;
-            Some(Word { start: from - start, end: to - start })
-        });
-        from_it.map(|word| Word { start: word.start + start, end: word.end + start })
+        let find = || self.taken_by(text, (root, starts_line), (start, end));
+        let word = self.stores.hole_words.of((root, starts_line), text.get(start..end)?, hole, find)?;
+        Some(Word { start: word.start + start, end: word.end + start })
     }
 
-    /// What a hole took of the statement at a stretch. `root`: of the context it stands in.
+    /// What each hole took of the statement at a stretch, counted from its beginning. `root`: of the context it stands in.
     fn taken_by(
         &self,
         text: &str,
         (root, starts_line): (usize, bool),
         stretch: (usize, usize),
-        hole: usize,
-    ) -> Option<Word> {
+    ) -> Option<Vec<Option<Word>>> {
         let words = self.words_of(text, stretch)?;
         let walk = Walk { text, words: &words, lists: &self.lists };
         // The verb or the negation may stand in front of a line's first statement.
@@ -247,8 +244,12 @@ impl Dialect {
         let in_front = |first: &str| is(&self.layout.negation, first) || is(&self.layout.verb, first);
         let leads = starts_line && words.first().is_some_and(|first| in_front(first.of(text)));
         let starts: &[usize] = if leads { &[1, 0] } else { &[0] };
-        let (first, end) = starts.iter().find_map(|from| self.automaton.hole_words(root, &walk, *from, 0, hole))?;
-        Some(Word { start: words.get(first)?.start, end: words.get(end.checked_sub(1)?)?.end })
+        let holes = starts.iter().find_map(|from| self.automaton.hole_words(root, &walk, *from, 0))?;
+        let at = |(first, end): (usize, usize)| {
+            let (first, last) = (words.get(first)?, words.get(end.checked_sub(1)?)?);
+            Some(Word { start: first.start - stretch.0, end: last.end - stretch.0 })
+        };
+        Some(holes.into_iter().map(|hole| hole.and_then(at)).collect())
     }
 
     /// Why an unread line is one: the rule that fits it longest, and the word where that stopped.
