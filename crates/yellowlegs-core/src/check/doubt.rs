@@ -3,6 +3,8 @@
 //! A switch with doubts is judged twice: as it was read, and with everything doubtful unknown. What is violated stays so;
 //! what is met or does not apply is that only where it is so in both, for then no meaning of those lines could change it.
 
+use std::cell::RefCell;
+use std::ptr;
 use std::sync::Arc;
 
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -28,7 +30,14 @@ pub(super) struct Shadow {
     /// The positions of those that could have spoken of a port, of few alone; and of those of many ports or of all.
     of_ports: FxHashMap<usize, Vec<usize>>,
     of_many: Vec<usize>,
+    /// The settings among what checks lack: they lack the same on many ports.
+    settings: RefCell<FxHashMap<Needs, SettingSet>>,
+    /// What a check lacks that would find a fault.
+    understood: Needs,
 }
+
+/// Of so many lines it is quicker to look whether one is of the same shape than to keep their shapes.
+const FEW_LINES: usize = 8;
 
 /// A line that could have spoken of more ports is looked at for each port.
 const FEW_PORTS: usize = 16;
@@ -52,7 +61,15 @@ impl Shadow {
                 None => of_many.push(position),
             }
         }
-        Some(Self { doubtful, roles, lines, of_ports, of_many })
+        Some(Self {
+            doubtful,
+            roles,
+            lines,
+            of_ports,
+            of_many,
+            settings: RefCell::default(),
+            understood: [UNDERSTOOD].into(),
+        })
     }
 
     /// The switch as it is known for certain.
@@ -70,6 +87,38 @@ impl Shadow {
             met.for_each(|(_, told)| *told = Told::Undetermined([ALL_PORTS].into()));
         }
         told
+    }
+
+    /// The settings among what is missing.
+    fn settings_in(&self, needs: &Needs) -> SettingSet {
+        let by_name = || needs.iter().filter_map(|need| SettingId::by_name(need)).collect();
+        *self.settings.borrow_mut().entry(Arc::clone(needs)).or_insert_with(by_name)
+    }
+
+    /// What checks came to on a switch or a port, with what is only certain where nothing is doubtful: those that are not become
+    /// undetermined, each with the facts it lacks. `certain`: what they came to with everything doubtful unknown.
+    pub(super) fn cast(
+        &self,
+        told: &mut Vec<(&'static Check, Told)>,
+        certain: Vec<(&'static Check, Told)>,
+    ) -> Vec<&'static Check> {
+        let (mut doubted, so_far) = (Vec::new(), told.len());
+        for (check, certain) in certain {
+            let needs = match certain {
+                Told::Met | Told::NotApplicable => continue,
+                Told::Undetermined(needs) => needs,
+                Told::Violated(_) => Arc::clone(&self.understood),
+            };
+            match told[..so_far].iter_mut().find(|(there, _)| ptr::eq(*there, check)) {
+                Some((_, Told::Violated(_))) => continue,
+                // Undecided whether or not those lines are understood: for other reasons.
+                Some((_, Told::Undetermined(_))) => continue,
+                Some((_, there)) => *there = Told::Undetermined(needs),
+                None => told.push((check, Told::Undetermined(needs))),
+            }
+            doubted.push(check);
+        }
+        doubted
     }
 
     /// The lines that could have spoken of a port, or of the switch, in their order.
@@ -101,24 +150,31 @@ impl<'s> Doubts<'s> {
     /// The lines that could tell what is missing: those that could have set it, else all that reach there; none where nothing is doubtful.
     pub(super) fn lines(&mut self, needs: &Needs) -> DoubtLines {
         let Some(shadow) = self.shadow else { return Arc::default() };
-        if let Some((_, known)) = self.known.iter().find(|(known, _)| **known == **needs) {
+        let is_it = |known: &Needs| Arc::ptr_eq(known, needs) || **known == **needs;
+        if let Some((_, known)) = self.known.iter().find(|(known, _)| is_it(known)) {
             return Arc::clone(known);
         }
         let reaching = self.reaching.get_or_insert_with(|| shadow.reaching(self.port));
-        let settings: SettingSet = needs.iter().filter_map(|need| SettingId::by_name(need)).collect();
+        let settings = shadow.settings_in(needs);
         let tells = |doubt: &Doubt| {
             let fact = doubt.fact.is_some_and(|kind| names_fact(kind, needs));
             let ports = doubt.more_ports && needs.contains(&ALL_PORTS);
             fact || ports || doubt.settings.meets(settings)
         };
         let any = reaching.iter().any(|(doubt, _)| tells(doubt));
-        let (mut shapes, mut lines) = (FxHashSet::default(), Vec::new());
-        for (_, line) in reaching.iter().filter(|(doubt, _)| !any || tells(doubt)) {
-            if shapes.insert(&line.shape) {
-                lines.push(Arc::clone(line));
+        let those = reaching.iter().filter(|(doubt, _)| !any || tells(doubt)).map(|(_, line)| line);
+        let lines: DoubtLines = if reaching.len() > FEW_LINES {
+            let mut shapes = FxHashSet::default();
+            those.filter(|line| shapes.insert(&line.shape)).map(Arc::clone).collect()
+        } else {
+            let mut lines = Vec::with_capacity(reaching.len());
+            for line in those {
+                if !lines.iter().any(|known: &Arc<DoubtLine>| known.shape == line.shape) {
+                    lines.push(Arc::clone(line));
+                }
             }
-        }
-        let lines: DoubtLines = lines.into();
+            lines.into()
+        };
         self.known.push((Arc::clone(needs), Arc::clone(&lines)));
         lines
     }
@@ -149,29 +205,7 @@ fn line(switch: &Switch, doubt: &Doubt) -> Arc<DoubtLine> {
     Arc::new(DoubtLine { shape: Arc::clone(&doubt.shape), file, line: doubt.mark.line(), settle })
 }
 
-/// What checks came to on a switch or a port, with what is only certain where nothing is doubtful: those that are not become
-/// undetermined, each with the facts it lacks. `certain`: what they came to with everything doubtful unknown.
-pub(super) fn cast(told: &mut Vec<(&'static Check, Told)>, certain: Vec<(&'static Check, Told)>) -> Vec<&'static str> {
-    let mut doubted = Vec::new();
-    for (check, certain) in certain {
-        let needs = match certain {
-            Told::Met | Told::NotApplicable => continue,
-            Told::Undetermined(needs) => needs,
-            Told::Violated(_) => [UNDERSTOOD].into(),
-        };
-        match told.iter_mut().find(|(there, _)| there.id == check.id) {
-            Some((_, Told::Violated(_))) => continue,
-            // Undecided whether or not those lines are understood: for other reasons.
-            Some((_, Told::Undetermined(_))) => continue,
-            Some((_, there)) => *there = Told::Undetermined(needs),
-            None => told.push((check, Told::Undetermined(needs))),
-        }
-        doubted.push(check.id);
-    }
-    doubted
-}
-
-/// The same for a rule of the house.
+/// What a rule of the house lacks where with everything doubtful unknown it comes to something; none where it is met.
 pub(super) fn cast_house<T>(certain: Result<Option<T>, Unknown>) -> Option<Unknown> {
     match certain {
         Ok(None) => None,

@@ -61,7 +61,14 @@ pub(super) fn is_near(word: &str, known: &str) -> bool {
         4..=5 => 1,
         _ => 2,
     };
-    long - short <= borne && strsim::damerau_levenshtein(word, known) <= borne
+    // A change of one letter takes one away and brings another, at most: words of other letters need no counting.
+    let others = (letters(word) ^ letters(known)).count_ones() as usize;
+    long - short <= borne && others <= 2 * borne && strsim::damerau_levenshtein(word, known) <= borne
+}
+
+/// Which letters a word has, those that share a bit as one.
+fn letters(word: &str) -> u64 {
+    word.chars().fold(0, |letters, letter| letters | 1 << (u32::from(letter) % u64::BITS))
 }
 
 impl Hints {

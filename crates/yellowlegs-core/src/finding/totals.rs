@@ -5,14 +5,12 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::ptr;
 use std::sync::Arc;
 
-use rustc_hash::{FxHashMap, FxHashSet};
-use serde::Serialize;
-use smallvec::SmallVec;
-
-use super::outcome::{Counts, DoubtLine, Needs, Standing, SwitchOutcome, Undecided};
+use super::outcome::{Counts, DoubtLine, Standing, SwitchOutcome, Undecided};
 use super::{Finding, Related, SinceRow};
 use crate::model::{Remark, Switch};
 use crate::policy::Level;
+use rustc_hash::{FxHashMap, FxHashSet};
+use serde::Serialize;
 
 /// How many subjects a group shows.
 const SAMPLES: usize = 5;
@@ -222,8 +220,8 @@ impl<'u> KeptOpen<'u> {
         Self { line, checks: 0, last: None, ports: FxHashSet::default(), switch: false }
     }
 
-    fn add(&mut self, port: Option<&'u str>) {
-        self.checks += 1;
+    fn add(&mut self, port: Option<&'u str>, checks: usize) {
+        self.checks += checks;
         match port {
             Some(port) if self.last == Some(port) => {}
             Some(port) => {
@@ -234,9 +232,6 @@ impl<'u> KeptOpen<'u> {
         }
     }
 }
-
-/// What a check lacks on a switch, with the position of its group.
-type Lacked<'u> = SmallVec<[(&'u Needs, usize); 2]>;
 
 struct Group {
     row: UndeterminedRow,
@@ -345,21 +340,16 @@ impl Totals {
 
     /// Groups the checks of a switch that could not be decided.
     fn add_undecided(&mut self, switch: &Arc<str>, undetermined: &[Undecided]) {
-        // The groups of this switch: most checks are undecided on many of its ports, and lack the same there. By the place of the id: one that
-        // stood at two would lead to one group all the same.
-        let mut groups: FxHashMap<(*const str, bool), Lacked<'_>> = FxHashMap::default();
+        // The groups of this switch: most checks are undecided on many of its ports, and lack the same there. By the places of the id and of
+        // what is lacking: what stood at two would lead to one group all the same.
+        let mut groups: FxHashMap<(*const str, *const &str, bool), usize> = FxHashMap::default();
         for Undecided { check, level, port, needs, doubts } in undetermined {
             // The gravest level comes first in order.
             self.worst_undetermined = self.worst_undetermined.into_iter().chain(*level).min();
             self.summary.undetermined += 1;
             let is_doubted = !doubts.is_empty();
-            let of_check = groups.entry((ptr::from_ref(*check), is_doubted)).or_default();
-            let known = of_check.iter().find(|(lacked, _)| *lacked == needs).map(|(_, group)| *group);
-            let group = known.unwrap_or_else(|| {
-                let group = self.group(check, needs, is_doubted);
-                of_check.push((needs, group));
-                group
-            });
+            let place = (ptr::from_ref(*check), needs.as_ptr(), is_doubted);
+            let group = *groups.entry(place).or_insert_with(|| self.group(check, needs, is_doubted));
             let Some(group) = self.groups.get_mut(group) else { continue };
             group.add(switch, port.as_deref());
             if group.row.doubts.len() < SAMPLES {
@@ -374,7 +364,10 @@ impl Totals {
         let mut kept_open: Vec<KeptOpen<'_>> = Vec::new();
         // By list, the positions of its lines' shapes: ports have few lists, and say each of many checks.
         let mut lists: FxHashMap<*const Arc<DoubtLine>, Vec<usize>> = FxHashMap::default();
-        for Undecided { port, doubts, .. } in undetermined.iter().filter(|open| !open.doubts.is_empty()) {
+        let open = undetermined.iter().filter(|open| !open.doubts.is_empty());
+        // What follows each other on a port often hangs on the same lines.
+        for alike in open.collect::<Vec<_>>().chunk_by(|a, b| Arc::ptr_eq(&a.doubts, &b.doubts) && a.port == b.port) {
+            let Some(Undecided { port, doubts, .. }) = alike.first() else { continue };
             let list = lists.entry(doubts.as_ptr()).or_insert_with(|| {
                 let mut list = Vec::with_capacity(doubts.len());
                 for line in &**doubts {
@@ -387,7 +380,7 @@ impl Totals {
                 list
             });
             for position in list.iter() {
-                kept_open[*position].add(port.as_deref());
+                kept_open[*position].add(port.as_deref(), alike.len());
             }
         }
         for KeptOpen { line, checks, ports, switch, .. } in kept_open {

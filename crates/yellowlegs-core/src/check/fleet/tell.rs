@@ -161,12 +161,7 @@ fn told_of(found: Found, policy: &Policy, as_of: &AsOf, read: &mut Read<'_>) -> 
 }
 
 /// The same on its switch.
-pub(super) fn told_on(
-    on: SwitchView<'_>,
-    as_of: &AsOf,
-    (check, _, found): Found,
-    read: &mut Read<'_>,
-) -> Option<Told> {
+pub(super) fn told_on(on: SwitchView<'_>, as_of: &AsOf, (check, _, found): Found, read: &mut Read<'_>) -> Option<Told> {
     let (resolved, policy) = (on.resolved(), on.policy());
     let port = found.port.as_deref().and_then(|name| resolved.switch.port_index(name));
     if port.is_some_and(|port| is_excused(on, port, &found.violation)) {

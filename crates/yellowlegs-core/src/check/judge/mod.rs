@@ -3,7 +3,10 @@
 mod verdicts;
 
 use std::collections::BTreeMap;
+use std::ptr;
 use std::sync::Arc;
+
+use rustc_hash::FxHashMap;
 
 use super::doubt::{Doubts, Shadow};
 use super::fleet::{Digest, Usage, foresee};
@@ -27,6 +30,8 @@ pub struct Judge<'p> {
     raw: bool,
     checks: Vec<(&'static Check, PortCheck)>,
     of_switch: Vec<(&'static Check, SwitchCheck)>,
+    /// Where each of the checks of ports stands.
+    places: FxHashMap<&'static str, usize>,
     /// Without a role, then by role: whether each of the checks of ports is on.
     is_on: Vec<Vec<bool>>,
     known: Stores,
@@ -47,7 +52,7 @@ pub struct Judged {
 /// What a port, or the switch, came to, and which checks are undecided only because lines are not understood.
 struct Cast {
     told: Vec<(&'static Check, Told)>,
-    doubted: Vec<&'static str>,
+    doubted: Vec<&'static Check>,
     /// The rules of the house that are to be asked.
     rules: Vec<usize>,
     /// Those that are with everything doubtful unknown.
@@ -90,7 +95,8 @@ impl<'p> Judge<'p> {
         let is_on =
             |role| checks.iter().map(|(check, _)| policy.level(check.id, role, check.level).is_some()).collect();
         let is_on = roles.map(is_on).collect();
-        Self { policy, as_of, selection, raw, checks, of_switch, is_on, known: Stores::default() }
+        let places = checks.iter().enumerate().map(|(position, (check, _))| (check.id, position)).collect();
+        Self { policy, as_of, selection, raw, checks, of_switch, places, is_on, known: Stores::default() }
     }
 
     /// Lets go of what was kept for the next switches: once the many are judged, few come after them.
@@ -118,14 +124,13 @@ impl<'p> Judge<'p> {
             let port = view.port();
             let (told, rules) = self.of_port(port, &mut side, &mut known, &notes);
             let mut cast = Cast { told, doubted: Vec::new(), rules, rules_if_certain: Vec::new() };
-            if let Some(certain) = &mut side_certain {
+            if let Some((certain, shadow)) = side_certain.as_mut().zip(shadow.as_ref()) {
                 let (certain, rules) = self.of_port(port, certain, &mut known, &notes);
-                cast.doubted = super::doubt::cast(&mut cast.told, certain);
+                cast.doubted = shadow.cast(&mut cast.told, certain);
                 cast.rules_if_certain = rules;
                 // In the order of the checks, whichever of them were settled before.
-                let place = |check: &Check| self.checks.iter().position(|(known, _)| known.id == check.id);
                 if !cast.doubted.is_empty() {
-                    cast.told.sort_by_cached_key(|(check, _)| place(check));
+                    cast.told.sort_by_cached_key(|(check, _)| self.places.get(check.id));
                 }
             }
             let certain = certain.map(|on| on.port(port));
@@ -188,8 +193,8 @@ impl<'p> Judge<'p> {
         let reported = around.chosen && !self.selection.names_ports();
         let mut placed: BTreeMap<Option<usize>, Vec<Finding>> = BTreeMap::new();
         let mut told = self.switch_verdicts(on);
-        let certain = self.certain_of_switch(certain, around.shadow);
-        let doubted = super::doubt::cast(&mut told, certain);
+        let doubted = around.shadow.zip(certain).map(|(shadow, certain)| self.doubted(&mut told, certain, shadow));
+        let doubted = doubted.unwrap_or_default();
         let mut doubts = Doubts::of(around.shadow, None);
         for (check, told) in told {
             match told {
@@ -222,9 +227,14 @@ impl<'p> Judge<'p> {
         placed
     }
 
-    /// The same with everything doubtful unknown; nothing where nothing is.
-    fn certain_of_switch(&self, on: Option<SwitchView<'_>>, shadow: Option<&Shadow>) -> Vec<(&'static Check, Told)> {
-        on.zip(shadow).map(|(on, shadow)| shadow.with_more_ports(self.switch_verdicts(on))).unwrap_or_default()
+    /// Casts doubt on what the checks of the switch came to.
+    fn doubted(
+        &self,
+        told: &mut Vec<(&'static Check, Told)>,
+        certain: SwitchView<'_>,
+        shadow: &Shadow,
+    ) -> Vec<&'static Check> {
+        shadow.cast(told, shadow.with_more_ports(self.switch_verdicts(certain)))
     }
 
     /// What every check of the switch and of its ports comes to, doubt cast: by port (none: the switch) and check. Waivers
@@ -235,12 +245,13 @@ impl<'p> Judge<'p> {
         let shadow = Shadow::of(self.policy, resolved, &roles);
         let certain = shadow.as_ref().map(|shadow| shadow.view(self.policy, self.as_of));
         let mut of_switch = self.switch_verdicts(on);
-        super::doubt::cast(&mut of_switch, self.certain_of_switch(certain, shadow.as_ref()));
+        let doubts = shadow.as_ref().zip(certain);
+        doubts.map(|(shadow, certain)| self.doubted(&mut of_switch, certain, shadow));
         let mut all: Vec<_> = of_switch.into_iter().map(|(check, told)| (None, check, told)).collect();
         for view in on.ports() {
             let port = view.port();
             let mut told = self.verdicts(&view);
-            super::doubt::cast(&mut told, certain.map(|on| self.verdicts(&on.port(port))).unwrap_or_default());
+            doubts.map(|(shadow, certain)| shadow.cast(&mut told, self.verdicts(&certain.port(port))));
             all.extend(told.into_iter().map(|(check, told)| (Some(port), check, told)));
         }
         all
@@ -356,12 +367,12 @@ fn undecided(
     level: Level,
     port: Option<Arc<str>>,
     needs: Needs,
-    doubted: &[&'static str],
+    doubted: &[&'static Check],
     doubts: &mut Doubts<'_>,
 ) -> Undecided {
-    let is_doubted = doubted.contains(&check.id);
+    let is_doubted = doubted.iter().any(|doubted| ptr::eq(*doubted, check));
     let doubts = if is_doubted { doubts.lines(&needs) } else { Arc::default() };
-    let counts = !check.is_state() || is_doubted || needs.iter().any(|need| is_too_old(need));
+    let counts = is_doubted || !check.is_state() || needs.iter().any(|need| is_too_old(need));
     Undecided { check: check.id, level: counts.then_some(level), port, needs, doubts }
 }
 

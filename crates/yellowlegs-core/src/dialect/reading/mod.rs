@@ -171,6 +171,19 @@ impl Reading {
         std::iter::successors(up(&statement), move |s| up(s))
     }
 
+    /// The position of the statement that opens the block of one, where it says what that at `other` does: where each line is a whole
+    /// path, each has its own.
+    #[inline]
+    pub fn opener_like(&self, dialect: &Dialect, statement: &Statement, other: usize) -> Option<usize> {
+        let at = statement.parent()? as usize;
+        let (opener, other) = (self.statements.get(at)?, self.statements.get(other)?);
+        let is_like = opener.rule == other.rule
+            && opener.negated == other.negated
+            && opener.parent == other.parent
+            && self.captures(dialect, opener) == self.captures(dialect, other);
+        is_like.then_some(at)
+    }
+
     /// The position of the statement and the subject that say what a statement is about.
     #[inline]
     pub fn subject<'d>(&self, dialect: &'d Dialect, position: usize) -> Option<(usize, &'d Subject)> {

@@ -234,7 +234,7 @@ impl<'a> Applier<'a> {
     /// Does what most lines do: set something of the one port that their block is about. False where it is not as plain as that.
     #[inline]
     fn sets_in_block(&mut self, rule: &Rule, statement: &'a Statement, effect: &Effect) -> bool {
-        let Some(block) = self.block.filter(|block| statement.is_in(block.opener)) else { return false };
+        let Some(block) = self.block_of(statement) else { return false };
         let Change::Set(operands) = &effect.change else { return false };
         let setting = effect.setting.info();
         let says_more = rule.subject.is_some() || effect.about.is_some() || effect.implied || effect.part.is_some();
@@ -248,6 +248,16 @@ impl<'a> Applier<'a> {
             self.written.ports.set(block.port, effect.setting, now);
         }
         true
+    }
+
+    /// The block of one port that a statement stands in, where it is the last one, or opened as that was.
+    #[inline]
+    fn block_of(&mut self, statement: &Statement) -> Option<OfOnePort> {
+        let block = self.block.as_mut()?;
+        if !statement.is_in(block.opener) {
+            block.opener = self.reading.opener_like(self.dialect, statement, block.opener)?;
+        }
+        Some(*block)
     }
 
     fn note(&mut self, port: Option<usize>, now: Option<&Slot>) {
