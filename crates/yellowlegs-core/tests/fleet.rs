@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
 
 use crate::support::chain::{LINKS, Lines, POLICY, fleet, text};
 use crate::support::shown::shown;
@@ -66,6 +67,52 @@ fn outcome_of(
         .collect();
     let view = FleetView::new(&policy, &as_of, &digests, &[]);
     FleetOutcome::judge(&view, None, &mut usage, &selection, &|name: &str| resolved.get(name).cloned())
+}
+
+/// What is foreseen while a switch is at hand is what is told when it is read once more, and spares reading it.
+#[test]
+fn what_is_foreseen_is_what_is_told() {
+    let waiver = "[[waiver]]\ncheck = \"unidirectional/off\"\nswitch = \"c\"\nreason = \"x\"\nowner = \"y\"\nlast-day = \"2031-12-31\"\n";
+    let dialect = shingle_without(&[]);
+    let mut spared = BTreeMap::new();
+    for (name, changes, _) in CHANGES {
+        let mut fleet = fleet();
+        changes.iter().for_each(|c| change(&mut fleet, c));
+        let (policy, as_of, selection) = (policy(&format!("{POLICY}{LINKS}{waiver}")), as_of(), Selection::default());
+        let resolved: BTreeMap<&str, Resolved> =
+            fleet.iter().map(|(name, lines)| (*name, read(name, lines, "", &dialect))).collect();
+        let judge = Judge::new(&policy, &as_of, &selection, false);
+        let mut usage = Usage::default();
+        let foreseeing: Digests = resolved
+            .values()
+            .map(|resolved| {
+                let judged = judge.switch(resolved, resolved.lists());
+                usage.merge(judged.usage);
+                judged.digest
+            })
+            .collect();
+        // A fleet that is put together again foresees nothing.
+        let blind = foreseeing.certain(vec![foreseeing[0].clone()]).unwrap();
+        let across = |digests: &Digests| {
+            let reads = AtomicUsize::new(0);
+            let again = |name: &str| {
+                reads.fetch_add(1, Ordering::Relaxed);
+                resolved.get(name).cloned()
+            };
+            let view = FleetView::new(&policy, &as_of, digests, &[]);
+            let outcome = FleetOutcome::judge(&view, None, &mut usage.clone(), &selection, &again);
+            (format!("{:#?} {:?}", outcome.findings, outcome.positions), reads.into_inner())
+        };
+        let (with, without) = (across(&foreseeing), across(&blind));
+        assert_eq!(with.0, without.0, "{name}");
+        // What came true once is not told again: the second time it is read.
+        assert_eq!(across(&foreseeing), without, "{name}");
+        spared.insert(*name, without.1 - with.1);
+    }
+    // One of each of two switches, and one of one; what another switch decides, or has a part in, is told by reading.
+    assert_eq!((spared["no_detection"], spared["slow"]), (2, 1), "{spared:?}");
+    assert_eq!(spared["unlike"], 0, "the tree at the other end is quicker: {spared:?}");
+    assert_eq!((spared["one_ended"], spared["pinned"], spared["right"]), (0, 0, 0), "{spared:?}");
 }
 
 /// What checks across switches come to where lines are not understood: what is found, and what is open with what it lacks.

@@ -3,8 +3,11 @@
 //! The first part says what each feature does by all its settings together, case by case. The second takes every setting
 //! through the places it can be written in; its page is compared, and the laws of the layers are held beside it.
 
+use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use std::sync::Arc;
+
+use proptest::prelude::*;
 
 use crate::support::{as_of, compare, policy, shingle_without};
 use yellowlegs_core::check::{PortView, SwitchView, in_force};
@@ -324,4 +327,58 @@ fn shown(resolved: &Resolved) -> Vec<String> {
     let ports = (0..switch.ports().len()).flat_map(|port| SettingId::of(Scope::Port).map(move |id| (Some(port), id)));
     let all = ports.chain(SettingId::of(Scope::Switch).map(|id| (None, id)));
     all.map(|(port, id)| format!("{port:?} {} {:?}", id.name(), switch.slot(port, id).value)).collect()
+}
+
+proptest! {
+    /// Where each line is a whole path, what a port's line says does not hang on which port the line before it was about: of each setting
+    /// the last line counts that names the port, alone or in a list, whatever stands between.
+    #[test]
+    fn of_paths_the_last_counts(
+        lines in prop::collection::vec((
+            prop::sample::select(vec!["a:1", "a:2", "a:3", "a:1 to 2", "a:2, a:3", "a:1, a:1"]),
+            prop_oneof![
+                (1_u32..9).prop_map(|most| (0, most.to_string())), (1_u32..4).prop_map(|note| (1, note.to_string())),
+                Just((2, String::new())), Just((3, String::new())), Just((4, String::new())),
+            ],
+        ), 1..14),
+    ) {
+        let mut text = "lay vessel v\nlay berths a:1 to 3\n".to_owned();
+        // By port and setting: value, whether one port was named, and the line.
+        let mut expected: BTreeMap<(usize, &str), (String, Origin, u32)> = BTreeMap::new();
+        for ((ports, (what, value)), line) in lines.iter().zip(3..) {
+            let said = match what {
+                0 => format!("lay berth {ports} counted most {value}"),
+                1 => format!("lay berth {ports} note \"{value} boats\""),
+                2 => format!("lay water 110 plain {ports}"),
+                3 => "lay cut desk counted most 77".to_owned(),
+                _ => format!("lay berth {ports} counted"),
+            };
+            text += &said;
+            text.push('\n');
+            let named: &[usize] = match *ports {
+                "a:1" | "a:1, a:1" => &[0],
+                "a:2" => &[1],
+                "a:3" => &[2],
+                "a:1 to 2" => &[0, 1],
+                _ => &[1, 2],
+            };
+            let own = if named.len() == 1 { Origin::Port } else { Origin::Range };
+            for port in named {
+                match what {
+                    0 => _ = expected.insert((*port, "port-security.limit"), (value.clone(), own, line)),
+                    1 => _ = expected.insert((*port, "port.description"), (format!("{value} boats"), own, line)),
+                    2 => _ = expected.insert((*port, "port.access-vlan"), ("110".to_owned(), Origin::Vlan, line)),
+                    3 => {}
+                    _ => _ = expected.insert((*port, "port-security.enabled"), ("true".to_owned(), own, line)),
+                }
+            }
+        }
+        let dialect = Dialect::load(&Arc::new(Source::of("fathom.toml", FATHOM))).unwrap();
+        let resolved = resolve("v", &Arc::new(dialect), Arc::new(Source::of("config.txt", text.as_str())));
+        for ((port, setting), (value, origin, line)) in expected {
+            let slot = resolved.switch.slot(Some(port), SettingId::by_name(setting).unwrap());
+            let is = (slot.value.as_ref().map(ToString::to_string), slot.origin, slot.mark.map(|mark| mark.line()));
+            prop_assert_eq!(is, (Some(value), origin, Some(line)), "{} of port {} in\n{}", setting, port, text);
+        }
+    }
 }

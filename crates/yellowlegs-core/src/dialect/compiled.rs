@@ -390,3 +390,55 @@ impl fmt::Debug for Stores {
         f.write_str("Stores")
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// However much is asked for: the same is found as if it were the first, and no more is kept than there is room for.
+    #[test]
+    fn words_of_holes_are_kept_as_far_as_there_is_room() {
+        let (kept, mut sought) = (HoleWords::default(), 0);
+        let word = |start: usize, text: &str| Some(Word { start, end: text.len() });
+        for round in 0..3 {
+            for number in 0..4000_usize {
+                let text = format!("row {number} {}", "x".repeat(number % 300 + 10 * round));
+                let mut find = || {
+                    sought += 1;
+                    Some(vec![word(number % 7, &text), None, word(round, &text)])
+                };
+                let stood = (number % 3, number % 2 == 0);
+                assert_eq!(kept.of(stood, &text, 0, &mut find), word(number % 7, &text));
+                assert_eq!(kept.of(stood, &text, 1, &mut find), None);
+                assert_eq!(kept.of(stood, &text, 2, &mut find), word(round, &text));
+                assert_eq!(kept.of(stood, &text, 3, &mut find), None, "a hole that is not there");
+                let places = kept.0.lock().unwrap();
+                let there: usize = places.by_hash.values().map(|(_, text, words)| text.len() + words.len()).sum();
+                assert!(there <= places.bytes && places.bytes <= PLACES, "{there} {}", places.bytes);
+            }
+        }
+        assert_eq!(sought, 3 * 4000, "once for all holes of a statement");
+        let long = "x".repeat(LONGEST + 1);
+        for _ in 0..2 {
+            assert_eq!(
+                kept.of((0, true), &long, 0, || {
+                    sought += 1;
+                    None
+                }),
+                None
+            );
+        }
+        assert_eq!(sought, 3 * 4000 + 2, "what is too long is not kept");
+    }
+
+    /// The same text elsewhere is another statement.
+    #[test]
+    fn where_a_statement_stood_tells_it_from_others() {
+        let (kept, text) = (HoleWords::default(), "hold 3");
+        let at = |start: usize| Some(vec![Some(Word { start, end: 6 })]);
+        for (start, stood) in [(0, (0, true)), (1, (0, false)), (2, (1, true))] {
+            assert_eq!(kept.of(stood, text, 0, || at(start)), at(start).unwrap()[0]);
+            assert_eq!(kept.of(stood, text, 0, || at(5)), at(start).unwrap()[0]);
+        }
+    }
+}

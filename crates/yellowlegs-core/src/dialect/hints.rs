@@ -269,7 +269,29 @@ impl Dialect {
 #[cfg(test)]
 mod tests {
     use super::is_near;
+    use proptest::prelude::*;
     use rstest::rstest;
+
+    proptest! {
+        /// That letters are looked at first spares counting, and changes nothing; letters of all scripts.
+        #[test]
+        fn near_is_what_counting_says(word in "[a-dC-Eé雨0-1]{2,8}", edits in prop::collection::vec((0_usize..8, "[a-dé雨]?"), 0..4)) {
+            let mut other: Vec<char> = word.chars().collect();
+            for (at, letter) in edits {
+                let at = at.min(other.len());
+                match letter.chars().next() {
+                    Some(letter) => other.insert(at, letter),
+                    None => _ = (at < other.len()).then(|| other.remove(at)),
+                }
+            }
+            let other: String = other.into_iter().collect();
+            let borne = [0, 0, 0, 0, 1, 1].get(word.len().max(other.len())).copied().unwrap_or(2);
+            let has_letters = word.bytes().chain(other.bytes()).any(|b| b.is_ascii_alphabetic());
+            let is_long = word.len().min(other.len()) >= 2 && has_letters;
+            let counted = word.len().abs_diff(other.len()) <= borne && strsim::damerau_levenshtein(&word, &other) <= borne;
+            prop_assert_eq!(is_near(&word, &other), is_long && (other.starts_with(&word) || counted), "{} {}", word, other);
+        }
+    }
 
     #[rstest]
     #[case::same("watch", "watch", true)]

@@ -204,6 +204,7 @@ mod tests {
     use crate::dialect::pattern::Pattern;
     use crate::dialect::ports::ListsText;
     use crate::syntax::Splitter;
+    use proptest::prelude::*;
     use rstest::rstest;
 
     fn lists() -> Lists {
@@ -239,6 +240,70 @@ mod tests {
         let walk = Walk { text: line, words: &words, lists: &lists };
         built(patterns).unwrap().find(0, &walk, 0, &mut Vec::new(), &mut found);
         found.first().map(|m| m.rule)
+    }
+
+    /// Words that are in one part alone, in two parts, and in front of another; holes without a word, in the middle and at the end.
+    const ROWS: &[&str] = &[
+        "row <p:ports> <d:text> [a <n:int>] [b <m:int>] [c <v:vlan>] [d (x|y=z)] [e <w:int> <u:int>] [f] [g] [h <s:word>]",
+        "rank [a <n:int>] [b] [c] [d] [e] [a b <m:int>] [f] [g] [h (x|y)] [i]",
+        "rung [a] [b] [c] [<n:int>] [d] [e] [f <m:int>] [g] [h] [a]",
+        "rib [a <n:int> [b <m:int>]] [c] [(d|e|f <k:int>)] [g] [h] [i] [b] [<r:rest>]",
+    ];
+
+    #[test]
+    fn rows_are_walked_by_word() {
+        let rows = wide(ROWS);
+        let with_ways = rows.nodes.iter().filter(|node| node.ways.is_some()).count();
+        assert!(with_ways > 20, "{with_ways}");
+        assert!(rows.nodes.iter().all(|node| node.ways.is_none() || node.holes.is_empty()));
+    }
+
+    fn wide(patterns: &[&str]) -> Automaton {
+        let mut automaton = Automaton::new(1, WordRule { ignore_case: true, shortest: None });
+        for (rule, text) in patterns.iter().enumerate() {
+            let pattern = Pattern::parse(text, &Splitter::new(""), true).unwrap();
+            assert!(pattern.is_wide(), "{text}");
+            let meaning = Meaning { rule: rule as u32, ends: true, enters: None, then: None };
+            automaton.add_pattern(0, &pattern, meaning).unwrap();
+        }
+        automaton
+    }
+
+    proptest! {
+        /// Where a word alone tells the way, nothing else is lost: rules, what holes took, and where it stands.
+        #[test]
+        fn words_tell_the_way(
+            first in prop::sample::select(vec!["row 1.1 note", "row 1.1,1.2 \"a b\"", "Rank", "rung", "rib"]),
+            parts in prop::collection::vec(prop::sample::select(vec![
+                "a 1", "a", "b 2", "b", "c 3", "c", "d x", "D y", "e 4 5", "e", "f", "f 6", "G", "h w", "h x", "h", "i", "7", "a b 8", "z",
+            ]), 0..9),
+            in_order in any::<bool>(),
+        ) {
+            let mut parts = parts;
+            if in_order {
+                parts.sort_by_key(|part| part.to_ascii_lowercase());
+            }
+            let line = std::iter::once(first).chain(parts).collect::<Vec<_>>().join(" ");
+            let rows = wide(ROWS);
+            let mut plain = rows.clone();
+            plain.nodes.iter_mut().for_each(|node| node.ways = None);
+            let mut words = Vec::new();
+            Splitter::new("").split(&line, 0, &mut words);
+            let lists = lists();
+            let walk = Walk { text: &line, words: &words, lists: &lists };
+            let read = |automaton: &Automaton| {
+                let (mut captures, mut found) = (Vec::new(), Vec::new());
+                let is_one = automaton.find(0, &walk, 0, &mut captures, &mut found);
+                (is_one, captures, found, automaton.hole_words(0, &walk, 0, 0))
+            };
+            let (by_word, plainly) = (read(&rows), read(&plain));
+            // The words of a hole are there where it took something.
+            if let Some(words) = &by_word.3 {
+                let took: Vec<bool> = by_word.1.iter().map(|captured| *captured != Captured::Absent).collect();
+                prop_assert_eq!(words.iter().map(Option::is_some).collect::<Vec<_>>(), took, "{}", line);
+            }
+            prop_assert_eq!(by_word, plainly, "{}", line);
+        }
     }
 
     const ORDER: &[&str] = &["set <x:rest>", "set <w:word> on", "set <n:int> on", "set five on", "set <n:int>"];
