@@ -24,7 +24,7 @@ enum Against {
     Unlike,
 }
 
-const BOUNDS: [Bound; 7] = [
+const BOUNDS: [Bound; 10] = [
     Bound { fleet: "unlike", against: Against::Floor, most: 17.0 },
     Bound { fleet: "unlike+links", against: Against::Unlike, most: 2.6 },
     Bound { fleet: "unlike+waivers", against: Against::Unlike, most: 2.2 },
@@ -32,6 +32,9 @@ const BOUNDS: [Bound; 7] = [
     Bound { fleet: "unlike+mirrors", against: Against::Unlike, most: 2.2 },
     Bound { fleet: "unlike+rules", against: Against::Unlike, most: 2.6 },
     Bound { fleet: "orderly", against: Against::Unlike, most: 1.0 },
+    Bound { fleet: "unlike+paths", against: Against::Unlike, most: 3.0 },
+    Bound { fleet: "unlike+lists", against: Against::Unlike, most: 3.0 },
+    Bound { fleet: "unlike+rows", against: Against::Unlike, most: 3.0 },
 ];
 
 /// Other commands on the unlike fleet, and how often the time of its audit each may take.

@@ -87,11 +87,14 @@ const USAGE: &str =
     "usage: yellowlegs-bench [NUMBER…] | bounds | rivals [NUMBER] | write FOLDER NUMBER unlike+links | floor FOLDER";
 
 /// The fleets that are measured: unlike ports first, then what a site may have beside them.
-const FLEETS: [&str; 11] = [
+const FLEETS: [&str; 14] = [
     "unlike",
     "orderly",
     "alike",
     "unlike+skerry",
+    "unlike+paths",
+    "unlike+lists",
+    "unlike+rows",
     "unlike+links",
     "unlike+waivers",
     "unlike+roles",

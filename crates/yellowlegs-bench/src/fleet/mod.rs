@@ -1,7 +1,8 @@
 //! Fleets to measure on, made from a seed, with known faults: ports that are alike (a memo's best case), orderly or unlike, in two
-//! languages, and beside them what a site may have: cables and a server, waivers, lists of roles, rules, mirrors, saved copies, state.
+//! languages, one of them in four structures, and beside them what a site may have: cables and a server, waivers, lists of roles, rules, mirrors, saved copies, state.
 
 mod alike;
+mod forms;
 pub(crate) mod long;
 mod plan;
 mod shingle;
@@ -13,6 +14,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
+use forms::Form;
 use plan::{Draw, Manner, Switch, Use};
 
 /// What was written.
@@ -22,13 +24,14 @@ pub(crate) struct Written {
     pub(crate) faults: usize,
 }
 
-/// What a fleet has, by words: `unlike`, `orderly` or `alike`; `skerry` for the other language; and what else.
+/// What a fleet has, by words: `unlike`, `orderly` or `alike`; `skerry` for the other language, or `paths`, `lists` or `rows` for another
+/// structure of it; and what else.
 #[allow(clippy::struct_excessive_bools, reason = "each is a word of the command")]
 #[derive(Debug, Clone, Copy, Default)]
 pub(crate) struct Wanted {
     alike: bool,
     orderly: bool,
-    skerry: bool,
+    skerry: Option<Form>,
     links: bool,
     waivers: bool,
     roles: bool,
@@ -47,7 +50,15 @@ impl Wanted {
                 "unlike" => continue,
                 "alike" => &mut wanted.alike,
                 "orderly" => &mut wanted.orderly,
-                "skerry" => &mut wanted.skerry,
+                "skerry" | "paths" | "lists" | "rows" => {
+                    wanted.skerry = Some(match word {
+                        "paths" => Form::Paths,
+                        "lists" => Form::Lists,
+                        "rows" => Form::Rows,
+                        _ => Form::Braces,
+                    });
+                    continue;
+                }
                 "links" => &mut wanted.links,
                 "waivers" => &mut wanted.waivers,
                 "roles" => &mut wanted.roles,
@@ -144,8 +155,11 @@ pub(crate) fn write(folder: &Path, switches: usize, wanted: Wanted) -> io::Resul
         return alike::write(folder, switches);
     }
     fs::create_dir_all(folder.join("dialects"))?;
-    let dialect = if wanted.skerry { ("skerry", skerry::DIALECT) } else { ("shingle", shingle::DIALECT) };
-    fs::write(folder.join(format!("dialects/{}.toml", dialect.0)), dialect.1)?;
+    let (name, dialect) = match wanted.skerry {
+        Some(form) => ("skerry", form.dialect()),
+        None => ("shingle", shingle::DIALECT.to_owned()),
+    };
+    fs::write(folder.join(format!("dialects/{name}.toml")), dialect)?;
     let manner = if wanted.orderly { Manner::Orderly } else { Manner::Unlike };
     let (mut draw, mut bytes, mut faults) = (Draw(0x5eed), 0, 0);
     let mut policy = policy(switches, wanted);
@@ -160,7 +174,10 @@ pub(crate) fn write(folder: &Path, switches: usize, wanted: Wanted) -> io::Resul
             faulty,
             if wanted.links { below(number, switches).len() as u32 } else { 1 },
         );
-        let text = if wanted.skerry { skerry::text(&switch, wanted.links) } else { shingle::text(&switch, wanted) };
+        let text = match wanted.skerry {
+            Some(form) => form.of(skerry::text(&switch)),
+            None => shingle::text(&switch, wanted),
+        };
         let place = folder.join(&switch.name);
         fs::create_dir_all(&place)?;
         bytes += text.len() as u64;
@@ -169,7 +186,7 @@ pub(crate) fn write(folder: &Path, switches: usize, wanted: Wanted) -> io::Resul
         }
         fs::write(place.join("config.txt"), text)?;
         if wanted.state {
-            let told = state(&mut draw, &switch, wanted.skerry);
+            let told = state(&mut draw, &switch, wanted.skerry.is_some());
             bytes += told.len() as u64;
             fs::write(place.join("tables.out"), told)?;
         }
@@ -207,7 +224,7 @@ fn policy(switches: usize, wanted: Wanted) -> String {
 
 /// A port as the language names it.
 fn port_name(number: u32, wanted: Wanted) -> String {
-    if wanted.skerry { format!("q{number}") } else { format!("1.{number}") }
+    if wanted.skerry.is_some() { format!("q{number}") } else { format!("1.{number}") }
 }
 
 /// A tree of four levels: the switches below one of them.

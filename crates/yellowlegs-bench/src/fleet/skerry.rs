@@ -6,7 +6,7 @@ use super::plan::{Action, HOSTS, Port, Switch, TRUNK, Use};
 
 pub(crate) const DIALECT: &str = include_str!("skerry.toml");
 
-pub(crate) fn text(switch: &Switch, _links: bool) -> String {
+pub(crate) fn text(switch: &Switch) -> String {
     let mut text = format!("skerry {};\nlocated \"hall {}\";\n", switch.name, switch.number % 97);
     for vlan in HOSTS {
         let _ = writeln!(text, "pool {vlan} {{\n  called \"hosts {vlan}\";\n}}");

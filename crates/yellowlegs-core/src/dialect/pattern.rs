@@ -226,7 +226,7 @@ impl Pattern {
     }
 
     /// Whether it stands for so many sequences that it is better followed part by part.
-    pub(super) fn is_wide(&self) -> bool {
+    pub fn is_wide(&self) -> bool {
         self.is_wide
     }
 

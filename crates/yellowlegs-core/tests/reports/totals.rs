@@ -205,6 +205,9 @@ fn undecided_checks_that_lack_the_same_are_one_group() {
             ..lacking("storm/missing", &["storm.multicast"])
         },
     ];
+    // The same list of what is lacking, and other lists of the same.
+    let shared = Arc::clone(&on.undetermined[2].needs);
+    on.undetermined[5].needs = shared;
     let totals = totals([on]);
     let rows =
         totals.undetermined().into_iter().map(|row| (row.check, row.needs.join("+"), row.ports, row.doubts.len()));

@@ -136,7 +136,10 @@ impl<'a> Applier<'a> {
                 continue;
             };
             for effect in rule.effects_of(statement.negated) {
-                if !self.sets_in_block(rule, statement, effect) && self.counts(effect) {
+                if self.sets_in_block(rule, statement, effect) || !self.counts(effect) {
+                    continue;
+                }
+                if !rule.pattern.is_wide() || !self.is_left_out(statement, effect) {
                     self.makes_lists |= matches!(effect.change, Change::Add(_) | Change::Remove(_));
                     self.effect(position, statement, effect);
                 }
@@ -229,6 +232,14 @@ impl<'a> Applier<'a> {
             (Scope::Mirror, Some((at, Subject::Mirror(hole)))) => self.mirror(statement, effect, at, hole),
             (Scope::Port | Scope::Vlan | Scope::Mirror, _) => {}
         }
+    }
+
+    /// Whether a statement leaves out all that would give a setting its value, as a row does with most of its parts.
+    #[inline]
+    fn is_left_out(&self, statement: &'a Statement, effect: &Effect) -> bool {
+        let (Change::Set(operands) | Change::Add(operands)) = &effect.change else { return false };
+        let is_absent = |hole| matches!(self.captured(statement, hole), Captured::Absent);
+        operands.iter().all(|operand| operand.hole().is_some_and(is_absent))
     }
 
     /// Does what most lines do: set something of the one port that their block is about. False where it is not as plain as that.
