@@ -517,21 +517,38 @@ fn a_rule_of_the_house_is_open_where_a_line_could_decide_it() {
 /// Of the lines that could have decided a check each shape is told once, and of those that could not none; on a port with few such lines
 /// as on one with many.
 #[rstest]
-#[case::few(2)]
-#[case::many(12)]
-fn the_lines_that_keep_a_check_open_are_told_by_shape(#[case] times: usize) {
-    let lines = "  crowd ceilng 9\n  gale brodcast 1%\n".repeat(times);
-    let text = RIGHT.replace("  note \"desk\"\nsocket 1.2", &format!("  note \"desk\"\n{lines}socket 1.2"));
+#[case::few(1)]
+#[case::many(10)]
+fn the_lines_that_keep_a_check_open_are_told_by_shape(#[case] others: usize) {
+    let other = [
+        "gale brodcast 1%",
+        "speech lnae 5",
+        "dhcp pcae 5",
+        "flutter wihtin 5",
+        "home lnae 5",
+        "tree crwon kept",
+        "two-way wtach close",
+        "bundle lnaes 5",
+        "made off glass",
+        "announces spech",
+    ];
+    let other: String = other.iter().take(others).flat_map(|line| ["  ", line, "\n"]).collect();
+    // On both ports, and on one again.
+    let text = RIGHT.replace("  crowd watch\n", "  crowd watch\n  crowd ceilng 9\n");
+    let text =
+        text.replace("  note \"desk\"\nsocket 1.2", &format!("  note \"desk\"\n  crowd ceilng 8\n{other}socket 1.2"));
+    let first = text.lines().position(|line| line.contains("ceilng")).unwrap() as u32 + 1;
     let outcome = judged(&with("near"), &shingle(&text));
     let told = |check: &str| {
         let open =
             outcome.undetermined.iter().filter(|open| open.check == check && open.port.as_deref() == Some("1.1"));
         open.flat_map(|open| open.doubts.iter().map(|line| (&*line.shape, line.line))).collect::<Vec<_>>()
     };
-    assert_eq!(told("port-security/limit-high"), [("crowd <word> <number>", 21)]);
-    assert_eq!(told("guard/storm-missing").len(), 0, "that it is missing is certain");
-    let all: BTreeSet<_> = outcome.undetermined.iter().flat_map(|open| open.doubts.iter()).collect();
-    assert!(all.iter().any(|line| line.shape.starts_with("gale")), "{all:?}");
+    assert_eq!(told("port-security/limit-high"), [("crowd <word> <number>", first)]);
+    assert!(told("guard/storm-missing").is_empty(), "that it is missing is certain");
+    let shapes: BTreeSet<_> =
+        outcome.undetermined.iter().flat_map(|open| &*open.doubts).map(|line| &line.shape).collect();
+    assert!(shapes.len() >= others.min(4), "{shapes:?}");
 }
 
 /// What is open is told of the ports and checks that are chosen, of rules of the house as of others.

@@ -12,7 +12,7 @@ use proptest::prelude::*;
 use crate::support::{as_of, compare, policy, shingle_without};
 use yellowlegs_core::check::{PortView, SwitchView, in_force};
 use yellowlegs_core::dialect::Dialect;
-use yellowlegs_core::model::{Kind, Origin, Scope, SettingId, Slot, Value, VlanId};
+use yellowlegs_core::model::{Kind, Mark, Origin, Scope, SettingId, Slot, Value, VlanId};
 use yellowlegs_core::policy::assign;
 use yellowlegs_core::resolve::{About, Resolved, Wanted, resolve};
 use yellowlegs_core::source::Source;
@@ -377,7 +377,7 @@ proptest! {
         let resolved = resolve("v", &Arc::new(dialect), Arc::new(Source::of("config.txt", text.as_str())));
         for ((port, setting), (value, origin, line)) in expected {
             let slot = resolved.switch.slot(Some(port), SettingId::by_name(setting).unwrap());
-            let is = (slot.value.as_ref().map(ToString::to_string), slot.origin, slot.mark.map(|mark| mark.line()));
+            let is = (slot.value.as_ref().map(ToString::to_string), slot.origin, slot.mark.map(Mark::line));
             prop_assert_eq!(is, (Some(value), origin, Some(line)), "{} of port {} in\n{}", setting, port, text);
         }
     }

@@ -172,7 +172,8 @@ impl Digests {
         // One that was among others before has their numbers already.
         of_pins.chain(of_heard).for_each(|port| *port = own.get(*port as usize).copied().unwrap_or(*port));
         digest.foreseen = Vec::new();
-        self.foreseen.add(&digest.switch, made.foreseen);
+        self.foreseen.add(&digest.switch, &made.foreseen);
+        drop(made);
         self.switches.push(digest);
     }
 

@@ -43,21 +43,27 @@ pub(in crate::check) fn foresee(digest: Digest, on: SwitchView<'_>, as_of: &AsOf
 
 /// What was foreseen of the switches of a fleet, until somebody asks.
 #[derive(Debug, Default)]
-pub(super) struct AllForeseen(Mutex<(FxHashMap<Arc<str>, Vec<Foreseen>>, usize)>);
+pub(super) struct AllForeseen {
+    by_switch: Mutex<FxHashMap<Arc<str>, Vec<Foreseen>>>,
+    count: usize,
+}
+
+/// Something by its place in what was found.
+type Placed<T> = (usize, T);
 
 impl AllForeseen {
     /// Takes in what was foreseen of a switch, where there is room: a copy, for what was made among what is not kept holds its pages.
-    pub(super) fn add(&mut self, switch: &Arc<str>, foreseen: Vec<Foreseen>) {
-        let (by_switch, count) = self.0.get_mut().unwrap_or_else(PoisonError::into_inner);
-        if !foreseen.is_empty() && *count + foreseen.len() <= MOST {
-            *count += foreseen.len();
-            by_switch.insert(Arc::clone(switch), foreseen.as_slice().to_vec());
+    pub(super) fn add(&mut self, switch: &Arc<str>, foreseen: &[Foreseen]) {
+        if !foreseen.is_empty() && self.count + foreseen.len() <= MOST {
+            self.count += foreseen.len();
+            let by_switch = self.by_switch.get_mut().unwrap_or_else(PoisonError::into_inner);
+            by_switch.insert(Arc::clone(switch), foreseen.to_vec());
         }
     }
 
     /// What was foreseen of what was found, each once; what did not come true, or was not foreseen, is told by reading.
-    pub(super) fn come_true(&self, found: Vec<Found>) -> (Vec<(usize, Told)>, Vec<(usize, Found)>) {
-        let (mut by_switch, _) = std::mem::take(&mut *self.0.lock().unwrap_or_else(PoisonError::into_inner));
+    pub(super) fn come_true(&self, found: Vec<Found>) -> (Vec<Placed<Told>>, Vec<Placed<Found>>) {
+        let mut by_switch = std::mem::take(&mut *self.by_switch.lock().unwrap_or_else(PoisonError::into_inner));
         let (mut told, mut other) = (Vec::new(), Vec::new());
         for (position, found) in found.into_iter().enumerate() {
             let foreseen = found.2.switch.as_ref().and_then(|switch| by_switch.get_mut(switch));
