@@ -36,6 +36,16 @@ fn read(name: &'static str, lines: &Lines, state: &str, dialect: &Arc<Dialect>) 
     resolve_with(name, dialect, source, &state)
 }
 
+/// What is kept of the switches of a fleet, judged one after the other.
+fn digests(judge: &Judge<'_>, switches: &BTreeMap<&str, Resolved>, usage: &mut Usage) -> Digests {
+    let each = switches.values().map(|resolved| judge.switch(resolved, resolved.lists()));
+    each.map(|judged| {
+        usage.merge(judged.usage);
+        judged.digest
+    })
+    .collect()
+}
+
 /// What the checks of a fleet come to after some changes.
 fn outcome(extra: &str, changes: &[&str], states: &[(&str, &str)], dialect: &Arc<Dialect>) -> FleetOutcome {
     outcome_of(POLICY, extra, changes, states, dialect)
@@ -57,14 +67,7 @@ fn outcome_of(
     let resolved: BTreeMap<&str, Resolved> =
         fleet.iter().map(|(name, lines)| (*name, read(name, lines, state(name), dialect))).collect();
     let mut usage = Usage::default();
-    let digests: Digests = resolved
-        .values()
-        .map(|resolved| {
-            let judged = judge.switch(resolved, resolved.lists());
-            usage.merge(judged.usage);
-            judged.digest
-        })
-        .collect();
+    let digests = digests(&judge, &resolved, &mut usage);
     let view = FleetView::new(&policy, &as_of, &digests, &[]);
     FleetOutcome::judge(&view, None, &mut usage, &selection, &|name: &str| resolved.get(name).cloned())
 }
@@ -87,14 +90,7 @@ fn what_is_foreseen_is_what_is_told() {
             fleet.iter().map(|(name, lines)| (*name, read(name, lines, "", &dialect))).collect();
         let judge = Judge::new(&policy, &as_of, &selection, false);
         let mut usage = Usage::default();
-        let foreseeing: Digests = resolved
-            .values()
-            .map(|resolved| {
-                let judged = judge.switch(resolved, resolved.lists());
-                usage.merge(judged.usage);
-                judged.digest
-            })
-            .collect();
+        let foreseeing = digests(&judge, &resolved, &mut usage);
         // A fleet that is put together again foresees nothing.
         let blind = foreseeing.certain(vec![foreseeing[0].clone()]).unwrap();
         let across = |digests: &Digests| {
