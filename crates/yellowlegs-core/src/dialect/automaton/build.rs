@@ -10,6 +10,9 @@ use crate::source::Word;
 
 /// Most nodes of one dialect.
 const MAX_NODES: usize = 200_000;
+/// In a graph of more nodes none has its ways by word: each would have nearly all of them, and time and memory would grow with their
+/// square. A row of a hundred parts has fewer.
+const MOST_WITH_WAYS: NodeId = 512;
 /// Up to so many literals a node is searched straight through.
 const FEW: usize = 6;
 
@@ -78,7 +81,8 @@ impl Automaton {
         self.nodes[node as usize].tails.push(start);
         let end = self.parts(pattern, pattern.parts.get(front..).unwrap_or_default(), start)?;
         self.end(end, accept, meaning)?;
-        for id in start..self.nodes.len() as NodeId {
+        let end = self.nodes.len() as NodeId;
+        for id in (start..end).filter(|_| end - start <= MOST_WITH_WAYS) {
             self.nodes[id as usize].ways = self.ways(id);
         }
         Ok(())
