@@ -25,19 +25,46 @@ const ALL_PORTS: &str = "every port";
 pub(super) struct Shadow {
     doubtful: Doubtful,
     roles: Assignment,
-    /// The first line of each shape that leaves the same open.
-    lines: Vec<(Doubt, Arc<DoubtLine>)>,
+    /// The first line of each shape that leaves the same open; lines of one shape have a number.
+    lines: Vec<(Doubt, Arc<DoubtLine>, usize)>,
     /// The positions of those that could have spoken of a port, of few alone; and of those of many ports or of all.
     of_ports: FxHashMap<usize, Vec<usize>>,
     of_many: Vec<usize>,
-    /// The settings among what checks lack: they lack the same on many ports.
-    settings: RefCell<FxHashMap<Needs, SettingSet>>,
+    lacking: RefCell<Lacking>,
     /// What a check lacks that would find a fault.
     understood: Needs,
 }
 
-/// Of so many lines it is quicker to look whether one is of the same shape than to keep their shapes.
-const FEW_LINES: usize = 8;
+/// What checks lack, as numbers: they lack the same on many ports.
+#[derive(Default)]
+struct Lacking {
+    /// By the place of a list, which is kept, so that no other comes to stand there.
+    by_place: FxHashMap<*const &'static str, (usize, Needs)>,
+    by_names: FxHashMap<Needs, usize>,
+    /// The settings among them.
+    settings: Vec<SettingSet>,
+}
+
+/// So many lists are known by their places.
+const MOST_PLACES: usize = 1 << 12;
+
+impl Lacking {
+    fn number(&mut self, needs: &Needs) -> usize {
+        if let Some((number, _)) = self.by_place.get(&needs.as_ptr()) {
+            return *number;
+        }
+        let settings = &mut self.settings;
+        let number = *self.by_names.entry(Arc::clone(needs)).or_insert_with(|| {
+            settings.push(needs.iter().filter_map(|need| SettingId::by_name(need)).collect());
+            settings.len() - 1
+        });
+        if self.by_place.len() >= MOST_PLACES {
+            self.by_place.clear();
+        }
+        self.by_place.insert(needs.as_ptr(), (number, Arc::clone(needs)));
+        number
+    }
+}
 
 /// A line that could have spoken of more ports is looked at for each port.
 const FEW_PORTS: usize = 16;
@@ -48,14 +75,17 @@ impl Shadow {
         let doubtful = resolved.doubtful(policy.site.doubt.value)?;
         let roles = roles.for_doubtful(policy, &doubtful.resolved.switch);
         let mut told = FxHashSet::default();
+        let mut shapes: FxHashMap<&Arc<str>, usize> = FxHashMap::default();
         let mut lines = Vec::new();
         for doubt in &doubtful.doubts {
             if told.insert((&doubt.shape, &doubt.ports, doubt.settings, doubt.fact, doubt.torn, doubt.more_ports)) {
-                lines.push((doubt.clone(), line(&resolved.switch, doubt)));
+                let next = shapes.len();
+                let shape = *shapes.entry(&doubt.shape).or_insert(next);
+                lines.push((doubt.clone(), line(&resolved.switch, doubt), shape));
             }
         }
         let (mut of_ports, mut of_many) = (FxHashMap::<usize, Vec<usize>>::default(), Vec::new());
-        for (position, (doubt, _)) in lines.iter().enumerate() {
+        for (position, (doubt, ..)) in lines.iter().enumerate() {
             match doubt.ports.as_deref().filter(|ports| ports.len() <= FEW_PORTS) {
                 Some(ports) => ports.iter().for_each(|port| of_ports.entry(*port).or_default().push(position)),
                 None => of_many.push(position),
@@ -67,7 +97,7 @@ impl Shadow {
             lines,
             of_ports,
             of_many,
-            settings: RefCell::default(),
+            lacking: RefCell::default(),
             understood: [UNDERSTOOD].into(),
         })
     }
@@ -80,19 +110,13 @@ impl Shadow {
     /// What the checks of the switch come to, where more ports may be there than are known: those that look at ports are met
     /// by none.
     pub(super) fn with_more_ports(&self, mut told: Vec<(&'static Check, Told)>) -> Vec<(&'static Check, Told)> {
-        if self.lines.iter().any(|(doubt, _)| doubt.more_ports) {
+        if self.lines.iter().any(|(doubt, ..)| doubt.more_ports) {
             let mirrors = !self.doubtful.resolved.switch.mirrors().is_empty();
             let looks = |check: &Check| looks_at_ports(check, mirrors);
             let met = told.iter_mut().filter(|(check, told)| matches!(told, Told::Met) && looks(check));
             met.for_each(|(_, told)| *told = Told::Undetermined([ALL_PORTS].into()));
         }
         told
-    }
-
-    /// The settings among what is missing.
-    fn settings_in(&self, needs: &Needs) -> SettingSet {
-        let by_name = || needs.iter().filter_map(|need| SettingId::by_name(need)).collect();
-        *self.settings.borrow_mut().entry(Arc::clone(needs)).or_insert_with(by_name)
     }
 
     /// What checks came to on a switch or a port, with what is only certain where nothing is doubtful: those that are not become
@@ -122,12 +146,13 @@ impl Shadow {
     }
 
     /// The lines that could have spoken of a port, or of the switch, in their order.
-    fn reaching(&self, port: Option<usize>) -> Vec<&(Doubt, Arc<DoubtLine>)> {
-        let Some(port) = port else { return self.lines.iter().collect() };
+    fn reaching(&self, port: Option<usize>) -> Vec<usize> {
+        let Some(port) = port else { return (0..self.lines.len()).collect() };
         let own = self.of_ports.get(&port).into_iter().flatten();
         let mut positions: Vec<usize> = own.chain(&self.of_many).copied().collect();
         positions.sort_unstable();
-        positions.into_iter().map(|at| &self.lines[at]).filter(|(doubt, _)| doubt.reaches(Some(port))).collect()
+        positions.retain(|at| self.lines[*at].0.reaches(Some(port)));
+        positions
     }
 }
 
@@ -137,45 +162,52 @@ pub(super) struct Doubts<'s> {
     /// The port; `None`: the switch.
     port: Option<usize>,
     /// Those that could have spoken of it.
-    reaching: Option<Vec<&'s (Doubt, Arc<DoubtLine>)>>,
-    /// Those that could tell what is missing: checks lack the same again and again.
-    known: Vec<(Needs, DoubtLines)>,
+    reaching: Option<Vec<usize>>,
+    /// By the number of what is missing, those that could tell it: checks lack the same again and again.
+    known: Vec<(usize, DoubtLines)>,
+    /// The lists that were made: what is unlike is often told by the same lines.
+    lists: Vec<(Vec<usize>, DoubtLines)>,
 }
 
 impl<'s> Doubts<'s> {
     pub(super) fn of(shadow: Option<&'s Shadow>, port: Option<usize>) -> Self {
-        Self { shadow, port, reaching: None, known: Vec::new() }
+        Self { shadow, port, reaching: None, known: Vec::new(), lists: Vec::new() }
     }
 
     /// The lines that could tell what is missing: those that could have set it, else all that reach there; none where nothing is doubtful.
     pub(super) fn lines(&mut self, needs: &Needs) -> DoubtLines {
         let Some(shadow) = self.shadow else { return Arc::default() };
-        let is_it = |known: &Needs| Arc::ptr_eq(known, needs) || **known == **needs;
-        if let Some((_, known)) = self.known.iter().find(|(known, _)| is_it(known)) {
+        let (number, settings) = {
+            let mut lacking = shadow.lacking.borrow_mut();
+            let number = lacking.number(needs);
+            (number, lacking.settings.get(number).copied().unwrap_or_default())
+        };
+        if let Some((_, known)) = self.known.iter().find(|(known, _)| *known == number) {
             return Arc::clone(known);
         }
         let reaching = self.reaching.get_or_insert_with(|| shadow.reaching(self.port));
-        let settings = shadow.settings_in(needs);
-        let tells = |doubt: &Doubt| {
+        let tells = |at: &usize| {
+            let doubt = &shadow.lines[*at].0;
             let fact = doubt.fact.is_some_and(|kind| names_fact(kind, needs));
             let ports = doubt.more_ports && needs.contains(&ALL_PORTS);
             fact || ports || doubt.settings.meets(settings)
         };
-        let any = reaching.iter().any(|(doubt, _)| tells(doubt));
-        let those = reaching.iter().filter(|(doubt, _)| !any || tells(doubt)).map(|(_, line)| line);
-        let lines: DoubtLines = if reaching.len() > FEW_LINES {
-            let mut shapes = FxHashSet::default();
-            those.filter(|line| shapes.insert(&line.shape)).map(Arc::clone).collect()
-        } else {
-            let mut lines = Vec::with_capacity(reaching.len());
-            for line in those {
-                if !lines.iter().any(|known: &Arc<DoubtLine>| known.shape == line.shape) {
-                    lines.push(Arc::clone(line));
-                }
+        let mut those: Vec<usize> = reaching.iter().copied().filter(tells).collect();
+        if those.is_empty() {
+            those.clone_from(reaching);
+        }
+        // Of each shape the first.
+        let mut shapes = FxHashSet::default();
+        those.retain(|at| shapes.insert(shadow.lines[*at].2));
+        let lines = match self.lists.iter().find(|(known, _)| *known == those) {
+            Some((_, lines)) => Arc::clone(lines),
+            None => {
+                let lines: DoubtLines = those.iter().map(|at| Arc::clone(&shadow.lines[*at].1)).collect();
+                self.lists.push((those, Arc::clone(&lines)));
+                lines
             }
-            lines.into()
         };
-        self.known.push((Arc::clone(needs), Arc::clone(&lines)));
+        self.known.push((number, Arc::clone(&lines)));
         lines
     }
 }

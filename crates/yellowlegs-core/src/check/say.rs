@@ -1,6 +1,7 @@
 //! Prose and evidence, made in one place from the facts of a violation.
 
 use std::fmt::Write as _;
+use std::sync::Arc;
 
 use super::{Check, SwitchView, Violation};
 use crate::finding::{
@@ -129,7 +130,7 @@ pub(super) fn finding(told_by: Teller<'_>, level: Level, subject: Subject<'_>, v
         settings,
         evidence,
         overridden,
-        inputs: violation.facts.into_iter().collect(),
+        inputs: violation.facts.into(),
         related: violation.related,
         remedy,
         waiver: None,
@@ -183,11 +184,11 @@ fn evidence(subject: Subject<'_>, violation: &Violation) -> (Vec<Evidence>, Vec<
         evidence.extend(Evidence::line(EvidenceKind::of_line(switch, *mark), switch, *mark));
     }
     if let Some(words) = &violation.words {
-        let file = switch.config_path().map(str::to_owned);
+        let file = switch.config_path().map(Arc::from);
         evidence.push(Evidence { file, ..Evidence::words(EvidenceKind::Silent, words.clone()) });
     }
     if let Some((_, what)) = &violation.lacking {
-        let file = switch.config_path().map(str::to_owned);
+        let file = switch.config_path().map(Arc::from);
         evidence.push(Evidence { file, ..Evidence::words(EvidenceKind::Silent, what.clone()) });
     }
     if evidence.is_empty() {

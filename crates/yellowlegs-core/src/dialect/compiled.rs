@@ -5,10 +5,11 @@
 use std::fmt;
 use std::hash::{Hash as _, Hasher as _};
 use std::ops::Range;
-use std::sync::{Mutex, PoisonError};
+use std::sync::Mutex;
 
 use rustc_hash::{FxHashMap, FxHasher};
 
+use super::by_text::Answers;
 use super::captured::Captured;
 use super::reading::Statement;
 use crate::source::Word;
@@ -305,7 +306,7 @@ impl Store {
 pub(super) struct Stores {
     /// Each reader takes one, and gives it back.
     of_readers: Mutex<Vec<Store>>,
-    pub(super) hole_words: HoleWords,
+    pub(super) asked: Answers,
 }
 
 impl Stores {
@@ -323,61 +324,6 @@ impl Stores {
     }
 }
 
-/// So many bytes of statements are kept with the places of their words; each place counts as its size.
-const PLACES: usize = 1 << 19;
-/// Of a statement that is longer they are not.
-const LONGEST: usize = 1 << 12;
-
-/// Where the words stand that the holes of a statement took, counted from where it begins, by where it stood and its text: as with lines
-/// the switches of a fleet say the same few thousand things, and what decides of one row is asked for many of its words. Kept for as
-/// long as the dialect is; asking anew gives the same.
-#[derive(Default)]
-pub(super) struct HoleWords(Mutex<Places>);
-
-#[derive(Default)]
-struct Places {
-    by_hash: FxHashMap<u64, Taken>,
-    bytes: usize,
-}
-
-/// Where a statement stood, its text, and where the words of each of its holes are; none: it is no statement.
-type Taken = (Stood, Box<str>, Box<[Option<Word>]>);
-
-/// Where a statement stood: the root of its context, and whether it began its line.
-pub(super) type Stood = (usize, bool);
-
-impl HoleWords {
-    /// What a hole took, found before, or else now with what the others took.
-    pub(super) fn of(
-        &self,
-        stood: Stood,
-        text: &str,
-        hole: usize,
-        find: impl FnOnce() -> Option<Vec<Option<Word>>>,
-    ) -> Option<Word> {
-        let mut hasher = FxHasher::default();
-        (stood, text).hash(&mut hasher);
-        let hash = hasher.finish();
-        let known = || self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        let is_it = |known: &&Taken| known.0 == stood && *known.1 == *text;
-        if let Some((.., words)) = known().by_hash.get(&hash).filter(is_it) {
-            return words.get(hole).copied().flatten();
-        }
-        let words: Box<[Option<Word>]> = find().unwrap_or_default().into();
-        let word = words.get(hole).copied().flatten();
-        if text.len() <= LONGEST {
-            let mut known = known();
-            let bytes = text.len() + size_of::<Taken>() + size_of_val(&*words);
-            if known.bytes + bytes > PLACES {
-                *known = Places::default();
-            }
-            known.bytes += bytes;
-            known.by_hash.insert(hash, (stood, text.into(), words));
-        }
-        word
-    }
-}
-
 /// A copy of a dialect begins with none.
 impl Clone for Stores {
     fn clone(&self) -> Self {
@@ -388,57 +334,5 @@ impl Clone for Stores {
 impl fmt::Debug for Stores {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str("Stores")
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    /// However much is asked for: the same is found as if it were the first, and no more is kept than there is room for.
-    #[test]
-    fn words_of_holes_are_kept_as_far_as_there_is_room() {
-        let (kept, mut sought) = (HoleWords::default(), 0);
-        let word = |start: usize, text: &str| Some(Word { start, end: text.len() });
-        for round in 0..3 {
-            for number in 0..4000_usize {
-                let text = format!("row {number} {}", "x".repeat(number % 300 + 10 * round));
-                let mut find = || {
-                    sought += 1;
-                    Some(vec![word(number % 7, &text), None, word(round, &text)])
-                };
-                let stood = (number % 3, number % 2 == 0);
-                assert_eq!(kept.of(stood, &text, 0, &mut find), word(number % 7, &text));
-                assert_eq!(kept.of(stood, &text, 1, &mut find), None);
-                assert_eq!(kept.of(stood, &text, 2, &mut find), word(round, &text));
-                assert_eq!(kept.of(stood, &text, 3, &mut find), None, "a hole that is not there");
-                let places = kept.0.lock().unwrap();
-                let there: usize = places.by_hash.values().map(|(_, text, words)| text.len() + words.len()).sum();
-                assert!(there <= places.bytes && places.bytes <= PLACES, "{there} {}", places.bytes);
-            }
-        }
-        assert_eq!(sought, 3 * 4000, "once for all holes of a statement");
-        let long = "x".repeat(LONGEST + 1);
-        for _ in 0..2 {
-            assert_eq!(
-                kept.of((0, true), &long, 0, || {
-                    sought += 1;
-                    None
-                }),
-                None
-            );
-        }
-        assert_eq!(sought, 3 * 4000 + 2, "what is too long is not kept");
-    }
-
-    /// The same text elsewhere is another statement.
-    #[test]
-    fn where_a_statement_stood_tells_it_from_others() {
-        let (kept, text) = (HoleWords::default(), "hold 3");
-        let at = |start: usize| Some(vec![Some(Word { start, end: 6 })]);
-        for (start, stood) in [(0, (0, true)), (1, (0, false)), (2, (1, true))] {
-            assert_eq!(kept.of(stood, text, 0, || at(start)), at(start).unwrap()[0]);
-            assert_eq!(kept.of(stood, text, 0, || at(5)), at(start).unwrap()[0]);
-        }
     }
 }

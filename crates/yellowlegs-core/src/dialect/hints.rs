@@ -4,6 +4,7 @@
 use rustc_hash::FxHashSet;
 
 use super::automaton::Walk;
+use super::by_text::Bytes;
 use super::captured::Captured;
 use super::hole::HoleType;
 use super::layout::{Logical, Logicals};
@@ -36,6 +37,35 @@ pub struct Alike {
     pub context: usize,
     /// The rules that begin like it from there on.
     pub rules: Vec<u32>,
+}
+
+impl Alike {
+    /// The same of a line that begins elsewhere, where this one begins at 0.
+    fn at(&self, start: usize) -> Self {
+        let moved = |captured: &Captured| captured.moved(0, start);
+        let opener = |(rule, holes): &(u32, Vec<Captured>)| (*rule, holes.iter().map(moved).collect());
+        Self { openers: self.openers.iter().map(opener).collect(), context: self.context, rules: self.rules.clone() }
+    }
+}
+
+impl Bytes for Alike {
+    fn bytes(&self) -> usize {
+        let holes = self.openers.iter().map(|(_, holes)| size_of_val(&**holes)).sum::<usize>();
+        size_of_val(&*self.openers) + holes + size_of_val(&*self.rules)
+    }
+}
+
+/// What a line names wherever it stands: VLANs with whether it does so for certain, or only where they are some.
+#[derive(Debug, Default)]
+pub(super) struct Mentioned {
+    ports: Vec<PortItem>,
+    vlans: Vec<(VlanId, bool)>,
+}
+
+impl Bytes for Mentioned {
+    fn bytes(&self) -> usize {
+        size_of_val(&*self.ports) + size_of_val(&*self.vlans)
+    }
 }
 
 /// What an unread line names.
@@ -131,8 +161,11 @@ impl Dialect {
 
     /// The words of the line, or of the part of one, that a mark covers.
     pub(super) fn words_at(&self, text: &str, mark: Mark) -> Vec<Word> {
-        let (start, mut words) = (mark.offset as usize, Vec::new());
-        let line = text.get(start..start + mark.width as usize).unwrap_or_default();
+        self.words_of_line(line_of(text, mark), mark.offset as usize)
+    }
+
+    fn words_of_line(&self, line: &str, start: usize) -> Vec<Word> {
+        let mut words = Vec::new();
         self.layout.splitter.split(line, start, &mut words);
         words
     }
@@ -208,7 +241,17 @@ impl Dialect {
     /// Where an unread line leads among the rules of a context: as far as it fits; and where a word is misspelt, cut or
     /// one too many, by the words that are like it.
     pub fn alike(&self, text: &str, mark: Mark, context: usize) -> Alike {
-        let words = self.words_at(text, mark);
+        let line = line_of(text, mark);
+        self.stores.asked.alike.of(
+            context,
+            line,
+            || self.leads_to(line, context),
+            |alike| alike.at(mark.offset as usize),
+        )
+    }
+
+    fn leads_to(&self, text: &str, context: usize) -> Alike {
+        let words = self.words_of_line(text, 0);
         let Some(first) = words.first().map(|word| word.of(text)) else { return Alike::default() };
         let is = |word: &Option<String>| word.as_deref().is_some_and(|w| self.same_word(w, first));
         let negated = is(&self.layout.negation);
@@ -234,8 +277,22 @@ impl Dialect {
     /// The ports and VLANs that an unread line names. A plain number names one only behind a word that the dialect's rules
     /// have before such names, or where `is_vlan` says that it is one.
     pub fn named(&self, text: &str, mark: Mark, is_vlan: impl Fn(VlanId) -> bool) -> Named {
-        let words = self.words_at(text, mark);
-        let mut named = Named::default();
+        let line = line_of(text, mark);
+        let named = |mentioned: &Mentioned| Named {
+            ports: mentioned.ports.clone(),
+            vlans: mentioned
+                .vlans
+                .iter()
+                .filter(|(vlan, sure)| *sure || is_vlan(*vlan))
+                .map(|(vlan, _)| *vlan)
+                .collect(),
+        };
+        self.stores.asked.named.of((), line, || self.mentioned(line), named)
+    }
+
+    fn mentioned(&self, text: &str) -> Mentioned {
+        let words = self.words_of_line(text, 0);
+        let mut named = Mentioned::default();
         let mut at = 0;
         while let Some(word) = words.get(at) {
             let shown = word.of(text);
@@ -254,16 +311,22 @@ impl Dialect {
             }
             if let Some((taken, Captured::Vlans(set))) = HoleType::Vlans.take(text, &words, at, &self.lists) {
                 if behind(&self.hints.before_vlans) {
-                    named.vlans.extend(set.iter());
+                    named.vlans.extend(set.iter().map(|vlan| (vlan, true)));
                     at += taken.max(1);
                     continue;
                 }
-                named.vlans.extend(set.iter().filter(|vlan| vlan.get() >= 10 && is_vlan(*vlan)));
+                named.vlans.extend(set.iter().filter(|vlan| vlan.get() >= 10).map(|vlan| (vlan, false)));
             }
             at += 1;
         }
         named
     }
+}
+
+/// The text of a line.
+fn line_of(text: &str, mark: Mark) -> &str {
+    let start = mark.offset as usize;
+    text.get(start..start + mark.width as usize).unwrap_or_default()
 }
 
 #[cfg(test)]

@@ -1,6 +1,7 @@
 //! Dialects: how one switch system's text maps to statements. See docs/dialects.md.
 
 mod automaton;
+mod by_text;
 mod captured;
 mod compile;
 mod compiled;

@@ -199,6 +199,14 @@ impl Rule {
         self.subjects().next().is_none() && self.opens.is_none() && self.effects.is_empty()
     }
 
+    /// How far it reaches as a global default.
+    pub fn reaches(&self) -> impl Iterator<Item = Reach> {
+        self.subjects().filter_map(|subject| match subject {
+            Subject::Reach(reach) => Some(*reach),
+            _ => None,
+        })
+    }
+
     /// The holes that name the ports it is about.
     pub fn port_subjects(&self) -> impl Iterator<Item = &HoleRef> {
         self.subjects().filter_map(|subject| match subject {

@@ -31,11 +31,12 @@ pub fn attach(outcome: &mut SwitchOutcome, resolved: &Resolved, policy: &Policy,
         }
         // What gets through is worse than what breaks; of these, what does so on most ports.
         let worst = worst.into_iter().min_by_key(|((outcome, _), (ports, _))| (*outcome, std::cmp::Reverse(*ports)));
-        finding.drill = worst.map(|((outcome, drill), (ports, says))| DrillShown {
+        let shown = worst.map(|((outcome, drill), (ports, says))| DrillShown {
             drill: drill.to_owned(),
             outcome: outcome.word(),
             ports,
             says: says.to_owned(),
         });
+        finding.drill = shown.map(Box::new);
     }
 }

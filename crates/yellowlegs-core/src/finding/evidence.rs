@@ -1,5 +1,7 @@
 //! The lines that prove a finding.
 
+use std::sync::Arc;
+
 use serde::Serialize;
 
 use super::Brief;
@@ -44,7 +46,7 @@ pub struct Evidence {
     /// What it is.
     pub kind: EvidenceKind,
     /// The file, relative to the fleet's root; null for what is built in.
-    pub file: Option<String>,
+    pub file: Option<Arc<str>>,
     /// The line, from 1.
     pub line: Option<u32>,
     /// The column in characters, from 1.
@@ -74,7 +76,7 @@ impl Evidence {
         let quote = switch.quote(mark)?;
         Some(Self {
             kind,
-            file: Some(quote.place.file.to_string()),
+            file: Some(quote.place.file),
             line: Some(quote.place.line),
             column: Some(quote.place.column),
             width: Some(quote.width),
@@ -94,7 +96,7 @@ pub fn quote_slot(switch: &Switch, port: Option<usize>, id: SettingId, slot: &Sl
     }
     let place = port.filter(|_| id.info().scope == Scope::Port).and_then(|p| switch.port_place(p));
     let silent = place.and_then(|mark| Evidence::line(EvidenceKind::Silent, switch, mark)).unwrap_or_else(|| {
-        let file = switch.config_path().map(str::to_owned);
+        let file = switch.config_path().map(Arc::from);
         Evidence { file, ..Evidence::words(EvidenceKind::Silent, format!("no line sets {name}")) }
     });
     if slot.origin == Origin::Unknown {
@@ -111,7 +113,7 @@ pub fn quote_cite(cite: &Cite) -> Evidence {
     match cite {
         Cite::Line { place, width, text } => Evidence {
             kind: EvidenceKind::Policy,
-            file: Some(place.file.to_string()),
+            file: Some(Arc::clone(&place.file)),
             line: Some(place.line),
             column: Some(place.column),
             width: Some(*width),

@@ -4,11 +4,11 @@ mod block;
 mod brief;
 mod evidence;
 mod fingerprint;
+mod inputs;
 mod outcome;
 mod since;
 mod totals;
 
-use std::collections::BTreeMap;
 use std::fmt;
 use std::sync::Arc;
 
@@ -18,6 +18,7 @@ pub use block::{Block, blocks};
 pub use brief::Brief;
 pub use evidence::{Evidence, EvidenceKind, quote_cite, quote_slot};
 pub use fingerprint::fingerprint;
+pub use inputs::Inputs;
 pub use outcome::{Counts, DoubtLine, DoubtLines, Needs, PortShown, Standing, SwitchOutcome, Undecided};
 pub use since::{About, Fate, Former, Input, Since, SinceRow};
 pub use totals::{
@@ -55,13 +56,13 @@ pub struct Finding {
     /// Lines that spoke about the same setting and lost, or took part in its list.
     pub overridden: Vec<Evidence>,
     /// What a calculation used.
-    pub inputs: BTreeMap<&'static str, Fact>,
+    pub inputs: Inputs,
     /// Other ports it is about.
     pub related: Vec<Related>,
     /// What to do.
     pub remedy: String,
     /// The exception that covers it.
-    pub waiver: Option<WaiverShown>,
+    pub waiver: Option<Box<WaiverShown>>,
     /// Whether an earlier report has it too, where one was compared.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub since: Option<Since>,
@@ -70,7 +71,7 @@ pub struct Finding {
     pub grew: Option<String>,
     /// The worst drill that it lets happen, where drills were played.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub drill: Option<DrillShown>,
+    pub drill: Option<Box<DrillShown>>,
 }
 
 /// A drill that did not hold because of a finding.

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use super::Fact;
+use super::{Fact, Inputs};
 use crate::policy::Level;
 
 /// How a finding stands to an earlier report.
@@ -51,7 +51,7 @@ const LISTS: [&str; 9] = ["sources", "settings", "vlans", "shapes", "missing", "
 
 impl Former {
     /// What of a finding is worse than it was, in words.
-    pub fn grew(&self, inputs: &BTreeMap<&'static str, Fact>) -> Option<String> {
+    pub fn grew(&self, inputs: &Inputs) -> Option<String> {
         let grown = |name: &&str| match (self.inputs.get(*name)?, inputs.get(*name)?) {
             (Input::Count(before), Fact::Count(now)) if now > before => Some(format!("{name} {before} → {now}")),
             _ => None,
@@ -179,7 +179,7 @@ mod tests {
         #[case] now: u32,
         #[case] expected: Option<&str>,
     ) {
-        let inputs = BTreeMap::from([(name, Fact::Count(now))]);
+        let inputs = Inputs::from(vec![(name, Fact::Count(now))]);
         assert_eq!(former(name, Input::Count(before)).grew(&inputs).as_deref(), expected);
     }
 
@@ -195,7 +195,7 @@ mod tests {
         #[case] now: &str,
         #[case] expected: Option<&str>,
     ) {
-        let inputs = BTreeMap::from([(name, Fact::Text(now.to_owned()))]);
+        let inputs = Inputs::from(vec![(name, Fact::Text(now.to_owned()))]);
         assert_eq!(former(name, Input::Text(before.to_owned())).grew(&inputs).as_deref(), expected);
     }
 }

@@ -2,6 +2,7 @@
 
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
+use std::hash::Hash;
 use std::ptr;
 use std::sync::Arc;
 
@@ -233,6 +234,38 @@ impl<'u> KeptOpen<'u> {
     }
 }
 
+/// What comes again and again in much the same order, as checks do port by port: most is found where the one before was, and not looked up.
+struct InTurn<K, V> {
+    order: Vec<(K, V)>,
+    at: FxHashMap<K, usize>,
+    /// Behind the last that was found.
+    next: usize,
+}
+
+impl<K, V> Default for InTurn<K, V> {
+    fn default() -> Self {
+        Self { order: Vec::new(), at: FxHashMap::default(), next: 0 }
+    }
+}
+
+impl<K: Copy + Eq + Hash, V: Copy> InTurn<K, V> {
+    /// So many are looked at from there on: some ports leave some out.
+    const AHEAD: usize = 4;
+
+    fn find(&mut self, key: K, make: impl FnOnce() -> V) -> V {
+        let ahead = (self.next..self.next + Self::AHEAD).chain([0]);
+        let near = ahead.into_iter().find(|at| self.order.get(*at).is_some_and(|(known, _)| *known == key));
+        let at = near.unwrap_or_else(|| {
+            *self.at.entry(key).or_insert_with(|| {
+                self.order.push((key, make()));
+                self.order.len() - 1
+            })
+        });
+        self.next = at + 1;
+        self.order[at].1
+    }
+}
+
 struct Group {
     row: UndeterminedRow,
     last: Option<Arc<str>>,
@@ -342,14 +375,14 @@ impl Totals {
     fn add_undecided(&mut self, switch: &Arc<str>, undetermined: &[Undecided]) {
         // The groups of this switch: most checks are undecided on many of its ports, and lack the same there. By the places of the id and of
         // what is lacking: what stood at two would lead to one group all the same.
-        let mut groups: FxHashMap<(*const str, *const &str, bool), usize> = FxHashMap::default();
+        let mut groups: InTurn<(*const str, *const &str, bool), usize> = InTurn::default();
         for Undecided { check, level, port, needs, doubts } in undetermined {
             // The gravest level comes first in order.
             self.worst_undetermined = self.worst_undetermined.into_iter().chain(*level).min();
             self.summary.undetermined += 1;
             let is_doubted = !doubts.is_empty();
             let place = (ptr::from_ref(*check), needs.as_ptr(), is_doubted);
-            let group = *groups.entry(place).or_insert_with(|| self.group(check, needs, is_doubted));
+            let group = groups.find(place, || self.group(check, needs, is_doubted));
             let Some(group) = self.groups.get_mut(group) else { continue };
             group.add(switch, port.as_deref());
             if group.row.doubts.len() < SAMPLES {

@@ -235,7 +235,7 @@ fn the_classic_speed_up(#[case] words: &str, #[case] lines: &str, #[case] note: 
     let (as_of, selection) = (as_of(), Selection::default());
     let outcome = Judge::new(&policy, &as_of, &selection, false).switch(&resolved, Some(dialect.lists())).outcome;
     let found = outcome.findings.iter().find(|f| f.check == "fast-start/missing" && f.port.as_deref() == Some("1.1"));
-    assert_eq!(found.map(|f| f.inputs["seconds"].to_string()).as_deref(), Some(expected));
+    assert_eq!(found.map(|f| f.inputs.get("seconds").unwrap().to_string()).as_deref(), Some(expected));
 }
 
 /// A line of the log that the link works one way; the table that shows both ways again is newer.

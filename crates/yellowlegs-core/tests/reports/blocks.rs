@@ -32,7 +32,7 @@ fn drill() -> DrillShown {
 #[case::message(Finding { message: "otherwise".into(), ..on("1.2") })]
 #[case::remedy(Finding { remedy: "leave it".into(), ..on("1.2") })]
 #[case::waiver(waived(on("1.2")))]
-#[case::drill(Finding { drill: Some(drill()), ..on("1.2") })]
+#[case::drill(Finding { drill: Some(drill().into()), ..on("1.2") })]
 #[case::of_the_switch(Finding { port: None, ..on("1.2") })]
 fn unlike_faults_stay_apart(#[case] other: Finding) {
     let findings = [on("1.1"), other.clone()];

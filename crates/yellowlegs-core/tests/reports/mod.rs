@@ -12,12 +12,11 @@ mod selection;
 mod since;
 mod totals;
 
-use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use crate::support;
 use yellowlegs_core::finding::{
-    Evidence, EvidenceKind, Finding, Levels, PortShown, Standing, SwitchOutcome, SwitchRow, WaiverShown,
+    Evidence, EvidenceKind, Finding, Inputs, Levels, PortShown, Standing, SwitchOutcome, SwitchRow, WaiverShown,
 };
 use yellowlegs_core::model::PortName;
 use yellowlegs_core::policy::Level;
@@ -37,7 +36,7 @@ pub(crate) fn finding(check: &'static str, level: Level, switch: &str, port: &st
         settings: Vec::new(),
         evidence: Vec::new(),
         overridden: Vec::new(),
-        inputs: BTreeMap::new(),
+        inputs: Inputs::default(),
         related: Vec::new(),
         remedy: "right it".into(),
         waiver: None,
@@ -49,12 +48,13 @@ pub(crate) fn finding(check: &'static str, level: Level, switch: &str, port: &st
 
 /// The same, with a waiver.
 pub(crate) fn waived(mut finding: Finding) -> Finding {
-    finding.waiver = Some(WaiverShown {
+    let waiver = WaiverShown {
         reason: "until the new cable".into(),
         owner: "harbour office".into(),
         last_day: "2031-12-31".into(),
         evidence: Evidence::words(EvidenceKind::Policy, "a waiver".into()),
-    });
+    };
+    finding.waiver = Some(Box::new(waiver));
     finding
 }
 

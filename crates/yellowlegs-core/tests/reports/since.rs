@@ -1,7 +1,5 @@
 //! An earlier report beside this one: what is new, what remains, what became of the rest.
 
-use std::collections::BTreeMap;
-
 use globset::Glob;
 use rstest::rstest;
 use serde_json::{Value as Json, json};
@@ -120,7 +118,7 @@ fn what_grew_is_new_and_says_what() {
     let mut before = then("config/unread", "a", "");
     before["inputs"] = json!({"unread": 6});
     let mut now = finding("config/unread", Level::Risk, "a", "");
-    now.inputs = BTreeMap::from([("unread", Fact::from(26))]);
+    now.inputs = vec![("unread", Fact::from(26))].into();
     let (row, now) = compared(earlier(&[before], &[]), outcome("a", [Clean; 3], vec![now]));
     assert_eq!((row.new, row.remaining, row.gone.len()), (1, 0, 0));
     assert_eq!(now[0].grew.as_deref(), Some("unread 6 → 26"));

@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 use std::io::{self, Write};
 
-use serde::Serialize;
+use ::csv::ByteRecord;
 use yellowlegs_core::finding::{Brief, Evidence, EvidenceKind, Finding, SwitchOutcome};
 
 use super::{Format, Head, Report, Tail, clean};
@@ -19,33 +19,41 @@ pub(crate) const FORMAT: Format = Format {
 
 struct Csv;
 
-/// The columns, in order.
-#[derive(Default, Serialize)]
+/// What is told in a row, before it is made fit for a spreadsheet.
+#[derive(Default)]
 struct Row<'a> {
-    kind: &'static str,
-    check: Cow<'a, str>,
-    level: &'static str,
-    switch: Cow<'a, str>,
-    port: Cow<'a, str>,
-    vlan: Option<u16>,
-    role: Cow<'a, str>,
+    kind: &'a str,
+    check: &'a str,
+    level: &'a str,
+    switch: &'a str,
+    port: &'a str,
+    vlan: Option<u32>,
+    role: &'a str,
     message: Cow<'a, str>,
-    setting: &'static str,
-    value: Cow<'a, str>,
-    origin: &'static str,
-    file: Cow<'a, str>,
+    setting: &'a str,
+    value: String,
+    origin: &'a str,
+    file: &'a str,
     line: Option<u32>,
     column: Option<u32>,
-    text: Cow<'a, str>,
-    policy_file: Cow<'a, str>,
+    text: &'a str,
+    policy_file: &'a str,
     policy_line: Option<u32>,
-    policy_text: Cow<'a, str>,
-    remedy: Cow<'a, str>,
-    waived_until: Cow<'a, str>,
-    waived_by: Cow<'a, str>,
-    waiver_reason: Cow<'a, str>,
-    since: Cow<'a, str>,
-    fingerprint: Cow<'a, str>,
+    policy_text: &'a str,
+    remedy: &'a str,
+    waived_until: &'a str,
+    waived_by: &'a str,
+    waiver_reason: &'a str,
+    since: &'a str,
+    fingerprint: &'a str,
+}
+
+/// What stands in a column.
+enum Cell<'a> {
+    /// One of this program's own words.
+    Word(&'a str),
+    Text(&'a str),
+    Number(Option<u32>),
 }
 
 /// A cell that no spreadsheet takes for a formula and no terminal for a command.
@@ -56,50 +64,72 @@ pub(super) fn cell(text: &str) -> Cow<'_, str> {
     if may_be && shown.trim_start().starts_with(['=', '+', '-', '@']) { Cow::Owned(format!("'{shown}")) } else { shown }
 }
 
-fn optional(text: Option<&str>) -> Cow<'_, str> {
-    text.map(cell).unwrap_or_default()
-}
-
-/// A cell of a text that is made for it.
-fn owned(text: &str) -> Cow<'static, str> {
-    Cow::Owned(cell(text).into_owned())
-}
-
 impl<'a> Row<'a> {
     fn of(kind: &'static str, found: &'a Finding) -> Self {
         let policy = |line: &&Evidence| line.kind == EvidenceKind::Policy;
         let (own, demand) = (found.evidence.iter().find(|line| !policy(line)), found.evidence.iter().find(policy));
+        let file = |line: Option<&'a Evidence>| line.and_then(|line| line.file.as_deref()).unwrap_or_default();
+        let text = |line: Option<&'a Evidence>| line.map(|line| line.text.trim()).unwrap_or_default();
         let setting = found.settings.first();
+        let value = setting.and_then(|setting| setting.value.as_ref());
         let waiver = found.waiver.as_ref();
         Self {
             kind,
-            check: cell(found.check),
+            check: found.check,
             level: found.level.word(),
-            switch: optional(found.switch.as_deref()),
-            port: optional(found.port.as_deref()),
-            vlan: found.vlan,
-            role: optional(found.role.as_deref()),
-            message: cell(&found.message),
+            switch: found.switch.as_deref().unwrap_or_default(),
+            port: found.port.as_deref().unwrap_or_default(),
+            vlan: found.vlan.map(u32::from),
+            role: found.role.as_deref().unwrap_or_default(),
+            message: found.message.as_str().into(),
             setting: setting.map_or("", |s| s.name),
-            value: setting
-                .and_then(|s| s.value.as_ref())
-                .map(|value| owned(&Brief(value).to_string()))
-                .unwrap_or_default(),
+            value: value.map(|value| Brief(value).to_string()).unwrap_or_default(),
             origin: setting.map_or("", |s| s.origin.word()),
-            file: optional(own.and_then(|line| line.file.as_deref())),
+            file: file(own),
             line: own.and_then(|line| line.line),
             column: own.and_then(|line| line.column),
-            text: optional(own.map(|line| line.text.trim())),
-            policy_file: optional(demand.and_then(|line| line.file.as_deref())),
+            text: text(own),
+            policy_file: file(demand),
             policy_line: demand.and_then(|line| line.line),
-            policy_text: optional(demand.map(|line| line.text.trim())),
-            remedy: cell(&found.remedy),
-            waived_until: optional(waiver.map(|w| w.last_day.as_str())),
-            waived_by: optional(waiver.map(|w| w.owner.as_str())),
-            waiver_reason: optional(waiver.map(|w| w.reason.as_str())),
-            since: optional(found.since.map(yellowlegs_core::finding::Since::word)),
-            fingerprint: found.fingerprint.as_str().into(),
+            policy_text: text(demand),
+            remedy: &found.remedy,
+            waived_until: waiver.map_or("", |waiver| &waiver.last_day),
+            waived_by: waiver.map_or("", |waiver| &waiver.owner),
+            waiver_reason: waiver.map_or("", |waiver| &waiver.reason),
+            since: found.since.map_or("", yellowlegs_core::finding::Since::word),
+            fingerprint: &found.fingerprint,
         }
+    }
+
+    /// The columns in their order, by name.
+    fn columns(&self) -> [(&'static str, Cell<'_>); 24] {
+        use Cell::{Number, Text, Word};
+        [
+            ("kind", Word(self.kind)),
+            ("check", Text(self.check)),
+            ("level", Word(self.level)),
+            ("switch", Text(self.switch)),
+            ("port", Text(self.port)),
+            ("vlan", Number(self.vlan)),
+            ("role", Text(self.role)),
+            ("message", Text(&self.message)),
+            ("setting", Word(self.setting)),
+            ("value", Text(&self.value)),
+            ("origin", Word(self.origin)),
+            ("file", Text(self.file)),
+            ("line", Number(self.line)),
+            ("column", Number(self.column)),
+            ("text", Text(self.text)),
+            ("policy_file", Text(self.policy_file)),
+            ("policy_line", Number(self.policy_line)),
+            ("policy_text", Text(self.policy_text)),
+            ("remedy", Text(self.remedy)),
+            ("waived_until", Text(self.waived_until)),
+            ("waived_by", Text(self.waived_by)),
+            ("waiver_reason", Text(self.waiver_reason)),
+            ("since", Word(self.since)),
+            ("fingerprint", Word(self.fingerprint)),
+        ]
     }
 }
 
@@ -107,21 +137,29 @@ pub(super) fn writer(out: &mut dyn Write, headers: bool) -> ::csv::Writer<&mut d
     ::csv::WriterBuilder::new().has_headers(headers).terminator(::csv::Terminator::CRLF).from_writer(out)
 }
 
+/// Writes rows through one record: of a record the library knows how long it is, and writes it in one go.
 fn rows<'a>(out: &mut dyn Write, rows: impl Iterator<Item = Row<'a>>) -> io::Result<()> {
-    let mut writer = writer(out, false);
+    let (mut writer, mut record) = (writer(out, false), ByteRecord::new());
     for row in rows {
-        writer.serialize(row).map_err(io::Error::from)?;
+        record.clear();
+        for (_, column) in row.columns() {
+            match column {
+                Cell::Word(text) => record.push_field(text.as_bytes()),
+                Cell::Text("") | Cell::Number(None) => record.push_field(b""),
+                Cell::Text(text) => record.push_field(cell(text).as_bytes()),
+                Cell::Number(Some(number)) => record.push_field(number.to_string().as_bytes()),
+            }
+        }
+        writer.write_byte_record(&record).map_err(io::Error::from)?;
     }
     writer.flush()
 }
 
 impl Report for Csv {
     fn head(&mut self, out: &mut dyn Write, _: &Head) -> io::Result<()> {
-        // The names of the columns are those of the row's fields, also where there is no row.
-        let mut first = Vec::new();
-        writer(&mut first, true).serialize(Row::default()).map_err(io::Error::from)?;
-        let header = first.split_inclusive(|byte| *byte == b'\n').next().unwrap_or_default();
-        out.write_all(header)
+        let mut writer = writer(out, false);
+        writer.write_record(Row::default().columns().map(|(name, _)| name)).map_err(io::Error::from)?;
+        writer.flush()
     }
 
     fn switch(&mut self, out: &mut dyn Write, outcome: &SwitchOutcome) -> io::Result<()> {
@@ -134,9 +172,9 @@ impl Report for Csv {
             out,
             tail.totals.undetermined().into_iter().map(|row| Row {
                 kind: "undetermined",
-                check: cell(row.check),
-                switch: optional(row.sample.first().map(|s| &*s.switch)),
-                port: optional(row.sample.first().and_then(|s| s.port.as_deref())),
+                check: row.check,
+                switch: row.sample.first().map(|s| &*s.switch).unwrap_or_default(),
+                port: row.sample.first().and_then(|s| s.port.as_deref()).unwrap_or_default(),
                 message: format!(
                     "needs {}; on {} ports of {} switches, this is one",
                     row.lacks(),
@@ -151,10 +189,10 @@ impl Report for Csv {
             out,
             tail.totals.unread().into_iter().map(|row| Row {
                 kind: "unread",
-                message: owned(&format!("{} lines of this shape", row.count)),
-                file: cell(&row.sample.file),
+                message: format!("{} lines of this shape", row.count).into(),
+                file: &row.sample.file,
                 line: Some(row.sample.line),
-                text: cell(row.sample.text.as_deref().unwrap_or(&row.shape)),
+                text: row.sample.text.as_deref().unwrap_or(&row.shape),
                 ..Row::default()
             }),
         )?;
@@ -162,9 +200,9 @@ impl Report for Csv {
             out,
             tail.totals.remarks().map(|remark| Row {
                 kind: "remark",
-                switch: cell(&remark.about),
-                message: cell(&remark.text),
-                file: optional(remark.file.as_deref()),
+                switch: &remark.about,
+                message: remark.text.as_str().into(),
+                file: remark.file.as_deref().unwrap_or_default(),
                 line: remark.line,
                 ..Row::default()
             }),
@@ -173,8 +211,8 @@ impl Report for Csv {
             out,
             tail.unreadable.iter().map(|file| Row {
                 kind: "unreadable",
-                message: cell(&file.why),
-                file: cell(&file.file),
+                message: file.why.as_str().into(),
+                file: &file.file,
                 ..Row::default()
             }),
         )

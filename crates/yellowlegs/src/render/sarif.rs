@@ -276,7 +276,7 @@ fn invocation(tail: &Tail<'_>) -> Value {
     let note = |level: &str, text: &str, file: Option<&str>, line: Option<u32>| {
         let place = file.map(|file| {
             let words = Evidence::words(EvidenceKind::Line, String::new());
-            let line = Evidence { file: Some(file.to_owned()), line, ..words };
+            let line = Evidence { file: Some(file.into()), line, ..words };
             json!([{"physicalLocation": physical(&line, false)}])
         });
         object([("level", Some(json!(level))), ("message", Some(message(text))), ("locations", place)])

@@ -5,8 +5,8 @@ use std::sync::{Arc, Mutex, PoisonError};
 use rustc_hash::FxHashMap;
 
 use super::tell::{Read, Told, told_on};
-use super::{Digest, Digests, FleetView, FleetViolation, Found};
-use crate::check::{Run, SwitchView, all};
+use super::{Digest, Digests, FleetView, FleetViolation};
+use crate::check::{Check, Run, SwitchView, all};
 use crate::policy::AsOf;
 
 /// So many findings of a fleet are foreseen: about as much as they take at its end, when all are told.
@@ -17,7 +17,7 @@ const MOST: usize = 1 << 14;
 pub(super) struct Foreseen {
     check: &'static str,
     violation: FleetViolation,
-    told: Told,
+    told: Box<Told>,
 }
 
 /// Tells what checks find that are likely to find the same in the fleet: as if the switch were there alone.
@@ -32,7 +32,7 @@ pub(in crate::check) fn foresee(digest: Digest, on: SwitchView<'_>, as_of: &AsOf
         };
         for violation in run(&view).violations {
             let told = told_on(on, as_of, (check, level, violation.clone()), &mut nobody);
-            foreseen.extend(told.map(|told| Foreseen { check: check.id, violation, told }));
+            foreseen.extend(told.map(|told| Foreseen { check: check.id, violation, told: Box::new(told) }));
         }
     }
     drop(view);
@@ -48,9 +48,6 @@ pub(super) struct AllForeseen {
     count: usize,
 }
 
-/// Something by its place in what was found.
-type Placed<T> = (usize, T);
-
 impl AllForeseen {
     /// Takes in what was foreseen of a switch, where there is room: a copy, for what was made among what is not kept holds its pages.
     pub(super) fn add(&mut self, switch: &Arc<str>, foreseen: &[Foreseen]) {
@@ -61,18 +58,12 @@ impl AllForeseen {
         }
     }
 
-    /// What was foreseen of what was found, each once; what did not come true, or was not foreseen, is told by reading.
-    pub(super) fn come_true(&self, found: Vec<Found>) -> (Vec<Placed<Told>>, Vec<Placed<Found>>) {
-        let mut by_switch = std::mem::take(&mut *self.by_switch.lock().unwrap_or_else(PoisonError::into_inner));
-        let (mut told, mut other) = (Vec::new(), Vec::new());
-        for (position, found) in found.into_iter().enumerate() {
-            let foreseen = found.2.switch.as_ref().and_then(|switch| by_switch.get_mut(switch));
-            let is_it = |one: &Foreseen| one.check == found.0.id && one.violation == found.2;
-            match foreseen.and_then(|all| Some(all.swap_remove(all.iter().position(is_it)?))) {
-                Some(one) => told.push((position, one.told)),
-                None => other.push((position, found)),
-            }
-        }
-        (told, other)
+    /// What was foreseen of what a check found, once; nothing where it did not come true, or was not foreseen.
+    pub(super) fn come_true(&self, check: &Check, found: &FleetViolation) -> Option<Box<Told>> {
+        let mut by_switch = self.by_switch.lock().unwrap_or_else(PoisonError::into_inner);
+        let foreseen = by_switch.get_mut(found.switch.as_ref()?)?;
+        let is_it = |one: &Foreseen| one.check == check.id && one.violation == *found;
+        let one = foreseen.iter().position(is_it)?;
+        Some(foreseen.swap_remove(one).told)
     }
 }

@@ -272,7 +272,7 @@ impl FleetOutcome {
         again: &dyn Again,
     ) -> Self {
         let mut outcome = Self::default();
-        let mut found: Vec<Found> = Vec::new();
+        let mut found = tell::AllFound::default();
         for check in all() {
             let (Run::Fleet(run), Some(level)) = (&check.run, view.policy.level(check.id, None, check.level)) else {
                 continue;
@@ -281,7 +281,9 @@ impl FleetOutcome {
             if let Some(certain) = certain {
                 judged.doubt(run(certain), view);
             }
-            found.extend(judged.violations.into_iter().map(|violation| (check, level, violation)));
+            for violation in judged.violations {
+                found.add(check, level, violation, &view.switches.foreseen);
+            }
             if selection.takes_check(check.id) && !selection.names_ports() {
                 let off = view.places_without(check);
                 let is_off = |place: &Related| off.contains(&(&*place.switch, place.port.as_deref()));
@@ -324,13 +326,16 @@ impl FleetOutcome {
     /// Turns violations into findings: each switch that they name is read once more.
     fn tell(
         &mut self,
-        found: Vec<Found>,
+        found: tell::AllFound,
         view: &FleetView<'_>,
         usage: &mut Usage,
         selection: &Selection,
         again: &dyn Again,
     ) {
-        for tell::Told { finding, on, usage: own } in tell::all(found, view, again) {
+        let told = tell::all(found, view, again);
+        self.findings.reserve_exact(told.len());
+        for told in told {
+            let tell::Told { finding, on, usage: own } = *told;
             usage.merge(own);
             let Some((position, role)) = on else {
                 self.tell_nowhere(finding, selection);
@@ -380,7 +385,7 @@ fn nowhere(check: &'static Check, level: Level, violation: Violation) -> Finding
         evidence,
         overridden: Vec::new(),
         remedy,
-        inputs: violation.facts.into_iter().collect(),
+        inputs: violation.facts.into(),
         related: violation.related,
         waiver: None,
         since: None,

@@ -1,19 +1,20 @@
 //! What was found across the fleet, told with its lines: each switch that it names is read once more.
 
 use std::cell::OnceCell;
-use std::collections::{BTreeMap, VecDeque};
+use std::collections::VecDeque;
 use std::rc::Rc;
 use std::sync::{Arc, Mutex, PoisonError};
 
 use rustc_hash::FxHashMap;
 
-use super::{FleetView, Found, Usage, nowhere};
+use super::foreseen::AllForeseen;
+use super::{FleetView, FleetViolation, Found, Usage, nowhere};
 use crate::check::judge::{is_excused, waive};
 use crate::check::say::{Subject, finding, quoted, quoted_line};
-use crate::check::{SwitchView, Violation};
+use crate::check::{Check, SwitchView, Violation};
 use crate::finding::{EvidenceKind, Finding};
 use crate::model::{Mark, SettingId, StationAddress, Value, settings};
-use crate::policy::{AsOf, Assignment, Policy, assign_roles};
+use crate::policy::{AsOf, Assignment, Level, Policy, assign_roles};
 use crate::resolve::Resolved;
 
 /// So many switches that findings name are kept: the ends of one another's cables.
@@ -40,27 +41,54 @@ impl<F: Fn(&str) -> Option<Resolved> + Sync> Again for F {
     }
 }
 
+/// Something by its place in what was found.
+type Placed<T> = (usize, T);
+
+/// What was found: some of it told already, for it was foreseen.
+#[derive(Default)]
+pub(super) struct AllFound {
+    told: Vec<Placed<Box<Told>>>,
+    others: Vec<Placed<Found>>,
+}
+
+impl AllFound {
+    /// Takes in what a check found.
+    pub(super) fn add(&mut self, check: &'static Check, level: Level, found: FleetViolation, foreseen: &AllForeseen) {
+        let place = self.told.len() + self.others.len();
+        match foreseen.come_true(check, &found) {
+            Some(told) => self.told.push((place, told)),
+            None => self.others.push((place, (check, level, found))),
+        }
+    }
+}
+
 /// What was found, as findings in the same order: switch by switch, so that each is read once and few have to be kept.
-pub(super) fn all(found: Vec<Found>, view: &FleetView<'_>, again: &dyn Again) -> Vec<Told> {
-    let (foreseen, mut by_switch) = view.switches.foreseen.come_true(found);
+pub(super) fn all(
+    found: AllFound,
+    view: &FleetView<'_>,
+    again: &dyn Again,
+) -> impl ExactSizeIterator<Item = Box<Told>> {
+    let AllFound { told, others: mut by_switch } = found;
     let (policy, as_of) = (view.policy, view.as_of);
     by_switch.sort_by(|(_, a), (_, b)| a.2.switch.cmp(&b.2.switch));
-    let pieces: Vec<Mutex<Vec<(usize, Found)>>> = pieces(by_switch).into_iter().map(Mutex::new).collect();
-    let told: Mutex<BTreeMap<usize, Told>> = Mutex::new(foreseen.into_iter().collect());
+    let pieces: Vec<Mutex<Vec<Placed<Found>>>> = pieces(by_switch).into_iter().map(Mutex::new).collect();
+    let told = Mutex::new(told);
     again.each(pieces.len(), &|piece| {
         let piece =
             pieces.get(piece).map(|piece| std::mem::take(&mut *piece.lock().unwrap_or_else(PoisonError::into_inner)));
         let mut read = Read::new(again);
-        let tell = |(position, found)| Some((position, told_of(found, policy, as_of, &mut read)?));
-        let own: Vec<(usize, Told)> = piece.into_iter().flatten().filter_map(tell).collect();
+        let tell = |(place, found)| Some((place, Box::new(told_of(found, policy, as_of, &mut read)?)));
+        let own: Vec<Placed<Box<Told>>> = piece.into_iter().flatten().filter_map(tell).collect();
         told.lock().unwrap_or_else(PoisonError::into_inner).extend(own);
     });
-    told.into_inner().unwrap_or_else(PoisonError::into_inner).into_values().collect()
+    let mut told = told.into_inner().unwrap_or_else(PoisonError::into_inner);
+    told.sort_unstable_by_key(|(place, _)| *place);
+    told.into_iter().map(|(_, told)| told)
 }
 
 /// What is found on switches that follow each other, cut between two of them.
-fn pieces(by_switch: Vec<(usize, Found)>) -> Vec<Vec<(usize, Found)>> {
-    let mut pieces: Vec<Vec<(usize, Found)>> = Vec::new();
+fn pieces(by_switch: Vec<Placed<Found>>) -> Vec<Vec<Placed<Found>>> {
+    let mut pieces: Vec<Vec<Placed<Found>>> = Vec::new();
     let mut switches = 0;
     for found in by_switch {
         let last = pieces.last().and_then(|piece| piece.last());

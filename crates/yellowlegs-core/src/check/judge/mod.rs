@@ -134,14 +134,15 @@ impl<'p> Judge<'p> {
                 }
             }
             let certain = certain.map(|on| on.port(port));
-            let mut findings = self.port((&view, certain.as_ref()), cast, around, &mut outcome, &mut usage);
-            findings.extend(placed.remove(&Some(port)).into_iter().flatten());
             let role = view.role().ok().map(|r| r.name.as_str());
-            let name = switch.ports().get(port).map_or("", |p| p.as_str());
-            if chosen && self.selection.takes_port(name, role) {
+            let around = Around { chosen: chosen && self.selection.takes_port(view.name(), role), ..around };
+            let (first, open) = (outcome.findings.len(), outcome.undetermined.len());
+            self.port((&view, certain.as_ref()), cast, around, &mut outcome, &mut usage);
+            make_room(&mut outcome.undetermined, open, switch.ports().len() - port);
+            let placed = placed.remove(&Some(port)).into_iter().flatten();
+            outcome.findings.extend(placed.filter(|f| around.chosen && self.selection.takes_check(f.check)));
+            if around.chosen {
                 ports += 1;
-                let first = outcome.findings.len();
-                outcome.findings.extend(findings.into_iter().filter(|f| self.selection.takes_check(f.check)));
                 outcome.findings[first..].sort_by_key(|f| (f.check, f.vlan));
                 Self::show(&view, &mut outcome);
             }
@@ -288,7 +289,7 @@ impl<'p> Judge<'p> {
         });
     }
 
-    /// All checks on one port: its findings; what could not be decided goes into the outcome.
+    /// All checks on one port. Where it was chosen its findings go into the outcome, and what could not be decided.
     fn port(
         &self,
         (view, certain): (&PortView<'_>, Option<&PortView<'_>>),
@@ -296,14 +297,12 @@ impl<'p> Judge<'p> {
         around: Around<'_>,
         outcome: &mut SwitchOutcome,
         usage: &mut Usage,
-    ) -> Vec<Finding> {
-        let lists = around.lists;
+    ) {
+        let Around { lists, chosen, .. } = around;
         let role = view.role().ok().map(|r| r.name.as_str());
-        let name = view.name();
-        let reported = around.chosen && self.selection.takes_port(name, role);
+        let reported = |check: &str| chosen && self.selection.takes_check(check);
         let place = || view.switch().ports().get(view.port()).map(PortName::shared);
         let mut doubts = Doubts::of(around.shadow, Some(view.port()));
-        let mut findings = Vec::new();
         for (check, told) in told {
             if matches!(told, Told::Met | Told::NotApplicable) {
                 continue;
@@ -312,7 +311,7 @@ impl<'p> Judge<'p> {
             match told {
                 Told::Met | Told::NotApplicable => {}
                 Told::Undetermined(needs) => {
-                    if reported && self.selection.takes_check(check.id) {
+                    if reported(check.id) {
                         outcome.undetermined.push(undecided(check, level, place(), needs, &doubted, &mut doubts));
                     }
                 }
@@ -321,7 +320,9 @@ impl<'p> Judge<'p> {
                         let subject = Subject { on: view.on(), port: Some(view.port()) };
                         let mut finding = finding(check.into(), level, subject, violation);
                         waive(self.policy, self.as_of, &mut finding, view.on(), Some(view.port()), lists, usage);
-                        findings.push(finding);
+                        if reported(check.id) {
+                            outcome.findings.push(finding);
+                        }
                     }
                 }
             }
@@ -334,7 +335,7 @@ impl<'p> Judge<'p> {
             }
             let Some(level) = self.policy.level(rule.id, role, rule.level) else { continue };
             let mut open = |needs: Needs, doubts| {
-                if reported && self.selection.takes_check(rule.id) {
+                if reported(rule.id) {
                     let (level, port) = (Some(level), place());
                     outcome.undetermined.push(Undecided { check: rule.id, level, port, needs, doubts });
                 }
@@ -351,12 +352,21 @@ impl<'p> Judge<'p> {
                     let subject = Subject { on: view.on(), port: Some(view.port()) };
                     let mut finding = finding(rule.into(), level, subject, violation);
                     waive(self.policy, self.as_of, &mut finding, view.on(), Some(view.port()), lists, usage);
-                    findings.push(finding);
+                    if reported(rule.id) {
+                        outcome.findings.push(finding);
+                    }
                 }
                 Err(unknown) => open(unknown.shared(), Arc::default()),
             }
         }
-        findings
+    }
+}
+
+/// Makes room for what will be open on the ports that follow, where there is none: as much on each as on the one whose own begins at `open`.
+fn make_room(undetermined: &mut Vec<Undecided>, open: usize, ports: usize) {
+    let own = undetermined.len() - open;
+    if undetermined.capacity() < undetermined.len() + own {
+        undetermined.reserve_exact(own * ports);
     }
 }
 
@@ -400,7 +410,7 @@ pub(super) fn waive(
         }
         usage.covers(position, finding);
         if finding.waiver.is_none() && as_of.date() <= waiver.last_day {
-            finding.waiver = Some(waiver_shown(waiver));
+            finding.waiver = Some(Box::new(waiver_shown(waiver)));
         }
     }
 }

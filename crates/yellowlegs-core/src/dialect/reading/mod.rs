@@ -238,8 +238,10 @@ impl Dialect {
         let context = opener.map_or(Some(0), |o| self.rules.get(o.rule as usize)?.opens)?;
         let root = 2 * context + usize::from(statement.negated);
         let starts_line = start == statement.mark.offset as usize;
-        let find = || self.taken_by(text, (root, starts_line), (start, end));
-        let word = self.stores.hole_words.of((root, starts_line), text.get(start..end)?, hole, find)?;
+        let find = || self.taken_by(text, (root, starts_line), (start, end)).unwrap_or_default().into();
+        let stood = (root, starts_line);
+        let word =
+            self.stores.asked.hole_words.of(stood, text.get(start..end)?, find, |w| w.get(hole).copied().flatten())?;
         Some(Word { start: word.start + start, end: word.end + start })
     }
 

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::target::{Layer, Place, Target, everywhere};
-use crate::dialect::Reach;
+use crate::dialect::{Reach, Statement};
 use crate::model::{
     Doubt, FactKind, Mark, Origin, Scope, SettingId, SettingSet, Slot, Switch, Torn, VlanId, platform, settings,
 };
@@ -21,6 +21,8 @@ pub(super) struct Painter {
     known: FxHashMap<Target, Painted>,
     /// Lists of ports that doubts have.
     lists: FxHashSet<Arc<[usize]>>,
+    /// By setting of ports, the slot of those on which it is doubtful: they share one.
+    doubtful: [Option<u32>; settings::PORT_COUNT],
 }
 
 /// What became unknown.
@@ -34,7 +36,13 @@ struct Painted {
 
 impl Painter {
     pub(super) fn of(switch: Switch) -> Self {
-        Self { switch, doubts: Vec::new(), known: FxHashMap::default(), lists: FxHashSet::default() }
+        Self {
+            switch,
+            doubts: Vec::new(),
+            known: FxHashMap::default(),
+            lists: FxHashSet::default(),
+            doubtful: [None; settings::PORT_COUNT],
+        }
     }
 
     /// Everything, by lines of which no more is known.
@@ -154,7 +162,7 @@ impl Painter {
         for port in 0..self.switch.ports.len() {
             let doubtful = |id: &SettingId| self.switch.port_slots.get(port, *id).is_some_and(Slot::is_doubtful);
             if MEMBERSHIP.iter().any(doubtful) {
-                self.switch.port_slots.set(port, settings::MODE.id, Slot::DOUBTFUL);
+                self.doubt(port, settings::MODE.id);
             }
         }
     }
@@ -163,13 +171,18 @@ impl Painter {
     /// doubtful as those.
     pub(super) fn follow_reach(&mut self, history: &History) {
         let History { dialect, source, reading, ports, .. } = history;
+        let by_mode = [Reach::AccessPorts, Reach::UntrunkedPorts, Reach::TrunkPorts];
+        let hangs = |reach: Reach| by_mode.contains(&reach) || reach == Reach::EdgePorts;
+        let rule = |statement: &Statement| dialect.rules().get(statement.rule as usize);
+        // What is written is put in force once more for this: few texts have such defaults.
+        if !reading.statements.iter().filter_map(rule).any(|rule| rule.reaches().any(hangs)) {
+            return;
+        }
         let written = Applier::new(dialect, source, reading, ports, None).run();
         let detects = dialect.traits().holds(platform::EDGE_DETECTED, "yes") == Some(true);
         for id in SettingId::of(Scope::Port) {
             let reaches: Vec<Reach> = written.globals[id.slot()].iter().map(|global| global.reach).collect();
-            let by_mode = reaches
-                .iter()
-                .any(|reach| matches!(reach, Reach::AccessPorts | Reach::UntrunkedPorts | Reach::TrunkPorts));
+            let by_mode = reaches.iter().any(|reach| by_mode.contains(reach));
             let by_edge = reaches.contains(&Reach::EdgePorts);
             for port in 0..self.switch.ports.len() {
                 let doubtful = |id: SettingId| self.switch.port_slots.get(port, id).is_some_and(Slot::is_doubtful);
@@ -179,10 +192,17 @@ impl Painter {
                     matches!(slot.origin, Origin::Port | Origin::Range | Origin::Vlan | Origin::Profile)
                 });
                 if open && !own {
-                    self.switch.port_slots.set(port, id, Slot::DOUBTFUL);
+                    self.doubt(port, id);
                 }
             }
         }
+    }
+
+    /// Makes a setting of a port unknown.
+    fn doubt(&mut self, port: usize, id: SettingId) {
+        let Self { switch, doubtful, .. } = self;
+        let shared = *doubtful[id.slot()].get_or_insert_with(|| switch.port_slots.add_shared(Slot::DOUBTFUL));
+        switch.port_slots.share(port, id, shared);
     }
 
     fn switch_slot(&mut self, id: SettingId, mark: Mark, layer: Layer) -> bool {
@@ -202,12 +222,12 @@ impl Painter {
             for id in target.settings.iter() {
                 let Some(slot) = self.switch.port_slots.get(port, id) else { continue };
                 if is_unset(slot) {
-                    self.switch.port_slots.set(port, id, Slot::DOUBTFUL);
+                    self.doubt(port, id);
                     any = true;
                     continue;
                 }
                 if !stands(slot, id, mark, target.layer) {
-                    self.switch.port_slots.set(port, id, Slot::DOUBTFUL);
+                    self.doubt(port, id);
                     any = true;
                 }
             }
