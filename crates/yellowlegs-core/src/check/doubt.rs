@@ -161,8 +161,8 @@ pub(super) struct Doubts<'s> {
     shadow: Option<&'s Shadow>,
     /// The port; `None`: the switch.
     port: Option<usize>,
-    /// Those that could have spoken of it.
-    reaching: Option<Vec<usize>>,
+    /// Those that could have spoken of it, and whether two of them are of one shape.
+    reaching: Option<(Vec<usize>, bool)>,
     /// By the number of what is missing, those that could tell it: checks lack the same again and again.
     known: Vec<(usize, DoubtLines)>,
     /// The lists that were made: what is unlike is often told by the same lines.
@@ -185,7 +185,12 @@ impl<'s> Doubts<'s> {
         if let Some((_, known)) = self.known.iter().find(|(known, _)| *known == number) {
             return Arc::clone(known);
         }
-        let reaching = self.reaching.get_or_insert_with(|| shadow.reaching(self.port));
+        let (reaching, has_twins) = self.reaching.get_or_insert_with(|| {
+            let reaching = shadow.reaching(self.port);
+            let shapes: FxHashSet<usize> = reaching.iter().map(|at| shadow.lines[*at].2).collect();
+            let has_twins = shapes.len() < reaching.len();
+            (reaching, has_twins)
+        });
         let tells = |at: &usize| {
             let doubt = &shadow.lines[*at].0;
             let fact = doubt.fact.is_some_and(|kind| names_fact(kind, needs));
@@ -196,9 +201,11 @@ impl<'s> Doubts<'s> {
         if those.is_empty() {
             those.clone_from(reaching);
         }
-        // Of each shape the first.
-        let mut shapes = FxHashSet::default();
-        those.retain(|at| shapes.insert(shadow.lines[*at].2));
+        if *has_twins {
+            // Of each shape the first.
+            let mut shapes = FxHashSet::default();
+            those.retain(|at| shapes.insert(shadow.lines[*at].2));
+        }
         let lines = match self.lists.iter().find(|(known, _)| *known == those) {
             Some((_, lines)) => Arc::clone(lines),
             None => {
@@ -243,5 +250,29 @@ pub(super) fn cast_house<T>(certain: Result<Option<T>, Unknown>) -> Option<Unkno
         Ok(None) => None,
         Ok(Some(_)) => Some(Unknown::fact(UNDERSTOOD)),
         Err(unknown) => Some(unknown),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Lists at many places: those that name the same have one number, and none that is let go of is taken for what comes to stand there.
+    #[test]
+    fn what_is_lacking_is_numbered_by_what_it_names() {
+        let names = ["port.mode", "role", "port.access-vlan", "links"];
+        let (mut lacking, mut kept) = (Lacking::default(), Vec::new());
+        for round in 0..2 * MOST_PLACES {
+            let needs: Needs = names.iter().copied().skip(round % 4).collect();
+            assert_eq!(lacking.number(&needs), round % 4);
+            assert_eq!(lacking.number(&needs), round % 4, "by its place");
+            assert!(lacking.by_place.len() <= MOST_PLACES);
+            if round % 3 == 0 {
+                kept.push(needs);
+            }
+        }
+        assert!(kept.iter().all(|needs| lacking.number(needs) == 4 - needs.len()));
+        let settings = |number: usize| lacking.settings[number].iter().map(|id| id.name()).collect::<Vec<_>>();
+        assert_eq!((settings(1), settings(3)), (vec!["port.access-vlan"], vec![]));
     }
 }

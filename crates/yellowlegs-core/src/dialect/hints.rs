@@ -331,11 +331,72 @@ fn line_of(text: &str, mark: Mark) -> &str {
 
 #[cfg(test)]
 mod tests {
+    use std::sync::{Arc, LazyLock};
+
     use super::is_near;
+    use crate::dialect::Dialect;
+    use crate::model::{Mark, VlanId};
+    use crate::source::Source;
     use proptest::prelude::*;
     use rstest::rstest;
 
+    /// Lines that are whole paths, whose openers take text of the line.
+    const CORD: &str = r##"
+[dialect]
+name = "cord"
+[text]
+structure = "paths"
+negation = "not"
+verb = "tie"
+[ports]
+names = ["<n>.<n>"]
+[[rule]]
+pattern = "berth <p:ports> near <w:word>"
+opens = "berth"
+ports = "<p>"
+[[rule]]
+in = "berth"
+pattern = "calling <v:vlan> for <d:text>"
+sets = { "port.access-vlan" = "<v>", "port.description" = "<d>" }
+[[rule]]
+pattern = "calling <v:vlan>"
+"##;
+
     proptest! {
+        /// Of a line that came before, here or elsewhere, the same is told as by a dialect that was never asked: where it leads, what the
+        /// openers took of it, and what it names for whoever knows of which VLANs.
+        #[test]
+        fn what_was_asked_before_is_told_anew(
+            lines in prop::collection::vec(
+                ("(not |tie |)", "(berth|berht|calling|shout)", "( 1.2| 40| 1.3,1.4| four)?", "( near)?", "( quay| 12)?", "( calling| caling)?", "( 20| 9)?"),
+                1..8,
+            ),
+            known in 0_i64..50,
+        ) {
+            static ASKED: LazyLock<Dialect> = LazyLock::new(|| {
+                let source = Arc::new(Source::of("cord.toml", CORD));
+                Dialect::load(&source).unwrap_or_else(|problems| panic!("{problems:#?}"))
+            });
+            let mut text = String::new();
+            let is_vlan = |vlan: VlanId| i64::from(vlan.get()) > known;
+            for (first, second, third, fourth, fifth, sixth, seventh) in lines {
+                let (offset, line) = (text.len() as u32, [first, second, third, fourth, fifth, sixth, seventh].concat());
+                text.push_str(&line);
+                text.push('\n');
+                let mark = Mark { file: 1, line: 1, offset, width: line.len() as u32 };
+                let fresh = ASKED.clone();
+                for context in 0..2 {
+                    let expected = format!("{:?}", fresh.alike(&text, mark, context));
+                    prop_assert_eq!(format!("{:?}", ASKED.alike(&text, mark, context)), expected, "{}", line);
+                }
+                prop_assert_eq!(
+                    format!("{:?}", ASKED.named(&text, mark, is_vlan)),
+                    format!("{:?}", fresh.named(&text, mark, is_vlan)),
+                    "{}", line
+                );
+            }
+        }
+
         /// That letters are looked at first spares counting, and changes nothing; letters of all scripts.
         #[test]
         fn near_is_what_counting_says(word in "[a-dC-Eé雨0-1]{2,8}", edits in prop::collection::vec((0_usize..8, "[a-dé雨]?"), 0..4)) {

@@ -1,11 +1,13 @@
 //! What a calculation used, as a finding tells it.
 
+use std::fmt;
+
 use serde::{Serialize, Serializer};
 
 use super::Fact;
 
 /// What a calculation used, by name and in the order of the names; of a name that comes twice the last counts. Few, so a list finds them.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
+#[derive(Clone, Default, PartialEq, Eq)]
 pub struct Inputs(Box<[(&'static str, Fact)]>);
 
 impl Inputs {
@@ -32,6 +34,12 @@ impl From<Vec<(&'static str, Fact)>> for Inputs {
             is_same
         });
         Self(facts.into())
+    }
+}
+
+impl fmt::Debug for Inputs {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_map().entries(self.iter()).finish()
     }
 }
 

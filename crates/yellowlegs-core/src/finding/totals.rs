@@ -614,3 +614,26 @@ impl UnreadRow {
         rows
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::InTurn;
+    use proptest::prelude::*;
+    use std::collections::BTreeMap;
+
+    proptest! {
+        /// In whatever order things come, with what is left out and what is new: each is made once, and found as it was made.
+        #[test]
+        fn what_comes_in_turn_is_made_once(ports in prop::collection::vec(prop::collection::vec(0_u8..20, 0..30), 0..8)) {
+            let (mut in_turn, mut made) = (InTurn::default(), BTreeMap::new());
+            for key in ports.into_iter().flatten() {
+                let next = made.len();
+                let found = in_turn.find(key, || {
+                    assert!(made.insert(key, next).is_none(), "{key} is made again");
+                    next
+                });
+                prop_assert_eq!(Some(&found), made.get(&key));
+            }
+        }
+    }
+}
