@@ -25,14 +25,24 @@ const ALL_PORTS: &str = "every port";
 pub(super) struct Shadow {
     doubtful: Doubtful,
     roles: Assignment,
-    /// The first line of each shape that leaves the same open; lines of one shape have a number.
-    lines: Vec<(Doubt, Arc<DoubtLine>, usize)>,
+    /// The first line of each shape that leaves the same open.
+    lines: Vec<Line>,
     /// The positions of those that could have spoken of a port, of few alone; and of those of many ports or of all.
     of_ports: FxHashMap<usize, Vec<usize>>,
     of_many: Vec<usize>,
     lacking: RefCell<Lacking>,
     /// What a check lacks that would find a fault.
     understood: Needs,
+}
+
+/// A line that nobody understands.
+struct Line {
+    /// What it leaves open.
+    doubt: Doubt,
+    /// How it is told.
+    told: Arc<DoubtLine>,
+    /// The number of its shape: lines of one shape may leave other things open.
+    shape: usize,
 }
 
 /// What checks lack, as numbers: they lack the same on many ports.
@@ -81,11 +91,11 @@ impl Shadow {
             if told.insert((&doubt.shape, &doubt.ports, doubt.settings, doubt.fact, doubt.torn, doubt.more_ports)) {
                 let next = shapes.len();
                 let shape = *shapes.entry(&doubt.shape).or_insert(next);
-                lines.push((doubt.clone(), line(&resolved.switch, doubt), shape));
+                lines.push(Line { doubt: doubt.clone(), told: line(&resolved.switch, doubt), shape });
             }
         }
         let (mut of_ports, mut of_many) = (FxHashMap::<usize, Vec<usize>>::default(), Vec::new());
-        for (position, (doubt, ..)) in lines.iter().enumerate() {
+        for (position, Line { doubt, .. }) in lines.iter().enumerate() {
             match doubt.ports.as_deref().filter(|ports| ports.len() <= FEW_PORTS) {
                 Some(ports) => ports.iter().for_each(|port| of_ports.entry(*port).or_default().push(position)),
                 None => of_many.push(position),
@@ -110,7 +120,7 @@ impl Shadow {
     /// What the checks of the switch come to, where more ports may be there than are known: those that look at ports are met
     /// by none.
     pub(super) fn with_more_ports(&self, mut told: Vec<(&'static Check, Told)>) -> Vec<(&'static Check, Told)> {
-        if self.lines.iter().any(|(doubt, ..)| doubt.more_ports) {
+        if self.lines.iter().any(|line| line.doubt.more_ports) {
             let mirrors = !self.doubtful.resolved.switch.mirrors().is_empty();
             let looks = |check: &Check| looks_at_ports(check, mirrors);
             let met = told.iter_mut().filter(|(check, told)| matches!(told, Told::Met) && looks(check));
@@ -151,7 +161,7 @@ impl Shadow {
         let own = self.of_ports.get(&port).into_iter().flatten();
         let mut positions: Vec<usize> = own.chain(&self.of_many).copied().collect();
         positions.sort_unstable();
-        positions.retain(|at| self.lines[*at].0.reaches(Some(port)));
+        positions.retain(|at| self.lines[*at].doubt.reaches(Some(port)));
         positions
     }
 }
@@ -187,12 +197,12 @@ impl<'s> Doubts<'s> {
         }
         let (reaching, has_twins) = self.reaching.get_or_insert_with(|| {
             let reaching = shadow.reaching(self.port);
-            let shapes: FxHashSet<usize> = reaching.iter().map(|at| shadow.lines[*at].2).collect();
+            let shapes: FxHashSet<usize> = reaching.iter().map(|at| shadow.lines[*at].shape).collect();
             let has_twins = shapes.len() < reaching.len();
             (reaching, has_twins)
         });
         let tells = |at: &usize| {
-            let doubt = &shadow.lines[*at].0;
+            let doubt = &shadow.lines[*at].doubt;
             let fact = doubt.fact.is_some_and(|kind| names_fact(kind, needs));
             let ports = doubt.more_ports && needs.contains(&ALL_PORTS);
             fact || ports || doubt.settings.meets(settings)
@@ -204,12 +214,12 @@ impl<'s> Doubts<'s> {
         if *has_twins {
             // Of each shape the first.
             let mut shapes = FxHashSet::default();
-            those.retain(|at| shapes.insert(shadow.lines[*at].2));
+            those.retain(|at| shapes.insert(shadow.lines[*at].shape));
         }
         let lines = match self.lists.iter().find(|(known, _)| *known == those) {
             Some((_, lines)) => Arc::clone(lines),
             None => {
-                let lines: DoubtLines = those.iter().map(|at| Arc::clone(&shadow.lines[*at].1)).collect();
+                let lines: DoubtLines = those.iter().map(|at| Arc::clone(&shadow.lines[*at].told)).collect();
                 self.lists.push((those, Arc::clone(&lines)));
                 lines
             }
