@@ -81,7 +81,15 @@ fn what_is_foreseen_is_what_is_told() {
     // The tree at the other end is quicker, of one that is too slow for its own: what is told is another figure.
     let quicker =
         ["-c socket 1.1: two-way watch every 1", "+c socket 1.1: two-way watch every 12", "+b top: tree greeting 1"];
-    let more = [("quicker", &quicker[..])];
+    // The first of two on one switch is told by reading, the second was foreseen.
+    let mixed = [
+        "-b socket 1.1: two-way watch every 1",
+        "+b socket 1.1: two-way watch every 12",
+        "-b socket 1.2: two-way watch every 1",
+        "+b socket 1.2: two-way watch every 12",
+        "+a top: tree greeting 1",
+    ];
+    let more = [("quicker", &quicker[..]), ("mixed", &mixed[..])];
     for (name, changes) in CHANGES.iter().map(|(name, changes, _)| (*name, *changes)).chain(more) {
         let mut fleet = fleet();
         changes.iter().for_each(|c| change(&mut fleet, c));
@@ -105,6 +113,10 @@ fn what_is_foreseen_is_what_is_told() {
         };
         let (with, without) = (across(&foreseeing), across(&blind));
         assert_eq!(with.0, without.0, "{name}");
+        if name == "mixed" {
+            let slow: Vec<_> = with.0.match_indices("check: \"unidirectional/too-slow\"").collect();
+            assert_eq!(slow.len(), 2, "{}", with.0);
+        }
         // What came true once is not told again: the second time it is read.
         assert_eq!(across(&foreseeing), without, "{name}");
         spared.insert(name, without.1 - with.1);
@@ -112,6 +124,7 @@ fn what_is_foreseen_is_what_is_told() {
     // One of each of two switches, and one of one; what another switch decides, or has a part in, is told by reading.
     assert_eq!((spared["no_detection"], spared["slow"]), (2, 1), "{spared:?}");
     assert_eq!((spared["unlike"], spared["quicker"]), (0, 0), "the tree at the other end is quicker: {spared:?}");
+    assert_eq!(spared["mixed"], 0, "its switch is read for the other: {spared:?}");
     assert_eq!((spared["one_ended"], spared["pinned"], spared["right"]), (0, 0, 0), "{spared:?}");
 }
 

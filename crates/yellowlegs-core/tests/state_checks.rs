@@ -3,9 +3,12 @@
 use std::sync::Arc;
 
 use crate::support::{POLICY, as_of, dialect, policy, verdicts_of};
+use globset::Glob;
 use rstest::rstest;
+use yellowlegs_core::check::{Judge, Selection};
+use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::policy::{Inventory, InventoryFile, Policy};
-use yellowlegs_core::resolve::{State, resolve_with};
+use yellowlegs_core::resolve::{Resolved, State, resolve_with};
 use yellowlegs_core::source::Source;
 
 const FATHOM: &str = include_str!("../../../demo/dialects/fathom.toml");
@@ -50,6 +53,12 @@ fn verdict(check: &str, config: &str, told: &[&str]) -> &'static str {
 }
 
 fn verdict_by(policy: &Policy, check: &str, config: &str, told: &[&str]) -> &'static str {
+    let (resolved, dialect) = resolved(config, told);
+    let told = verdicts_of(&resolved, &dialect, policy, 0);
+    told.iter().find(|(id, ..)| *id == check).map(|(_, verdict, _)| *verdict).unwrap()
+}
+
+fn resolved(config: &str, told: &[&str]) -> (Resolved, Arc<Dialect>) {
     let dialect = dialect(FATHOM.split("# ── examples").next().unwrap());
     let lines: Vec<&str> = HEAD.split(';').chain(config.split(';')).collect();
     let config = format!("lay {}\n", lines.join("\nlay "));
@@ -57,8 +66,32 @@ fn verdict_by(policy: &Policy, check: &str, config: &str, told: &[&str]) -> &'st
     let state = State { texts, as_of: as_of().moment(), ..State::default() };
     let resolved = resolve_with("t", &dialect, Arc::new(Source::of("t/config.txt", config)), &state);
     assert!(resolved.switch.unread().is_empty(), "{:?}\n{}", resolved.switch.unread(), framed(told));
-    let told = verdicts_of(&resolved, &dialect, policy, 0);
-    told.iter().find(|(id, ..)| *id == check).map(|(_, verdict, _)| *verdict).unwrap()
+    (resolved, dialect)
+}
+
+/// What a check of the switch finds stands on a port, and is told where that one is chosen.
+#[rstest]
+#[case::all("", &[], Some("a:1"))]
+#[case::this_port("a:1", &[], Some("a:1"))]
+#[case::another("a:2", &[], None)]
+#[case::this_check("", &["dhcp-snooping/binding-double"], Some("a:1"))]
+#[case::another_check("a:1", &["dhcp-snooping/binding-expired"], None)]
+fn what_stands_on_a_port_is_told_of_what_is_chosen(
+    #[case] port: &str,
+    #[case] only: &[&str],
+    #[case] expected: Option<&str>,
+) {
+    let row =
+        |station: &str, berth: &str| format!("192.0.2.7 | 0200.5e10.{station} | 110 | {berth} | 04 Mar 2031 19:00:00");
+    let (first, second) = (row("0001", "a:1"), row("0002", "a:2"));
+    let (resolved, dialect) = resolved(DESK, &[BINDINGS, &first, &second]);
+    let port = (!port.is_empty()).then(|| Glob::new(port).unwrap().compile_matcher());
+    let only: Vec<String> = only.iter().map(ToString::to_string).collect();
+    let selection = Selection { port, only, ..Selection::default() };
+    let (policy, as_of) = (policy_with(POLICY, true), as_of());
+    let judged = Judge::new(&policy, &as_of, &selection, false).switch(&resolved, Some(dialect.lists()));
+    let found = judged.outcome.findings.iter().find(|found| found.check == "dhcp-snooping/binding-double");
+    assert_eq!(found.and_then(|found| found.port.as_deref()), expected);
 }
 
 #[rstest]
