@@ -283,7 +283,7 @@ mod tests {
             }
         }
         assert!(kept.iter().all(|needs| names[lacking.number(needs)] == needs[0]));
-        let settings = |number: usize| lacking.settings[number].iter().map(|id| id.name()).collect::<Vec<_>>();
+        let settings = |number: usize| lacking.settings[number].iter().map(SettingId::name).collect::<Vec<_>>();
         assert_eq!((settings(1), settings(2)), (vec![], vec!["port.access-vlan"]));
     }
 }

@@ -341,7 +341,7 @@ mod tests {
     use rstest::rstest;
 
     /// Lines that are whole paths, whose openers take text of the line.
-    const CORD: &str = r##"
+    const CORD: &str = r#"
 [dialect]
 name = "cord"
 [text]
@@ -360,7 +360,7 @@ pattern = "calling <v:vlan> for <d:text>"
 sets = { "port.access-vlan" = "<v>", "port.description" = "<d>" }
 [[rule]]
 pattern = "calling <v:vlan>"
-"##;
+"#;
 
     proptest! {
         /// Of a line that came before, here or elsewhere, the same is told as by a dialect that was never asked: where it leads, what the

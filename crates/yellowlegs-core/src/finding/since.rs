@@ -52,12 +52,12 @@ const LISTS: [&str; 9] = ["sources", "settings", "vlans", "shapes", "missing", "
 impl Former {
     /// What of a finding is worse than it was, in words.
     pub fn grew(&self, inputs: &Inputs) -> Option<String> {
-        let grown = |name: &&str| match (self.inputs.get(*name)?, inputs.get(*name)?) {
+        let grown = |name: &&str| match (self.inputs.get(*name)?, inputs.get(name)?) {
             (Input::Count(before), Fact::Count(now)) if now > before => Some(format!("{name} {before} → {now}")),
             _ => None,
         };
         let longer = |name: &&str| {
-            let (Input::Text(before), Fact::Text(now)) = (self.inputs.get(*name)?, inputs.get(*name)?) else {
+            let (Input::Text(before), Fact::Text(now)) = (self.inputs.get(*name)?, inputs.get(name)?) else {
                 return None;
             };
             let before = elements(before);
