@@ -250,7 +250,7 @@ impl<'a> Finder<'a> {
         }
         ports.sort_unstable();
         ports.dedup();
-        let mut targets = spread(self.anywhere(mark), &ports, &vlans, Layer::Own);
+        let mut targets: Vec<Target> = spread(self.anywhere(mark), &ports, &vlans, Layer::Own).collect();
         if !ports.is_empty() {
             targets.push(Target {
                 place: Place::Ports(ports.into()),
@@ -463,7 +463,7 @@ impl<'a> Finder<'a> {
                 let captured = self.captured(at, subject);
                 self.block(subject, &captured, 0)
             }
-            None => spread(set, &[], &[], Layer::Torn),
+            None => spread(set, &[], &[], Layer::Torn).collect(),
         };
         let rule = self.dialect.rules().get(statement.rule as usize);
         for subject in rule.iter().flat_map(|rule| &rule.effects).filter_map(|effect| effect.about.as_ref()) {
@@ -494,7 +494,7 @@ pub(super) fn of_state(switch: &Switch, painter: &mut Painter) {
         }
         if !told.settings.is_empty() {
             let ports: Vec<usize> = told.port.into_iter().collect();
-            let targets = spread(told.settings, &ports, &[], Layer::State);
+            let targets: Vec<Target> = spread(told.settings, &ports, &[], Layer::State).collect();
             painter.paint(told.mark, Arc::clone(&told.shape), None, &targets);
         }
     }

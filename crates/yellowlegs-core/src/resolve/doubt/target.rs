@@ -40,20 +40,29 @@ pub(super) enum Place {
 }
 
 /// Settings of all scopes, on the ports and VLANs that are named or else on all.
-pub(super) fn spread(settings: SettingSet, ports: &[usize], vlans: &[VlanId], layer: Layer) -> Vec<Target> {
-    let scoped = |scope: Scope| settings.common(SettingSet::of(scope));
-    let of_ports = if ports.is_empty() { Place::AllPorts } else { Place::Ports(ports.into()) };
-    // A switch has no line of its own that a default would yield to.
-    let of_switch = if matches!(layer, Layer::Torn | Layer::State) { layer } else { Layer::Global };
-    [
-        Target { place: Place::Switch, settings: scoped(Scope::Switch), layer: of_switch },
-        Target { place: of_ports, settings: scoped(Scope::Port), layer },
-        Target { place: Place::Vlans(vlans.to_vec()), settings: scoped(Scope::Vlan), layer },
-        Target { place: Place::Mirror(None), settings: scoped(Scope::Mirror), layer },
-    ]
-    .into_iter()
-    .filter(|target| !target.settings.is_empty())
-    .collect()
+pub(super) fn spread(
+    settings: SettingSet,
+    ports: &[usize],
+    vlans: &[VlanId],
+    layer: Layer,
+) -> impl Iterator<Item = Target> {
+    [Scope::Switch, Scope::Port, Scope::Vlan, Scope::Mirror].into_iter().filter_map(move |scope| {
+        let settings = settings.common(SettingSet::of(scope));
+        // Most rules speak of one scope: for the others there is nothing to make.
+        if settings.is_empty() {
+            return None;
+        }
+        let place = match scope {
+            Scope::Switch => Place::Switch,
+            Scope::Port if ports.is_empty() => Place::AllPorts,
+            Scope::Port => Place::Ports(ports.into()),
+            Scope::Vlan => Place::Vlans(vlans.to_vec()),
+            Scope::Mirror => Place::Mirror(None),
+        };
+        // A switch has no line of its own that a default would yield to.
+        let is_own = scope == Scope::Switch && !matches!(layer, Layer::Torn | Layer::State);
+        Some(Target { place, settings, layer: if is_own { Layer::Global } else { layer } })
+    })
 }
 
 /// Every setting there is.
