@@ -72,20 +72,17 @@ impl SettingSet {
     }
 
     /// Whether it holds none.
-    #[inline]
     pub fn is_empty(&self) -> bool {
         self.0 == [0; 4]
     }
 
     /// Whether one is in both.
-    #[inline]
     pub fn meets(&self, other: Self) -> bool {
         self.0.iter().zip(other.0).any(|(a, b)| a & b != 0)
     }
 
     /// What is in both.
     #[must_use]
-    #[inline]
     pub fn common(mut self, other: Self) -> Self {
         self.0.iter_mut().zip(other.0).for_each(|(a, b)| *a &= b);
         self
@@ -100,7 +97,6 @@ impl SettingSet {
 
     /// Both together.
     #[must_use]
-    #[inline]
     pub fn union(self, other: Self) -> Self {
         let mut both = self;
         both.0.iter_mut().zip(other.0).for_each(|(a, b)| *a |= b);
