@@ -4,6 +4,7 @@ mod block;
 mod brief;
 mod evidence;
 mod fingerprint;
+mod in_turn;
 mod inputs;
 mod outcome;
 mod since;
