@@ -3,6 +3,7 @@
 //! Nothing here touches files, network, clock, environment or screen. Text and time come in as
 //! arguments, values go out. The folders below form a line; each imports only those above it:
 //!
+//! - [`sorted`]: putting in order what is short or seldom put in order
 //! - [`source`]: file texts, places in them, TOML with places
 //! - [`model`]: switches, ports, VLANs and the catalogue of settings
 //! - [`syntax`]: lines, their words and how blocks nest
@@ -17,6 +18,8 @@
 //! - [`teach`]: what a dialect does not know yet, asked and written into it
 
 #![warn(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+pub mod sorted;
 
 pub mod source;
 

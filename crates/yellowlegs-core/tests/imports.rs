@@ -5,9 +5,10 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 
-/// The folders in the order in which they may import each other: upwards only.
+/// The folders, and the file before them, in the order in which they may import each other: upwards only.
 const ORDER: &[&str] = &[
-    "source", "model", "syntax", "dialect", "walk", "resolve", "policy", "finding", "check", "drill", "mend", "teach",
+    "sorted", "source", "model", "syntax", "dialect", "walk", "resolve", "policy", "finding", "check", "drill", "mend",
+    "teach",
 ];
 
 /// What the world is reached by.
@@ -47,8 +48,8 @@ fn sources() -> Vec<(PathBuf, Option<usize>, String)> {
     let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("src");
     let mut found = Vec::new();
     files(&root, &mut found);
-    let folder = |path: &Path| path.strip_prefix(&root).unwrap().components().next().unwrap().as_os_str().to_owned();
-    let rank = |path: &Path| ORDER.iter().position(|o| folder(path) == **o);
+    let piece = |path: &Path| PathBuf::from(path.strip_prefix(&root).unwrap().components().next().unwrap().as_os_str());
+    let rank = |path: &Path| ORDER.iter().position(|o| piece(path).file_stem().unwrap() == *o);
     found.into_iter().map(|p| (p.clone(), rank(&p), fs::read_to_string(&p).unwrap())).collect()
 }
 

@@ -8,6 +8,8 @@ use secrecy::SecretString;
 use crate::entries::{Entry, Known};
 use crate::fault::{Fault, Step};
 
+use yellowlegs_core::sorted;
+
 /// Where a secret is.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Credential {
@@ -43,7 +45,7 @@ pub fn ask_before(entries: &[Entry], secrets: &dyn Secrets) {
     });
     let is_asked =
         |(user, credential): (&str, &Credential)| (*credential == Credential::Prompt).then(|| user.to_owned());
-    let asked: BTreeSet<String> = of_ssh.chain(of_agents).filter_map(is_asked).collect();
+    let asked: BTreeSet<String> = sorted::set(of_ssh.chain(of_agents).filter_map(is_asked));
     for user in asked {
         let _ = secrets.ask(&of_account(&user));
     }

@@ -148,6 +148,7 @@ impl super::PortView<'_> {
     }
 
     /// Adds them to others.
+    #[inline]
     pub(super) fn add_used_by_edge(&self, all: &mut VlanSet) -> Result<(), Unknown> {
         let (few, many) = self.parts_used_by_edge()?;
         few.into_iter().flatten().for_each(|vlan| all.insert(vlan));

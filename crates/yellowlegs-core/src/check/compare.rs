@@ -8,6 +8,7 @@ use serde::Serialize;
 use crate::finding::{Evidence, EvidenceKind, quote_slot};
 use crate::model::{Choice, Fact, FactKind, PortName, SettingId, Slot, Switch, Value, VlanId, facts};
 use crate::resolve::{About, Resolved, differences};
+use crate::sorted;
 
 /// A setting that differs, wherever it does so in the same way.
 #[derive(Debug, Clone, Serialize)]
@@ -66,7 +67,7 @@ pub fn compare(a: &Resolved, b: &Resolved, matters: impl Fn(SettingId) -> bool) 
             _ => None,
         });
         let mut ports: Vec<PortName> = ports.collect();
-        ports.sort();
+        sorted::plain(&mut ports);
         let vlans = places.iter().filter_map(|place| match place {
             About::Vlan(vlan) => Some(vlan.get()),
             _ => None,
@@ -89,7 +90,7 @@ pub fn compare(a: &Resolved, b: &Resolved, matters: impl Fn(SettingId) -> bool) 
     };
     let mut unlike: Vec<Unlike> = groups.into_iter().map(unlike).collect();
     // What the switch itself says first, then what most ports have.
-    unlike.sort_by_key(|entry| (!entry.ports.is_empty(), std::cmp::Reverse(entry.ports.len()), entry.setting));
+    sorted::by_key(&mut unlike, |entry| (!entry.ports.is_empty(), std::cmp::Reverse(entry.ports.len()), entry.setting));
     unlike
 }
 
@@ -121,7 +122,7 @@ pub fn compare_state(a: &Switch, b: &Switch) -> Vec<StateUnlike> {
         if !a.tells(*kind) || !b.tells(*kind) {
             continue;
         }
-        let names: BTreeSet<PortName> = a.ports().iter().chain(b.ports()).cloned().collect();
+        let names: BTreeSet<PortName> = sorted::set(a.ports().iter().chain(b.ports()).cloned());
         for name in names {
             let side = |switch: &Switch| switch.port_index(name.as_str()).map(|port| told(switch, port));
             let (on_a, on_b) = (side(a).unwrap_or_default(), side(b).unwrap_or_default());

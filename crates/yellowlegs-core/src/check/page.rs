@@ -10,6 +10,7 @@ use crate::model::{
     Capability, Cause, Choice, EventSeen, Fact, FactKind, Origin, Scope, Seconds, SettingId, Value, facts, settings,
 };
 use crate::policy::RoleFrom;
+use crate::sorted;
 
 /// One port.
 #[derive(Debug, Serialize)]
@@ -153,7 +154,7 @@ impl PortPage {
             fields.filter_map(|(field, value)| Some((field.name, value.clone()?))).filter(|(name, _)| *name != "port")
         });
         let mut events: Vec<&Fact> = port.facts(facts::event::FACT).collect();
-        events.sort_by_key(|event| event.get(facts::event::TIME));
+        sorted::by_key(&mut events, |event| event.get(facts::event::TIME));
         let newest = events.iter().skip(events.len().saturating_sub(EVENTS));
         Self {
             switch: switch.name().to_string(),
@@ -309,7 +310,7 @@ fn link(port: &PortView<'_>) -> LinkNow {
             .events(EventSeen::Violation)
             .filter_map(|event| Some(event.get(facts::event::ADDRESS)?.to_string()))
             .collect();
-        away.sort();
+        sorted::plain(&mut away);
         away.dedup();
         if held.cause == Cause::PortSecurity && !away.is_empty() {
             steps.push(format!("the log has turned away: {}", super::seen::some(&away)));

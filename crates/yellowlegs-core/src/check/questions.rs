@@ -368,6 +368,7 @@ impl Begin {
         self.each + position as u32
     }
 
+    #[inline]
     fn of_group(&self, group: &[usize]) -> u32 {
         self.together + group.first().map_or(0, |position| position / TOGETHER) as u32
     }
@@ -397,6 +398,7 @@ impl Known {
     }
 
     /// Begins with a port: where the trees of so many checks begin, and those of them that are to be looked at.
+    #[inline]
     pub(super) fn begin(&mut self, side: &mut Side<'_>, port: usize, checks: usize) -> Begin {
         side.answers.iter_mut().take(settings::PORT_COUNT).for_each(|answer| *answer = SILENT);
         for (setting, number) in side.on.roles().rows.of(port) {
@@ -419,11 +421,13 @@ impl Known {
     }
 
     /// What a check came to where it was answered the same; nothing where it was not.
+    #[inline]
     pub(super) fn find(&mut self, side: &mut Side<'_>, begin: &Begin, position: usize) -> Option<&CameTo> {
         self.each.find(side, &mut self.book, begin.of(position))
     }
 
     /// What checks that are asked together came to where all were answered the same.
+    #[inline]
     pub(super) fn find_together(&mut self, side: &mut Side<'_>, begin: &Begin, group: &[usize]) -> Option<Together> {
         self.together.find(side, &mut self.book, begin.of_group(group)).map(Arc::clone)
     }
@@ -440,6 +444,7 @@ impl Known {
 
     /// Keeps what checks that are asked together came to, each of which is kept: what they asked, each question once, in their order. What
     /// is asked next hangs on the answers before, as it does for each of them.
+    #[inline]
     pub(super) fn keep_together(&mut self, side: &mut Side<'_>, begin: &Begin, group: &[usize]) {
         let (mut asked, mut told) = (Vec::new(), Vec::new());
         for position in group {

@@ -196,6 +196,7 @@ pub struct Tally {
 
 impl Tally {
     /// Takes in one part.
+    #[inline]
     pub fn add(&mut self, part: Result<Option<Violation>, Unknown>) {
         match part {
             Ok(violation) => self.violations.extend(violation),

@@ -102,6 +102,7 @@ impl<'a> PortView<'a> {
     }
 
     /// A setting of the port or its switch.
+    #[inline]
     pub fn setting<T: SettingType>(&self, key: Key<T>) -> Setting<T> {
         Setting::of(self.slot(key.id))
     }
@@ -117,6 +118,7 @@ impl<'a> PortView<'a> {
     }
 
     /// A setting's value; unknown leaves through `?`.
+    #[inline]
     pub fn known<T: SettingType>(&self, key: Key<T>) -> Result<T, Unknown> {
         let value = self.slot(key.id).value.as_ref().and_then(T::read);
         value.ok_or_else(|| Unknown::fact(key.id.name()))
@@ -130,11 +132,13 @@ impl<'a> PortView<'a> {
     }
 
     /// The mode in force.
+    #[inline]
     pub fn mode(&self) -> Result<Mode, Unknown> {
         self.known(settings::MODE)
     }
 
     /// The untagged VLAN in force. A port that may become a trunk is judged as what it is until then.
+    #[inline]
     pub fn untagged(&self) -> Result<Carried, Unknown> {
         let key = match self.mode()? {
             Mode::Access | Mode::Negotiated => settings::ACCESS_VLAN,

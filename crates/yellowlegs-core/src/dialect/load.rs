@@ -19,6 +19,7 @@ use super::rule::Rule;
 use super::units::{Measure, Units};
 use super::{Dialect, DialectProblem, Lists, compile, defaults, example, rules, state};
 use crate::model::{Kind, Mark, Origin, Requirement, SettingId, Slot, TraitId, TraitSlot, Traits, Value, settings};
+use crate::sorted;
 use crate::source::{Item, Problem, Scalar, Source, Spot, TableReader, TomlDoc};
 use crate::syntax::Splitter;
 
@@ -302,7 +303,7 @@ fn read_requirement(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Option<Requir
     let known = SettingId::all().any(|id| id.name().split_once('.').is_some_and(|(f, _)| f == feature.value));
     if !known {
         let names = SettingId::all().filter_map(|id| id.name().split_once('.').map(|(f, _)| f.to_owned()));
-        let words = names.collect::<std::collections::BTreeSet<_>>().into_iter().collect();
+        let words = sorted::set(names).into_iter().collect();
         doc.report(&feature.spot, DialectProblem::Word { key: "feature", found: feature.value.to_owned(), words });
     }
     Some(Requirement {

@@ -9,6 +9,7 @@ use rustc_hash::FxHashMap;
 
 use super::{Lists, PortRef};
 use crate::model::PortName;
+use crate::sorted;
 
 /// So many sets of ports are kept,
 const KEPT: usize = 16;
@@ -32,7 +33,7 @@ impl NamedPorts {
         // In the order of their numbers most names are sorted already.
         let mut named: Vec<(PortName, PortRef)> =
             found.iter().map(|port| (PortName::new(lists.name(*port)), *port)).collect();
-        named.sort();
+        sorted::plain(&mut named);
         let (names, ports): (Vec<PortName>, Vec<PortRef>) = named.into_iter().unzip();
         let index = ports.iter().zip(0..).map(|(port, at)| (*port, at)).collect();
         Self { found, ports, names, index }

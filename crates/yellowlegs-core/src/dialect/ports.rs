@@ -11,6 +11,7 @@ use super::forms::{
 use super::time::Moment;
 use super::units::{Measure, Units};
 use crate::model::{SettingId, Slot, StationAddress, VlanId, VlanSet};
+use crate::sorted;
 use crate::source::Word;
 
 /// Widest range of ports one list element may stand for; more than any switch has.
@@ -161,8 +162,8 @@ impl Lists {
         let last_part = forms.iter().map(|f| parts_of(f).saturating_sub(1)).collect();
         let ListsText { mut ranges, mut items, counted, ignore_case, carry, times, offset, units, .. } = text;
         let written = (ranges.first().cloned(), items.first().cloned());
-        ranges.sort_by_key(|s| std::cmp::Reverse(s.len()));
-        items.sort_by_key(|s| std::cmp::Reverse(s.len()));
+        sorted::by_key(&mut ranges, |s| std::cmp::Reverse(s.len()));
+        sorted::by_key(&mut items, |s| std::cmp::Reverse(s.len()));
         let time_form = |form: &str| TimeForm { form: form.to_owned(), words: form.split_whitespace().count() };
         let times = times.into_iter().map(time_form).collect();
         Ok(Self {

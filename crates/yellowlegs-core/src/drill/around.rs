@@ -13,6 +13,7 @@ use crate::policy::{
     self, AsOf, Assignment, At, Cables, Faces, Feature, Neighbour, Outside, Policy, Role, Told, assign,
 };
 use crate::resolve::Resolved;
+use crate::sorted;
 
 /// What is kept of every switch.
 pub struct Sketch {
@@ -114,7 +115,7 @@ impl Sketch {
         let asks = machine.vlans().and_then(|vlans| {
             let each = vlans.iter().map(|vlan| Ok((vlan, machine.asks_for_members(vlan)?)));
             let each: Vec<(VlanId, bool)> = each.collect::<Known<_>>()?;
-            Ok(each.into_iter().filter(|(_, asks)| *asks).map(|(vlan, _)| vlan).collect())
+            Ok(sorted::set(each.into_iter().filter(|(_, asks)| *asks).map(|(vlan, _)| vlan)))
         });
         Self {
             switch: Arc::clone(switch.name()),
@@ -187,7 +188,7 @@ impl Around {
     /// Of all switches of a fleet.
     pub fn new(sketches: Vec<Sketch>, as_of: &AsOf) -> Self {
         let cables = Cables::of(&sketches.iter().map(Sketch::told).collect::<Vec<_>>());
-        let by_name = sketches.iter().enumerate().map(|(number, s)| (Arc::clone(&s.switch), number)).collect();
+        let by_name = sorted::map(sketches.iter().enumerate().map(|(number, s)| (Arc::clone(&s.switch), number)));
         let on_the_way = |(number, sketch): (usize, &Sketch)| {
             !sketch.servers.is_empty() || cables.of_switch(number).nth(1).is_some()
         };
@@ -253,7 +254,8 @@ impl Around {
 
     /// The cables between some switches, each end by the position of its switch among these, and its port.
     pub fn cables_among(&self, switches: &[&str]) -> Vec<(At, At)> {
-        let among: BTreeMap<&str, usize> = switches.iter().enumerate().map(|(number, name)| (*name, number)).collect();
+        let among: BTreeMap<&str, usize> =
+            sorted::map(switches.iter().enumerate().map(|(number, name)| (*name, number)));
         let end = |at: At| {
             let name = &self.sketches.get(at.0)?.switch;
             Some((*among.get(&**name)?, self.cabled(at)?.position))

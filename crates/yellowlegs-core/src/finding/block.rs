@@ -1,6 +1,7 @@
 //! The same fault on many ports, told once.
 
 use super::Finding;
+use crate::sorted;
 
 /// Findings that say the same, each on a port of its own. There is at least one.
 #[derive(Debug, Clone)]
@@ -39,6 +40,6 @@ pub fn blocks<'f>(findings: impl IntoIterator<Item = &'f Finding>) -> Vec<Block<
             None => blocks.push(Block { first: finding, others: Vec::new() }),
         }
     }
-    blocks.sort_by_key(|block| (block.first.waiver.is_some(), block.first.level));
+    sorted::by_key(&mut blocks, |block| (block.first.waiver.is_some(), block.first.level));
     blocks
 }

@@ -10,6 +10,7 @@ use super::outcome::{Counts, DoubtLine, Standing, SwitchOutcome, Undecided};
 use super::{Finding, Related, SinceRow};
 use crate::model::{Remark, Switch};
 use crate::policy::Level;
+use crate::sorted;
 use rustc_hash::{FxHashMap, FxHashSet};
 use serde::Serialize;
 
@@ -405,7 +406,7 @@ impl Totals {
     pub fn count_fleet_findings(&mut self, findings: &[Finding], positions: &Positions) {
         self.count_findings(findings);
         let places: BTreeMap<Arc<str>, usize> =
-            self.switches.iter().enumerate().map(|(position, row)| (Arc::clone(&row.switch), position)).collect();
+            sorted::map(self.switches.iter().enumerate().map(|(position, row)| (Arc::clone(&row.switch), position)));
         for finding in findings {
             let Some(place) = finding.switch.as_ref().and_then(|name| places.get(name)) else { continue };
             let Some(row) = self.switches.get_mut(*place) else { continue };
@@ -455,7 +456,7 @@ impl Totals {
     /// The checks that were violated: gravest first, then those with most findings.
     pub fn checks(&self) -> Vec<&CheckRow> {
         let mut rows: Vec<&CheckRow> = self.checks.values().collect();
-        rows.sort_by_key(|r| (r.level, std::cmp::Reverse(r.findings)));
+        sorted::by_key(&mut rows, |r| (r.level, std::cmp::Reverse(r.findings)));
         rows
     }
 
@@ -463,7 +464,9 @@ impl Totals {
     pub fn worst_switches(&self) -> Vec<&SwitchRow> {
         let faulty = |row: &&SwitchRow| row.findings != Levels::default();
         let mut rows: Vec<&SwitchRow> = self.switches.iter().filter(faulty).collect();
-        rows.sort_by_key(|row| std::cmp::Reverse((row.findings.breach, row.findings.risk, row.violating_ports)));
+        sorted::by_key(&mut rows, |row| {
+            std::cmp::Reverse((row.findings.breach, row.findings.risk, row.violating_ports))
+        });
         rows
     }
 
@@ -497,21 +500,21 @@ impl Totals {
     pub fn undetermined(&self) -> Vec<&UndeterminedRow> {
         let mut rows: Vec<&UndeterminedRow> =
             self.undetermined.values().map(|group| &self.groups[*group].row).collect();
-        rows.sort_by_key(|r| (std::cmp::Reverse(r.ports), r.check));
+        sorted::by_key(&mut rows, |r| (std::cmp::Reverse(r.ports), r.check));
         rows
     }
 
     /// What lines that are not understood keep open, by shape: first those that keep open most.
     pub fn doubts(&self) -> Vec<&DoubtRow> {
         let mut rows: Vec<&DoubtRow> = self.doubts.values().collect();
-        rows.sort_by_key(|r| std::cmp::Reverse(r.checks));
+        sorted::by_key(&mut rows, |r| std::cmp::Reverse(r.checks));
         rows
     }
 
     /// The shapes of lines not understood, most lines first.
     pub fn unread(&self) -> Vec<&UnreadRow> {
         let mut rows: Vec<&UnreadRow> = self.unread.values().collect();
-        rows.sort_by_key(|r| std::cmp::Reverse(r.count));
+        sorted::by_key(&mut rows, |r| std::cmp::Reverse(r.count));
         rows
     }
 

@@ -7,6 +7,7 @@ use serde::Serialize;
 use super::{Site, Step};
 use crate::model::{Capability, Fact, StationAddress, Switch, Value, VlanId, VlanSet, facts, settings};
 use crate::resolve::{About, Resolved};
+use crate::sorted;
 
 /// What happens to whom.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
@@ -100,7 +101,7 @@ pub(super) fn put_off(steps: &mut [Step], phase: usize) {
     }
     // In the order of phases; what a step needs is told by its new number.
     let mut order: Vec<usize> = (0..steps.len()).collect();
-    order.sort_by_key(|number| (steps[*number].phase, *number));
+    sorted::by_key(&mut order, |number| (steps[*number].phase, *number));
     let mut new = vec![0; steps.len()];
     order.iter().enumerate().for_each(|(at, old)| new[*old] = at + 1);
     let mut sorted: Vec<Step> = order.iter().filter_map(|number| steps.get(*number).cloned()).collect();
@@ -142,7 +143,7 @@ impl<'a> Seen<'a> {
     }
 
     fn addresses(&self) -> Vec<StationAddress> {
-        let each: BTreeSet<StationAddress> = self.stations.iter().map(|(address, _)| *address).collect();
+        let each: BTreeSet<StationAddress> = sorted::set(self.stations.iter().map(|(address, _)| *address));
         each.into_iter().collect()
     }
 
@@ -247,7 +248,7 @@ impl<'a> Seen<'a> {
     /// Stations without a binding.
     fn unbound(&self, is_about: impl Fn(VlanId) -> bool, what: &str) -> Vec<Impact> {
         let bound: BTreeSet<StationAddress> =
-            self.switch.facts_of(facts::binding::FACT).filter_map(|row| row.get(facts::binding::ADDRESS)).collect();
+            sorted::set(self.switch.facts_of(facts::binding::FACT).filter_map(|row| row.get(facts::binding::ADDRESS)));
         let about = self.stations.iter().filter(|(_, vlan)| vlan.is_none_or(&is_about));
         let without: Vec<StationAddress> =
             about.map(|(address, _)| *address).filter(|address| !bound.contains(address)).collect();

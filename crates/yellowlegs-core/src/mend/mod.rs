@@ -36,6 +36,7 @@ pub use write::order_of;
 use crate::finding::Finding;
 use crate::model::{Fact, Seconds, SettingId, Value, facts};
 use crate::resolve::{About, Wide};
+use crate::sorted;
 use write::Writing;
 
 /// One setting that gets one value, in one place of a switch or several.
@@ -237,7 +238,7 @@ pub fn plan<'p>(site: &Site<'p>, order: &Order<'_>) -> Result<Plan<'p>, NoPlan> 
     };
     people.extend(by_hand);
     let saves = write::saves(site, &walked.steps, &saves);
-    let saved = saves.iter().map(|(switch, _)| Arc::clone(switch)).collect();
+    let saved = sorted::set(saves.iter().map(|(switch, _)| Arc::clone(switch)));
     let (steps, proven) = proof::prove(site, walked, (&findings, &chosen, &before), &saved)?;
     // What another change has settled is neither asked nor done by hand.
     let there = &proven.there;

@@ -7,6 +7,7 @@ use std::sync::Arc;
 use super::Change;
 use crate::model::{SettingId, settings};
 use crate::resolve::About;
+use crate::sorted;
 
 /// Which way a setting goes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -311,7 +312,7 @@ pub fn ordered(
     let mut order = Vec::with_capacity(changes.len());
     while let Some(Reverse((phase, _, _, _, block))) = ready.pop() {
         let mut of_block = blocks.changes[block].clone();
-        of_block.sort_by_key(|number| (habit(&changes[*number]), *number));
+        sorted::by_key(&mut of_block, |number| (habit(&changes[*number]), *number));
         for change in of_block {
             let after = waits[change].iter().filter_map(|knot: &usize| knots.get(*knot));
             let after = after.map(|knot| (knot.row, Arc::clone(&knot.first))).collect();
@@ -393,6 +394,6 @@ impl Blocks {
     }
 
     fn holding(&self, changes: &[usize]) -> BTreeSet<usize> {
-        changes.iter().map(|change| self.of[*change]).collect()
+        sorted::set(changes.iter().map(|change| self.of[*change]))
     }
 }

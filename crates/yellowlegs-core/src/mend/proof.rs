@@ -10,6 +10,7 @@ use super::{ByHand, NoPlan, Order, Site, Step, impact};
 use crate::finding::Finding;
 use crate::model::SavedCopy;
 use crate::resolve::differences;
+use crate::sorted;
 
 /// What the steps come to.
 #[derive(Debug, Clone, Default)]
@@ -116,8 +117,8 @@ pub(super) fn prove<'p>(
     let Walked { steps, mut now, drills, broke } = walked;
     let mut proof = Proof { drills, broke, ..Proof::default() };
     same_by_text(site, &now, &steps)?;
-    let changed: BTreeSet<&Arc<str>> = steps.iter().map(|step| &step.change.switch).collect();
-    for switch in changed.into_iter().chain(saved).collect::<BTreeSet<_>>() {
+    let changed: BTreeSet<&Arc<str>> = sorted::set(steps.iter().map(|step| &step.change.switch));
+    for switch in sorted::set(changed.into_iter().chain(saved)) {
         save(&mut now, switch);
     }
     let there: BTreeMap<String, Finding> =

@@ -8,6 +8,7 @@ use crate::drill::{Around, Sketch};
 use crate::finding::Finding;
 use crate::policy::{AsOf, Policy};
 use crate::resolve::Resolved;
+use crate::sorted;
 
 /// One switch, judged.
 #[derive(Clone)]
@@ -138,7 +139,7 @@ impl<'p> Site<'p> {
     pub fn around(&self) -> Around {
         let sketches = self.switches().map(|resolved| Sketch::of(resolved, self.policy, self.as_of)).collect();
         let mut around = Around::new(sketches, self.as_of);
-        let wanted: BTreeSet<Arc<str>> = around.on_the_way().cloned().collect();
+        let wanted: BTreeSet<Arc<str>> = sorted::set(around.on_the_way().cloned());
         for resolved in self.switches().filter(|resolved| wanted.contains(resolved.switch.name())) {
             around.keep(Arc::clone(resolved));
         }

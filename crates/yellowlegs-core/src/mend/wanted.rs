@@ -10,6 +10,7 @@ use crate::check::{Mending, Place, Question, Target, To};
 use crate::finding::Finding;
 use crate::model::{SettingId, Value, settings};
 use crate::resolve::{About, Resolved, Several};
+use crate::sorted;
 
 /// A decision that is not taken.
 #[derive(Debug, Clone)]
@@ -84,7 +85,7 @@ type Places = BTreeMap<(usize, SettingId, About), Wish>;
 
 pub(super) fn gather(site: &Site<'_>, order: &Order<'_>) -> Wanting {
     let mut findings = site.findings();
-    let before: BTreeSet<String> = findings.iter().map(|finding| finding.fingerprint.clone()).collect();
+    let before: BTreeSet<String> = sorted::set(findings.iter().map(|finding| finding.fingerprint.clone()));
     let picked = |(_, finding): &(usize, &Finding)| finding.waiver.is_none() && (order.picks)(finding);
     let chosen: Vec<usize> = findings.iter().enumerate().filter(picked).map(|(number, _)| number).collect();
     let mut known: BTreeMap<String, usize> =
@@ -400,9 +401,9 @@ pub(super) fn tell_the_rest(
     people: &mut Vec<ByHand>,
 ) {
     let told = open.iter().flat_map(|open| &open.findings).chain(people.iter().flat_map(|hand| &hand.because));
-    let told: BTreeSet<usize> = told.copied().collect();
-    let new: BTreeSet<&str> = proof.new.iter().map(|finding| &*finding.fingerprint).collect();
-    let remaining: BTreeSet<&usize> = proof.remaining.iter().collect();
+    let told: BTreeSet<usize> = sorted::set(told.copied());
+    let new: BTreeSet<&str> = sorted::set(proof.new.iter().map(|finding| &*finding.fingerprint));
+    let remaining: BTreeSet<&usize> = sorted::set(proof.remaining.iter());
     let is_new = |finding: &Finding| new.contains(&*finding.fingerprint);
     let left = findings.iter().enumerate().filter(|(number, finding)| {
         there.contains(&finding.fingerprint)

@@ -7,6 +7,7 @@ use super::ways::Ways;
 use super::{ByHand, Change, Ordered, Site, Step};
 use crate::model::{SettingId, Value};
 use crate::resolve::{About, Edit, EditProblem, Resolved, Several, differences};
+use crate::sorted;
 
 /// Writes changes, each on what came of those before it.
 #[derive(Clone)]
@@ -210,7 +211,7 @@ fn way_back(before: &Resolved, after: &Resolved, each: bool, ways: &mut Ways) ->
 
 /// The switches that are saved, with what is typed there: those that change, and those whose findings ask for it.
 pub(super) fn saves(after: &Site<'_>, steps: &[Step], asked: &BTreeSet<Arc<str>>) -> Vec<(Arc<str>, Vec<String>)> {
-    let changed: BTreeSet<&Arc<str>> = steps.iter().map(|step| &step.change.switch).chain(asked).collect();
+    let changed: BTreeSet<&Arc<str>> = sorted::set(steps.iter().map(|step| &step.change.switch).chain(asked));
     let of = |name: &&Arc<str>| {
         let save = after.get(name).and_then(|resolved| Some(resolved.dialect()?.writing().save.clone()));
         (Arc::clone(name), save.unwrap_or_default())

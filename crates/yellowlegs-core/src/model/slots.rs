@@ -120,11 +120,13 @@ impl PortSlots {
     }
 
     /// Puts lists together that lines made.
+    #[inline]
     pub(crate) fn settle(&mut self) {
         self.slots.iter_mut().filter_map(|slot| slot.value.as_mut()).for_each(Value::settle);
     }
 
     /// Says what holds where nothing is written.
+    #[inline]
     pub(crate) fn fill(&mut self, silent: impl Iterator<Item = Slot>) {
         self.slots.iter_mut().take(PORT_COUNT).zip(silent).for_each(|(slot, silent)| *slot = silent);
     }
@@ -166,6 +168,7 @@ impl PortSlots {
     }
 
     /// Says of a port's own slot that other lines speak of the setting, too.
+    #[inline]
     pub(crate) fn contest(&mut self, port: usize, id: SettingId) {
         let Some(slot) = self.written(port, id).filter(|slot| !slot.contested) else { return };
         let slot = Slot { contested: true, ..slot.clone() };

@@ -10,6 +10,7 @@ use super::{
     Doubt, Fact, FactKind, FileText, Key, Origin, PortName, PortSlots, Rows, Scope, Setting, SettingId, SettingSet,
     SettingType, State, Torn, Traits, Value, VlanId, facts, natural_order, settings,
 };
+use crate::sorted;
 
 /// A stretch of a line in one of the switch's files. Small, so that every setting can carry one.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -344,7 +345,7 @@ impl Switch {
         }
         let mut remarks = Vec::new();
         for (kind, (mark, mut names)) in unknown {
-            names.sort_by(|a, b| natural_order(a, b));
+            sorted::by(&mut names, |a, b| natural_order(a, b));
             names.dedup();
             let shown: Vec<&str> = names.iter().take(5).copied().collect();
             let more = names.len() - shown.len();
@@ -437,9 +438,9 @@ impl Switch {
     pub(crate) fn mirrors_by_hand(&self) -> BTreeMap<&Arc<str>, BTreeMap<SettingId, &Slot>> {
         let written = self.mirrors.iter().map(|(name, slots)| {
             let own = slots.keys().filter_map(|id| Some((*id, self.mirror_slot_by_hand(name, *id)?)));
-            (name, own.filter(|(_, slot)| slot.origin != Origin::Unknown).collect::<BTreeMap<_, _>>())
+            (name, sorted::map(own.filter(|(_, slot)| slot.origin != Origin::Unknown)))
         });
-        written.filter(|(_, slots)| !slots.is_empty()).collect()
+        sorted::map(written.filter(|(_, slots)| !slots.is_empty()))
     }
 
     /// What would be in force if state had told nothing, where it told something.

@@ -8,6 +8,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::{End, Outside, Policy};
 use crate::model::{Fact, Switch, facts};
 use crate::resolve::Resolved;
+use crate::sorted;
 
 /// A port: switch and port by position, each as its teller counts them.
 pub type At = (usize, usize);
@@ -79,7 +80,7 @@ impl Cables {
             }
         }
         let mut ends = pairs.ends;
-        ends.sort_unstable();
+        sorted::plain(&mut ends);
         // A port that is both ends of its cable.
         ends.dedup();
         let begins = (0..=switches.len()).map(|number| ends.partition_point(|(at, _)| at.0 < number)).collect();
@@ -167,5 +168,5 @@ pub fn neighbours(switch: &Switch) -> BTreeMap<usize, Neighbour> {
         let port = switch.port_index(fact.port()?)?;
         Some((port, (fact.get(facts::neighbour::NAME)?, fact.get(facts::neighbour::THEIR_PORT)?)))
     };
-    switch.facts_of(facts::neighbour::FACT).filter_map(told).collect()
+    sorted::map(switch.facts_of(facts::neighbour::FACT).filter_map(told))
 }

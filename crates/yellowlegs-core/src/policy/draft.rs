@@ -7,6 +7,7 @@ use std::sync::Arc;
 
 use super::Purpose;
 use crate::model::{FastStart, Mode, Switch, VlanId, facts, settings};
+use crate::sorted;
 use crate::source::quoted;
 
 /// What is gathered of a fleet, switch by switch.
@@ -148,7 +149,7 @@ impl Draft {
             "# A draft, made from {} switches with {} ports. It loads as it is; look at every guess, and\n\
              # `yellowlegs policy test` tells what matches nothing. docs/policy.md explains every key.\n\n\
              [site]\nname = \"\"\n\n[vlans]\n",
-            self.names.values().collect::<BTreeSet<_>>().len(),
+            sorted::set(self.names.values()).len(),
             self.ports
         );
         for (id, vlan) in &self.vlans {
@@ -228,7 +229,7 @@ impl Draft {
             let (here, there) = ((switch.to_string(), port.clone()), (other.to_string(), theirs.to_string()));
             Some(if here < there { (here, there) } else { (there, here) })
         };
-        self.heard.iter().filter_map(link).collect()
+        sorted::set(self.heard.iter().filter_map(link))
     }
 }
 

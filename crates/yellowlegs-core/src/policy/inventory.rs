@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use crate::model::{Remark, StationAddress};
+use crate::sorted;
 use crate::source::{Place, Problem, Source};
 
 /// What an inventory may tell, each in a column; the first must be there.
@@ -76,7 +77,7 @@ impl Inventory {
             }
         }
         let Some(&address) = columns.get("address") else { return Err(problems) };
-        let used: BTreeSet<usize> = columns.values().copied().collect();
+        let used: BTreeSet<usize> = sorted::set(columns.values().copied());
         let remarks = (0..heading.len()).filter(|at| !used.contains(at)).map(|at| Remark {
             about: "inventory".to_owned(),
             file: Some(source.path().to_string()),

@@ -10,6 +10,7 @@ use super::apply::Applier;
 use super::port_table::PortTable;
 use crate::dialect::{Dialect, Missed, UnreadAt};
 use crate::model::{Fact, FileText, Mark, SettingId, Switch, Unread, Value};
+use crate::sorted;
 use crate::source::{Source, Word};
 use crate::syntax::{Line, lines};
 
@@ -154,7 +155,7 @@ pub fn explain_state(dialect: &Arc<Dialect>, source: &Arc<Source>, as_of: Timest
         let said_there = Said { setting: said.setting, how, value: Some(said.value) };
         decided.entry(said.mark.line()).or_default().push(said_there);
     }
-    let unread: BTreeSet<u32> = read.unread.iter().map(|u| u.mark.line()).collect();
+    let unread: BTreeSet<u32> = sorted::set(read.unread.iter().map(|u| u.mark.line()));
     for (line, rule) in read.taken.into_iter().filter(|(line, _)| !unread.contains(line)) {
         let (facts, said) = (facts.remove(&line).unwrap_or_default(), decided.remove(&line).unwrap_or_default());
         page.add(line, Outcome::Told { rule, facts, said });

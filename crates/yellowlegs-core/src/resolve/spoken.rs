@@ -6,6 +6,7 @@ use std::sync::{Arc, Mutex, OnceLock};
 use rustc_hash::FxHashMap;
 
 use crate::model::{SettingId, Slot};
+use crate::sorted;
 
 /// So many ports are gone through one by one: most switches are asked for a few.
 const FEW: u32 = 16;
@@ -38,7 +39,7 @@ impl Spoken {
             return Arc::clone(self.alone.get_or_init(|| self.of_all.iter().map(|(_, slot)| slot.clone()).collect()));
         };
         let mut all: Vec<&(u32, Slot)> = self.of_all.iter().chain(own).collect();
-        all.sort_by_key(|(place, _)| *place);
+        sorted::by_key(&mut all, |(place, _)| *place);
         all.into_iter().map(|(_, slot)| slot.clone()).collect()
     }
 }

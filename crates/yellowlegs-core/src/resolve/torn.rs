@@ -6,6 +6,7 @@ use std::sync::Arc;
 use super::doubt::from_text;
 use crate::dialect::{Captured, Dialect, Reading, Statement};
 use crate::model::{Mark, Remark, Switch, Torn, settings};
+use crate::sorted;
 use crate::source::Source;
 
 /// So many statements stand between the headers of two configurations at least.
@@ -23,7 +24,7 @@ pub(super) fn note(dialect: &Dialect, source: &Source, reading: &Reading, switch
         Torn::Statement => !is_open,
         _ => true,
     });
-    switch.torn.sort();
+    sorted::plain(&mut switch.torn);
     switch.torn.dedup();
 }
 
@@ -110,7 +111,7 @@ fn parts(name: &str) -> Vec<String> {
             *part = short.to_owned();
         }
     }
-    parts.sort();
+    sorted::plain(&mut parts);
     parts
 }
 

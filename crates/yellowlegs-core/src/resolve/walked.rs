@@ -9,6 +9,7 @@ use crate::model::{
     Fact, FactKind, FileText, Key, Mark, Mode, Origin, PortName, Remark, SettingId, SettingType, StationAddress,
     Switch, Unread, UnreadFact, VlanId, VlanSet, facts, settings,
 };
+use crate::sorted;
 use crate::walk::{self, Membership, MissedObject};
 
 /// What all walks of a switch tell.
@@ -165,7 +166,7 @@ pub fn resolve_walked(name: impl Into<Arc<str>>, dialect: Option<&Arc<Dialect>>,
     let walked = read(state, dialect, &mut switch);
     switch.statements = walked.objects as u32;
     let mut names: Vec<PortName> = walked.ports.into_iter().map(PortName::new).collect();
-    names.sort();
+    sorted::plain(&mut names);
     names.dedup();
     switch.port_places = vec![None; names.len()];
     names.iter().for_each(|_| switch.port_slots.add_port());

@@ -10,6 +10,7 @@ use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
 use super::{At, Explain, Place, Problem, Source};
+use crate::sorted;
 
 /// What is wrong with a TOML document before anybody looks at its meaning.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -173,7 +174,7 @@ impl<'s> TomlDoc<'s> {
     /// What was wrong, in the order of the file; empty when nothing was.
     pub fn into_problems(self) -> Vec<Problem> {
         let mut problems = self.problems.into_inner();
-        problems.sort();
+        sorted::plain(&mut problems);
         problems.dedup();
         problems
     }
@@ -370,21 +371,18 @@ impl<'d> TableReader<'d> {
 
     /// Every entry of a table whose keys are data (VLAN numbers, setting names): key and value with their spots.
     pub fn entries(&self) -> BTreeMap<usize, Entry<'d>> {
-        self.table
-            .iter()
-            .map(|(key, value)| {
-                let key = Item { value: key.get_ref().as_ref(), spot: Spot(key.span()) };
-                let whole = TableReader {
-                    doc: self.doc,
-                    table: value.get_ref().as_table().unwrap_or(self.table),
-                    spot: Spot(value.span()),
-                    name: format!("`{}`", key.value),
-                    asked: RefCell::default(),
-                    around: None,
-                };
-                (key.spot.0.start, Entry { key, value, reader: whole })
-            })
-            .collect()
+        sorted::map(self.table.iter().map(|(key, value)| {
+            let key = Item { value: key.get_ref().as_ref(), spot: Spot(key.span()) };
+            let whole = TableReader {
+                doc: self.doc,
+                table: value.get_ref().as_table().unwrap_or(self.table),
+                spot: Spot(value.span()),
+                name: format!("`{}`", key.value),
+                asked: RefCell::default(),
+                around: None,
+            };
+            (key.spot.0.start, Entry { key, value, reader: whole })
+        }))
     }
 
     /// Where a key stands, if it is there; that does not count as reading it.

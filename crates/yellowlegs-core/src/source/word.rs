@@ -11,6 +11,7 @@ pub struct Word {
 
 impl Word {
     /// The word itself; empty when the offsets are of another text.
+    #[inline]
     pub fn of(self, text: &str) -> &str {
         text.get(self.start..self.end).unwrap_or_default()
     }

@@ -4,6 +4,7 @@ use super::write::{entry, feature_off};
 use super::{Lesson, Refused};
 use crate::check::{feature_of, out_of_reach};
 use crate::model::{Kind, SettingId, TraitId, settings};
+use crate::sorted;
 use crate::source::quoted;
 
 /// A feature of which nobody has said what holds where the text is silent.
@@ -80,7 +81,7 @@ impl Lesson {
                 .checks
                 .extend(out.checks.iter().filter(|check| !silence.checks.contains(check)).copied().collect::<Vec<_>>());
         }
-        silences.sort_by_key(|silence| std::cmp::Reverse(silence.checks.len()));
+        sorted::by_key(&mut silences, |silence| std::cmp::Reverse(silence.checks.len()));
         silences
     }
 

@@ -3,6 +3,7 @@
 use std::net::{IpAddr, Ipv4Addr};
 
 use crate::model::{Mark, StationAddress, read_arcs};
+use crate::sorted;
 use crate::source::Word;
 
 /// The types that matter for how a value is written (RFC 2578, 7.1).
@@ -106,7 +107,7 @@ impl Objects {
     /// Orders them. Of an identifier that is there with two values nobody knows which counts: both lines are told.
     pub(super) fn sort(&mut self, text: &str, odd: &mut Vec<Mark>) {
         let mut all = std::mem::take(&mut self.all);
-        all.sort_by(|a, b| self.arcs_of(a).cmp(self.arcs_of(b)));
+        sorted::by(&mut all, |a, b| self.arcs_of(a).cmp(self.arcs_of(b)));
         let mut kept: Vec<Object> = Vec::with_capacity(all.len());
         for same in all.chunk_by(|a, b| self.arcs_of(a) == self.arcs_of(b)) {
             match same {
@@ -116,7 +117,7 @@ impl Objects {
                 several => odd.extend(several.iter().map(|object| object.mark)),
             }
         }
-        odd.sort_unstable();
+        sorted::plain(odd);
         self.all = kept;
     }
 

@@ -10,6 +10,7 @@ use super::standard::{bridge, interfaces, neighbours};
 use super::teller::Teller;
 use crate::dialect::Dialect;
 use crate::model::Mark;
+use crate::sorted;
 
 /// The types of interfaces that are ports (IANA: ethernetCsmacd and its older kin).
 const ETHERNET: [i64; 5] = [6, 7, 62, 69, 117];
@@ -138,7 +139,7 @@ fn lldp(
     // Rows of neighbours whose port says nothing of itself.
     let told = objects.below(neighbours::REMOTE_CHASSIS).filter_map(|(index, _)| index.get(1).copied());
     let set = objects.below(neighbours::ADMIN).filter_map(|(index, _)| index.first().copied());
-    for number in told.chain(set).collect::<BTreeSet<_>>() {
+    for number in sorted::set(told.chain(set)) {
         if known.contains_key(&number) || objects.at(neighbours::LOCAL_PORT, &[number]).is_some() {
             continue;
         }

@@ -11,6 +11,7 @@ use crate::dialect::{Against, Dialect, ObjectForm, SaidOf, StateSaid};
 use crate::model::{
     Fact, FactKind, Kind, Mark, Rate, SettingId, SettingSet, Value, VlanId, VlanSet, facts, write_arcs,
 };
+use crate::sorted;
 use crate::source::Word;
 
 /// So many parts of the tree that nobody reads are named.
@@ -155,7 +156,7 @@ impl<'t> Teller<'t> {
         };
         let said: SettingSet = self.told.said.iter().map(|said| said.setting).chain(standard::settings()).collect();
         self.missed(first.mark, Arc::clone(&first.shape), None, said, None);
-        let told: BTreeSet<FactKind> = self.told.facts.iter().map(|fact| fact.kind).collect();
+        let told: BTreeSet<FactKind> = sorted::set(self.told.facts.iter().map(|fact| fact.kind));
         for kind in told.into_iter().filter(|kind| *kind != facts::clock::FACT) {
             self.missed(first.mark, Arc::clone(&first.shape), Some(kind), SettingSet::default(), None);
         }

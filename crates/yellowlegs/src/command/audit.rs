@@ -17,6 +17,7 @@ use yellowlegs_core::finding::Totals;
 use yellowlegs_core::model::{Remark, Switch};
 use yellowlegs_core::policy::{AsOf, Policy, names_check};
 use yellowlegs_core::resolve::Resolved;
+use yellowlegs_core::sorted;
 
 use super::checks::unknown;
 use super::read::tell;
@@ -43,7 +44,7 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
     if !root.parts.is_empty() {
         // Others are read and judged as well: what looks across switches needs them.
         let asked = fleet.switches.iter().filter(|found| root.takes(&found.path));
-        selection.among = Some(asked.map(|found| found.name.to_string()).collect());
+        selection.among = Some(sorted::set(asked.map(|found| found.name.to_string())));
     }
     if fleet.switches.iter().all(|found| selection.takes_switch(&found.name)) {
         // Chosen is the whole fleet, and with it what stands on no switch.
@@ -285,7 +286,7 @@ struct ByName<'f>(Vec<&'f Found>);
 impl<'f> ByName<'f> {
     fn of(switches: &'f [Found]) -> Self {
         let mut by_name: Vec<&Found> = switches.iter().collect();
-        by_name.sort_by(|a, b| a.name.cmp(&b.name));
+        sorted::by(&mut by_name, |a, b| a.name.cmp(&b.name));
         Self(by_name)
     }
 

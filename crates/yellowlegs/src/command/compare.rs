@@ -9,6 +9,7 @@ use yellowlegs_core::finding::Finding;
 use yellowlegs_core::model::{SavedCopy, SettingId};
 use yellowlegs_core::policy::{AsOf, Sisters};
 use yellowlegs_core::resolve::Resolved;
+use yellowlegs_core::sorted;
 use yellowlegs_core::source::nearest;
 
 use super::moment;
@@ -176,7 +177,7 @@ fn group(side: &Side, name: &str, against: Against, whole: &mut bool) -> Result<
 fn snapshots(args: &Compare, a: &Path, b: &Path) -> Result<Compared, Failure> {
     let (left, right) = (Side::open(args, &[a.to_owned()])?, Side::open(args, &[b.to_owned()])?);
     let names: std::collections::BTreeSet<&str> =
-        left.fleet.switches.iter().chain(&right.fleet.switches).map(|found| &*found.name).collect();
+        sorted::set(left.fleet.switches.iter().chain(&right.fleet.switches).map(|found| &*found.name));
     let (mut all, mut whole) = (Vec::new(), true);
     for side in [&left, &right] {
         whole &= side.fleet.tell_unreadable(tell);
@@ -214,7 +215,7 @@ fn keyed(findings: Vec<Finding>) -> BTreeMap<Key, Finding> {
     let key = |found: &Finding| {
         (found.check, found.port.clone(), found.vlan, found.settings.first().map(|setting| setting.name))
     };
-    findings.into_iter().map(|found| (key(&found), found)).collect()
+    sorted::map(findings.into_iter().map(|found| (key(&found), found)))
 }
 
 /// Two readings held against each other: with the exceptions of their group of sisters, where they are compared as such. Checks look

@@ -11,6 +11,7 @@ use yellowlegs_core::drill::{self, Around, Outcome, Rehearsed, Rehearser, Sketch
 use yellowlegs_core::model::Switch;
 use yellowlegs_core::policy::AsOf;
 use yellowlegs_core::resolve::Resolved;
+use yellowlegs_core::sorted;
 use yellowlegs_core::source::Source;
 
 use super::audit::{Named, chosen, jobs};
@@ -205,7 +206,7 @@ pub(super) fn around(
         Ok(()) => {}
     }
     let mut around = Around::new(sketches, as_of);
-    let wanted: BTreeSet<Arc<str>> = around.on_the_way().cloned().collect();
+    let wanted: BTreeSet<Arc<str>> = sorted::set(around.on_the_way().cloned());
     let kept: Vec<&Found> = switches.iter().filter(|found| wanted.contains(&*found.name)).collect();
     let kept = kept.into_iter().filter_map(|found| Some(read(found).0?.0));
     kept.for_each(|resolved| around.keep(Arc::new(resolved)));

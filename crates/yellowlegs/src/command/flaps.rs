@@ -5,6 +5,7 @@ use std::process::ExitCode;
 use yellowlegs_core::check::{FlapHistory, Protection, SwitchView, all, trips};
 use yellowlegs_core::dialect::duration;
 use yellowlegs_core::policy::assign;
+use yellowlegs_core::sorted;
 
 use super::audit::{Named, chosen};
 use super::read::tell;
@@ -54,7 +55,7 @@ pub(super) fn run(args: &Flaps, loudness: Loudness) -> Result<ExitCode, Failure>
     }
     named.demand_port(args.chosen.port.as_deref(), whole)?;
     // The worst first.
-    ports.sort_by_key(|port| std::cmp::Reverse((port.trips.len(), port.flaps.len())));
+    sorted::by_key(&mut ports, |port| std::cmp::Reverse((port.trips.len(), port.flaps.len())));
     let site = &policy.site;
     let wanted = Protection {
         threshold: site.flap_threshold.value,

@@ -8,6 +8,7 @@ use jiff::Timestamp;
 use yellowlegs_core::finding::UnreadRow;
 use yellowlegs_core::model::Switch;
 use yellowlegs_core::resolve::{Resolved, State, resolve};
+use yellowlegs_core::sorted;
 use yellowlegs_core::walk;
 
 use super::audit::jobs;
@@ -24,7 +25,7 @@ pub(super) fn run(args: &Read, loudness: Loudness) -> Result<ExitCode, Failure> 
     let as_of = moment(args.as_of.as_deref(), loaded.policy.as_of.as_ref())?.moment();
     // A configuration alone may be no part of a fleet.
     let found = fleet::discover(&root, &loaded.policy).map(|fleet| fleet.switches).unwrap_or_default();
-    let found: BTreeMap<&Path, &Found> = found.iter().map(|found| (&*found.path, found)).collect();
+    let found: BTreeMap<&Path, &Found> = sorted::map(found.iter().map(|found| (&*found.path, found)));
     let mut out = output::plain();
     let mut code = ExitCode::SUCCESS;
     let work = |file: &PathBuf| -> Result<Told, Failure> {

@@ -8,6 +8,7 @@ use globset::{GlobBuilder, GlobMatcher};
 use walkdir::WalkDir;
 use yellowlegs_core::check::Selection;
 use yellowlegs_core::policy::{Files, Policy};
+use yellowlegs_core::sorted;
 use yellowlegs_core::source::nearest;
 
 use super::root::{Root, relative};
@@ -38,7 +39,7 @@ pub(crate) struct Parts(Arc<[(Kind, Box<Path>)]>);
 
 impl Parts {
     fn of(mut files: Vec<(Kind, Box<Path>)>) -> Self {
-        files.sort_by_key(|(kind, _)| *kind);
+        sorted::by_key(&mut files, |(kind, _)| *kind);
         Self(files.into())
     }
 
@@ -181,7 +182,7 @@ pub(crate) fn discover(root: &Root, policy: &Policy) -> Result<Fleet, Failure> {
         }
     }
     found.shrink_to_fit();
-    found.sort_by(|a, b| a.path.cmp(&b.path));
+    sorted::by(&mut found, |a, b| a.path.cmp(&b.path));
     unique(root, &found)?;
     if !found.iter().any(|switch| root.takes(&switch.path)) && unreadable.is_empty() {
         let running = files.running.iter().chain(&files.walk).map(String::as_str).collect::<Vec<_>>().join(", ");

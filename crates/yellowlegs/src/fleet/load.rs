@@ -8,6 +8,7 @@ use walkdir::WalkDir;
 use yellowlegs_core::check;
 use yellowlegs_core::dialect::Dialect;
 use yellowlegs_core::policy::{Inventory, Policy};
+use yellowlegs_core::sorted;
 use yellowlegs_core::source::{Problem, Source};
 
 use super::root::{POLICY_FILE, Root, relative};
@@ -109,7 +110,7 @@ pub(crate) fn dialect_files(root: &Root, policy: &Policy) -> Vec<PathBuf> {
             }
         }
     }
-    files.sort();
+    sorted::plain(&mut files);
     files.dedup();
     files
 }

@@ -6,6 +6,7 @@ use serde::Serialize;
 use yellowlegs_core::check::{StateUnlike, Unlike};
 use yellowlegs_core::finding::{Evidence, EvidenceKind, Finding};
 use yellowlegs_core::model::{natural_order, port_spans};
+use yellowlegs_core::sorted;
 
 use super::look::Look;
 use super::style::{BOLD, DIM, GOOD, PLACE, paint};
@@ -177,7 +178,7 @@ fn grouped(findings: &[Changed]) -> Vec<(&Changed, Vec<String>)> {
         }
     }
     for (_, ports) in &mut groups {
-        ports.sort_by(|a, b| natural_order(a, b));
+        sorted::by(ports, |a, b| natural_order(a, b));
     }
     groups
 }

@@ -5,6 +5,7 @@ use std::io::{self, Write};
 use jiff::Timestamp;
 use serde::Serialize;
 use yellowlegs_core::check::Protection;
+use yellowlegs_core::sorted;
 
 use super::style::{BOLD, DIM, GOOD, paint};
 use super::{clean, write_json};
@@ -141,7 +142,7 @@ fn ports(out: &mut dyn Write, page: &FlapPage<'_>) -> io::Result<()> {
         let (first, last) = (time(port.flaps.first()), time(port.flaps.last()));
         writeln!(out, "{:width$}  {:>5}  {first:20}  {last:20}  {trips}", place(port), port.flaps.len())?;
     }
-    let counts: std::collections::BTreeSet<&str> = page.ports.iter().map(|port| port.counts).collect();
+    let counts: std::collections::BTreeSet<&str> = sorted::set(page.ports.iter().map(|port| port.counts));
     writeln!(out, "{}", paint(DIM, &format!("what counts: {}", counts.into_iter().collect::<Vec<_>>().join("; "))))
 }
 

@@ -5,6 +5,7 @@ use std::io::{self, Write};
 
 use yellowlegs_core::check::{OutOfReach, feature_of};
 use yellowlegs_core::drill::LeftOpen;
+use yellowlegs_core::sorted;
 
 use super::clean;
 use super::look::Look;
@@ -78,7 +79,7 @@ pub(crate) fn by_feature(missing: &[Missing<'_>]) -> Vec<Feature> {
         .into_iter()
         .map(|(name, facts)| Feature { name, facts, opens: count(name, true), part: count(name, false) })
         .collect();
-    features.sort_by_key(|feature| std::cmp::Reverse((feature.opens, feature.part)));
+    sorted::by_key(&mut features, |feature| std::cmp::Reverse((feature.opens, feature.part)));
     features
 }
 

@@ -8,6 +8,7 @@ use yellowlegs_core::check::{FeatureNow, LinkNow, PortPage, SettingNow, StationN
 use yellowlegs_core::finding::{Evidence, Finding, Related, Undecided};
 use yellowlegs_core::model::Origin;
 use yellowlegs_core::policy::RoleFrom;
+use yellowlegs_core::sorted;
 
 use super::look::Look;
 use super::style::{BOLD, DIM, GOOD, PLACE, level, paint};
@@ -230,7 +231,7 @@ fn findings(out: &mut dyn Write, page: &Page, look: &Look) -> io::Result<()> {
     }
     // The worst first: who reads this has somebody on the phone.
     let mut sorted: Vec<&Finding> = page.findings.iter().collect();
-    sorted.sort_by_key(|found| (found.waiver.is_some(), found.level));
+    sorted::by_key(&mut sorted, |found| (found.waiver.is_some(), found.level));
     sorted.into_iter().try_for_each(|found| report::finding(out, found, look))?;
     if !page.undetermined.is_empty() {
         title(out, "Undetermined")?;

@@ -5,6 +5,7 @@ use std::path::Path;
 
 use yellowlegs_core::dialect::{Open, Proposal};
 use yellowlegs_core::model::SettingId;
+use yellowlegs_core::sorted;
 use yellowlegs_core::teach::{Fact, Given, Growth, Meaning, Names, Silence, Table};
 
 use super::clean;
@@ -84,7 +85,7 @@ pub(crate) fn found(words: &str) -> Vec<SettingId> {
     let mut found: Vec<SettingId> = SettingId::all()
         .filter(|id| !words.is_empty() && has(&format!("{} {}", id.name(), id.info().meaning)))
         .collect();
-    found.sort_by_key(|id| !has(id.name()));
+    sorted::by_key(&mut found, |id| !has(id.name()));
     found
 }
 

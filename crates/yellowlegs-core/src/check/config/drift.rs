@@ -11,6 +11,7 @@ use crate::finding::Related;
 use crate::model::SettingId;
 use crate::policy::{Level, Sisters};
 use crate::resolve::About;
+use crate::sorted;
 
 pub(super) const DRIFT: Check = Check {
     id: "config/drift",
@@ -46,7 +47,7 @@ fn drift(fleet: &FleetView<'_>) -> FleetJudgement {
             let digest = kept.or_else(|| fleet.switches.iter().find(|digest| *digest.switch == *path))?;
             Some((path.into(), &digest.settings))
         });
-        let keys: BTreeSet<&Compared> = members.iter().flat_map(|digest| digest.settings.keys()).collect();
+        let keys: BTreeSet<&Compared> = sorted::set(members.iter().flat_map(|digest| digest.settings.keys()));
         for key in keys.into_iter().filter(|(_, id)| group.compares(*id)) {
             compare(group, key, &members, base.as_ref(), &mut judgement);
         }

@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use crate::check::{Case, Check, Judgement, Mending, Repair, Run, SwitchView, Tally, Unknown, Verdict, Violation};
 use crate::model::{Action, SavedCopy, Scope, SettingId, Switch, Unidirectional, VlanId, settings};
 use crate::policy::Level;
+use crate::sorted;
 
 pub(super) const UNSAVED: Check = Check {
     id: "config/unsaved",
@@ -100,7 +101,7 @@ fn differing(running: &Switch, saved: &Switch) -> Differing {
     }
     let more = saved.ports().iter().filter(|name| running.port_index(name.as_str()).is_none());
     found.others.extend(more.map(|name| format!("port {name} is only in the saved copy")));
-    let vlans: BTreeSet<VlanId> = running.vlans_written().chain(saved.vlans_written()).collect();
+    let vlans: BTreeSet<VlanId> = sorted::set(running.vlans_written().chain(saved.vlans_written()));
     for id in SettingId::of(Scope::Vlan).filter(|id| !LEFT_OUT.contains(id)) {
         let differs = |vlan: &VlanId| running.vlan_slot_by_hand(*vlan, id).value != saved.vlan_slot(*vlan, id).value;
         for vlan in vlans.iter().filter(|vlan| differs(vlan)) {
@@ -108,7 +109,7 @@ fn differing(running: &Switch, saved: &Switch) -> Differing {
         }
     }
     let (running, saved) = (running.mirrors_by_hand(), saved.mirrors_by_hand());
-    for session in running.keys().chain(saved.keys()).copied().collect::<BTreeSet<_>>() {
+    for session in sorted::set(running.keys().chain(saved.keys()).copied()) {
         match (running.get(session), saved.get(session)) {
             (Some(one), Some(other)) => {
                 for id in SettingId::of(Scope::Mirror) {
@@ -132,7 +133,7 @@ fn not_understood(running: &Switch, saved: &Switch) -> Option<Unknown> {
             .unread_in_config()
             .filter_map(|unread| Some(switch.line(unread.mark, true)?.trim().to_owned()))
             .collect();
-        lines.sort_unstable();
+        sorted::plain(&mut lines);
         lines
     }
     let torn = !saved.torn().is_empty() || !running.torn().is_empty();
@@ -227,7 +228,7 @@ fn unread(on: &SwitchView<'_>) -> Judgement {
     }
     let of_config = on.switch().unread_in_config();
     let mut shapes: Vec<&str> = of_config.map(|u| &*u.shape).collect();
-    shapes.sort_unstable();
+    sorted::plain(&mut shapes);
     shapes.dedup();
     let more = shapes.len().saturating_sub(5);
     shapes.truncate(5);

@@ -9,6 +9,7 @@ use crate::check::seen::{Heard, QUOTED, distinct, some};
 use crate::check::{Check, Judgement, PortView, Run, Unknown, Verdict, Violation};
 use crate::model::{EventSeen, Fact, Learned, StationAddress, VlanId, facts, settings};
 use crate::policy::Level;
+use crate::sorted;
 
 pub(super) const UNBOUND: Check = Check {
     id: "dhcp-snooping/host-unbound",
@@ -158,7 +159,7 @@ fn rogue_seen(port: &PortView<'_>) -> Judgement {
     if let [first, .., last] | [first @ last] = &dropped[..] {
         let mut servers: Vec<String> =
             dropped.iter().filter_map(|event| Some(event.get(facts::event::IP)??.to_string())).collect();
-        servers.sort();
+        sorted::plain(&mut servers);
         servers.dedup();
         let who = if servers.is_empty() { String::new() } else { format!(" {}", some(&servers)) };
         let time = |event: &Fact| event.get(facts::event::TIME).map_or_else(|| "?".to_owned(), |t| t.to_string());

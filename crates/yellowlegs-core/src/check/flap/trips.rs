@@ -3,6 +3,7 @@
 use jiff::{SignedDuration, Timestamp};
 
 use crate::model::{EventSeen, Fact, facts};
+use crate::sorted;
 
 /// When a port is taken down, and for how long.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -35,7 +36,7 @@ pub fn flaps<'f>(events: impl IntoIterator<Item = &'f Fact>, each_change: bool) 
     };
     let dated = |event: &'f Fact| Some((event.get(facts::event::TIME)?, event));
     let mut flaps: Vec<(Timestamp, &Fact)> = events.into_iter().filter(counts).filter_map(dated).collect();
-    flaps.sort_by_key(|(time, _)| *time);
+    sorted::by_key(&mut flaps, |(time, _)| *time);
     flaps
 }
 

@@ -17,6 +17,7 @@ use crate::model::{
     Unidirectional, VlanId, VlanSet, facts, platform, settings,
 };
 use crate::policy::{self, Faces, Feature, Neighbour, Outside, Told, Wish};
+use crate::sorted;
 
 /// One switch. Small, for a fleet has many: nothing grows any more.
 #[derive(Debug, Clone)]
@@ -237,7 +238,7 @@ impl Digests {
     /// The same fleet with some switches replaced by what is known of them for certain; `None` where that is all of it.
     pub fn certain(&self, doubtful: Vec<Digest>) -> Option<Self> {
         let mut by_name: BTreeMap<Arc<str>, Digest> =
-            doubtful.into_iter().map(|digest| (Arc::clone(&digest.switch), digest)).collect();
+            sorted::map(doubtful.into_iter().map(|digest| (Arc::clone(&digest.switch), digest)));
         if by_name.is_empty() {
             return None;
         }

@@ -26,6 +26,7 @@ use crate::finding::{Evidence, Finding, Positions, Related, fingerprint, quote_c
 use crate::model::{SettingId, StationAddress};
 use crate::policy::{AsOf, Level, Policy, Role};
 use crate::resolve::Resolved;
+use crate::sorted;
 
 /// What a fleet check sees.
 pub struct FleetView<'a> {
@@ -172,10 +173,10 @@ impl FleetJudgement {
     /// where it is not violated anyway.
     fn doubt(&mut self, certain: Self, view: &FleetView<'_>) {
         let here = |v: &FleetViolation| (v.switch.clone(), v.port.as_deref().map(Arc::<str>::from), v.violation.vlan);
-        let violated: BTreeSet<_> = self.violations.iter().map(here).collect();
-        let places: BTreeSet<_> = violated.iter().map(|(switch, port, _)| (switch.clone(), port.clone())).collect();
+        let violated: BTreeSet<_> = sorted::set(self.violations.iter().map(here));
+        let places: BTreeSet<_> = sorted::set(violated.iter().map(|(switch, port, _)| (switch.clone(), port.clone())));
         let place_of = |place: &Related| (Some(Arc::clone(&place.switch)), place.port.clone());
-        let mut open: BTreeSet<_> = self.unknown.iter().map(|(_, place)| place_of(place)).collect();
+        let mut open: BTreeSet<_> = sorted::set(self.unknown.iter().map(|(_, place)| place_of(place)));
         for (needs, place) in certain.unknown {
             if !places.contains(&place_of(&place)) && open.insert(place_of(&place)) {
                 self.unknown.push((needs, place));
@@ -295,7 +296,7 @@ impl FleetOutcome {
         outcome.tell(found, view, usage, selection, again);
         let entries = Self::entries(view.policy, view.as_of, usage);
         entries.into_iter().for_each(|finding| outcome.tell_nowhere(finding, selection));
-        outcome.findings.sort_by(|a, b| (a.check, &a.switch, a.vlan).cmp(&(b.check, &b.switch, b.vlan)));
+        sorted::by(&mut outcome.findings, |a, b| (a.check, &a.switch, a.vlan).cmp(&(b.check, &b.switch, b.vlan)));
         outcome
     }
 

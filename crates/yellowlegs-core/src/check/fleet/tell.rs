@@ -16,6 +16,7 @@ use crate::finding::{EvidenceKind, Finding};
 use crate::model::{Mark, SettingId, StationAddress, Value, settings};
 use crate::policy::{AsOf, Assignment, Level, Policy, assign_roles};
 use crate::resolve::Resolved;
+use crate::sorted;
 
 /// So many switches that findings name are kept: the ends of one another's cables.
 const MOST_READ: usize = 16;
@@ -70,7 +71,7 @@ pub(super) fn all(
 ) -> impl ExactSizeIterator<Item = Box<Told>> {
     let AllFound { told, others: mut by_switch } = found;
     let (policy, as_of) = (view.policy, view.as_of);
-    by_switch.sort_by(|(_, a), (_, b)| a.2.switch.cmp(&b.2.switch));
+    sorted::by(&mut by_switch, |(_, a), (_, b)| a.2.switch.cmp(&b.2.switch));
     let pieces: Vec<Mutex<Vec<Placed<Found>>>> = pieces(by_switch).into_iter().map(Mutex::new).collect();
     let told = Mutex::new(told);
     again.each(pieces.len(), &|piece| {
@@ -82,7 +83,7 @@ pub(super) fn all(
         told.lock().unwrap_or_else(PoisonError::into_inner).extend(own);
     });
     let mut told = told.into_inner().unwrap_or_else(PoisonError::into_inner);
-    told.sort_unstable_by_key(|(place, _)| *place);
+    sorted::by_key(&mut told, |(place, _)| *place);
     told.into_iter().map(|(_, told)| told)
 }
 
@@ -221,7 +222,7 @@ pub(super) fn told_on(on: SwitchView<'_>, as_of: &AsOf, (check, _, found): Found
         told.evidence.extend(lines.into_iter().filter(|line| !told.evidence.contains(line)).collect::<Vec<_>>());
     }
     // The policy's line stands last.
-    told.evidence.sort_by_key(|line| line.kind == EvidenceKind::Policy);
+    sorted::by_key(&mut told.evidence, |line| line.kind == EvidenceKind::Policy);
     let mut usage = Usage::default();
     waive(policy, as_of, &mut told, on, port, resolved.lists(), &mut usage);
     Some(Told { finding: told, on: Some((port, role.map(str::to_owned))), usage })

@@ -19,6 +19,7 @@ use crate::finding::{Finding, Levels, Needs, PortShown, Standing, SwitchOutcome,
 use crate::model::{PortName, Remark, Switch, is_too_old, settings};
 use crate::policy::{AsOf, Level, Policy, assign};
 use crate::resolve::Resolved;
+use crate::sorted;
 use verdicts::house;
 pub(super) use verdicts::is_excused;
 
@@ -143,7 +144,7 @@ impl<'p> Judge<'p> {
             outcome.findings.extend(placed.filter(|f| around.chosen && self.selection.takes_check(f.check)));
             if around.chosen {
                 ports += 1;
-                outcome.findings[first..].sort_by_key(|f| (f.check, f.vlan));
+                sorted::by_key(&mut outcome.findings[first..], |f| (f.check, f.vlan));
                 Self::show(&view, &mut outcome);
             }
         }
@@ -224,7 +225,7 @@ impl<'p> Judge<'p> {
         }
         let own = placed.remove(&None).unwrap_or_default();
         outcome.findings.extend(own.into_iter().filter(|f| reported && self.selection.takes_check(f.check)));
-        outcome.findings.sort_by_key(|f| (f.check, f.vlan));
+        sorted::by_key(&mut outcome.findings, |f| (f.check, f.vlan));
         placed
     }
 

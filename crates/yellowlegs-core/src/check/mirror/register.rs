@@ -6,6 +6,7 @@ use super::session::{Session, each, sessions};
 use crate::check::{Case, Check, Judgement, Mending, Repair, Run, SwitchView, Tally, Usage};
 use crate::model::{Direction, settings};
 use crate::policy::{Level, MirrorEntry};
+use crate::sorted;
 
 const NEEDS: &[&str] = &["mirror.enabled", "mirror.sources", "mirror.target"];
 
@@ -79,12 +80,12 @@ fn fit<'p>(on: &SwitchView<'p>, session: &Session) -> Fit<'p> {
     let switch = on.switch();
     let lists = on.resolved().lists();
     let copied: BTreeMap<usize, Direction> =
-        session.sources.iter().filter_map(|(name, way)| Some((switch.port_index(name)?, *way))).collect();
+        sorted::map(session.sources.iter().filter_map(|(name, way)| Some((switch.port_index(name)?, *way))));
     let mut other = Fit::None;
     for (_, entry) in on.policy().mirrors_on(switch.name()) {
         let at = |text: &crate::policy::PortsText| text.positions(switch, lists).unwrap_or_default();
         let agreed: BTreeMap<usize, Direction> =
-            entry.sources.iter().flat_map(|(text, way)| at(text).into_iter().map(|port| (port, *way))).collect();
+            sorted::map(entry.sources.iter().flat_map(|(text, way)| at(text).into_iter().map(|port| (port, *way))));
         // A target that is not there can be agreed to, too: it is told by itself.
         let same_target = match session.port {
             Some(port) => at(&entry.target) == [port],

@@ -14,6 +14,7 @@ use crate::finding::Related;
 use crate::model::{Seconds, SettingId, Value, VlanId, VlanSet, settings};
 use crate::policy::{Cite, Level, Purpose};
 use crate::resolve::About;
+use crate::sorted;
 
 pub(super) const MISSING: Check = Check {
     id: "multicast/querier-missing",
@@ -110,7 +111,7 @@ fn domains(fleet: &FleetView<'_>) -> Vec<Domain> {
             if !seen.insert(joined.group(first)) {
                 continue;
             }
-            let switches: BTreeSet<usize> = joined.members(first).collect();
+            let switches: BTreeSet<usize> = sorted::set(joined.members(first));
             let open = switches.iter().find_map(|switch| fleet.links().open_end(fleet.switches, *switch, vlan));
             let outside = switches.iter().flat_map(|switch| fleet.links().outside(fleet.switches, *switch, vlan));
             let asks: Vec<(At, Option<bool>)> = outside.map(|(at, outside)| (at, outside.asks(vlan))).collect();
@@ -139,7 +140,9 @@ impl Domain {
     /// The addresses that are heard asking in the VLAN, each once.
     fn heard(&self, fleet: &FleetView<'_>) -> BTreeSet<IpAddr> {
         let of = |switch: &usize| fleet.switches[*switch].heard_queriers.iter();
-        self.switches.iter().flat_map(of).filter(|(vlan, _)| *vlan == self.vlan).map(|(_, address)| *address).collect()
+        sorted::set(
+            self.switches.iter().flat_map(of).filter(|(vlan, _)| *vlan == self.vlan).map(|(_, address)| *address),
+        )
     }
 
     fn related(&self, fleet: &FleetView<'_>) -> Vec<Related> {

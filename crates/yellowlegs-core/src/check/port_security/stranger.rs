@@ -3,6 +3,7 @@
 use crate::check::seen::{Heard, QUOTED, distinct, some};
 use crate::check::{Check, Judgement, PortView, Run, Verdict, Violation};
 use crate::policy::Level;
+use crate::sorted;
 
 pub(super) const STRANGER: Check = Check {
     id: "port-security/stranger",
@@ -26,7 +27,7 @@ fn stranger(port: &PortView<'_>) -> Judgement {
     }
     let mut strangers: Vec<Heard<'_>> =
         heard.into_iter().filter(|heard| inventory.get(heard.address).is_none()).collect();
-    strangers.sort_by_key(|heard| heard.address);
+    sorted::by_key(&mut strangers, |heard| heard.address);
     strangers.dedup_by_key(|heard| heard.address);
     if strangers.is_empty() {
         return Ok(Verdict::Met);

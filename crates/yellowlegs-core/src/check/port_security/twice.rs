@@ -8,6 +8,7 @@ use crate::check::{Check, FleetJudgement, FleetView, FleetViolation, Run, Violat
 use crate::finding::Related;
 use crate::model::{StationAddress, VlanId, settings};
 use crate::policy::Level;
+use crate::sorted;
 
 pub(super) const PINNED_TWICE: Check = Check {
     id: "port-security/pinned-twice",
@@ -45,7 +46,7 @@ fn pinned_twice(fleet: &FleetView<'_>) -> FleetJudgement {
         judgement.violations.extend(twice().filter_map(|of_one| found(fleet, &heard, of_one)));
     }
     // In the order of the stations.
-    judgement.violations.sort_by_key(|found| found.station);
+    sorted::by_key(&mut judgement.violations, |found| found.station);
     judgement
 }
 

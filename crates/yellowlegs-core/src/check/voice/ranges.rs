@@ -3,6 +3,7 @@
 use crate::check::{Check, Judgement, Run, SwitchView, Tally, Verdict, Violation};
 use crate::model::{StationRange, Value, VlanId, settings};
 use crate::policy::Level;
+use crate::sorted;
 
 pub(super) const WIDE: Check = Check {
     id: "voice/range-wide",
@@ -92,7 +93,7 @@ fn overlap(on: &SwitchView<'_>) -> Judgement {
 fn clashes(ranges: &[(StationRange, VlanId)]) -> Vec<(Vec<usize>, usize)> {
     let mut clashes: Vec<(Vec<usize>, usize)> = vec![Default::default(); ranges.len()];
     let mut by_begin: Vec<usize> = (0..ranges.len()).collect();
-    by_begin.sort_by_key(|at| ranges[*at].0.from);
+    sorted::by_key(&mut by_begin, |at| ranges[*at].0.from);
     for (i, one) in by_begin.iter().enumerate() {
         let (range, vlan) = ranges[*one];
         let reached = by_begin[i + 1..].iter().take_while(|other| ranges[**other].0.from <= range.to);

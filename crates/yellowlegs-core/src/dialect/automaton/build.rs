@@ -6,6 +6,7 @@ use super::super::hole::HoleType;
 use super::super::pattern::{HoleKind, Part, Pattern, Step};
 use super::super::ports::Lists;
 use super::{Accept, Automaton, HoleEdge, Node, NodeId, Pick};
+use crate::sorted;
 use crate::source::Word;
 
 /// Most nodes of one dialect.
@@ -274,7 +275,7 @@ impl Automaton {
         let to = self.fresh()?;
         let holes = &mut self.nodes[from as usize].holes;
         holes.push(HoleEdge { kind, repeated, to, hole: None });
-        holes.sort_by_key(|edge| edge.kind.rank());
+        sorted::by_key(holes, |edge| edge.kind.rank());
         Ok(to)
     }
 
@@ -294,7 +295,7 @@ impl Automaton {
                 meeting.beside(&self.closure(id as NodeId));
             }
         }
-        meeting.clashes.sort();
+        sorted::plain(&mut meeting.clashes);
         meeting.clashes.dedup();
         meeting.clashes
     }

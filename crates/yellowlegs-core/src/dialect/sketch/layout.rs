@@ -8,6 +8,7 @@ use super::super::layout::{Layout, Structure};
 use super::super::ports::{Lists, ListsText};
 use super::texts::{BLOCK, TextLines, Worded};
 use crate::model::StationAddress;
+use crate::sorted;
 use crate::syntax::Splitter;
 
 /// What a text seems to be like.
@@ -63,7 +64,7 @@ impl Guessed {
             splitter.split(line, 0, &mut words);
             words.first().map(|word| word.of(line))
         };
-        let openers: BTreeSet<&str> = lines.openers().filter_map(&mut first).collect();
+        let openers: BTreeSet<&str> = sorted::set(lines.openers().filter_map(&mut first));
         let (verb, negation) = leading(&worded, structure, &openers);
         let (forms, range) = ports(&worded);
         let (mut vlan_words, vlans) = vlans(&worded);
@@ -153,11 +154,8 @@ fn leading(lines: &[Worded<'_>], structure: Structure, openers: &BTreeSet<&str>)
     let verb = most.filter(|(_, count)| structure == Structure::Paths && count * 10 > all * 7).map(|(w, _)| w);
     // What negates stands before words that stand without it elsewhere: behind the verb, or first.
     let skip = usize::from(verb.is_some());
-    let plain: BTreeSet<&str> = lines
-        .iter()
-        .filter(|line| verb.is_none() || line.words.first().copied() == verb)
-        .filter_map(|line| line.words.get(skip).copied())
-        .collect();
+    let behind_verb = lines.iter().filter(|line| verb.is_none() || line.words.first().copied() == verb);
+    let plain = sorted::set(behind_verb.filter_map(|line| line.words.get(skip).copied()));
     let negates = |word: &str| {
         let mut behind: BTreeMap<&str, usize> = BTreeMap::new();
         for line in lines.iter().filter(|line| line.words.first().copied() == Some(word)) {
@@ -250,7 +248,7 @@ fn ports(lines: &[Worded<'_>]) -> (Vec<String>, Option<&'static str>) {
         .map(|(form, names)| (names.len(), form))
         .filter(|(n, f)| *n >= 3 || said.contains(f))
         .collect();
-    found.sort_by(|a, b| b.cmp(a));
+    sorted::by(&mut found, |a, b| b.cmp(a));
     let most = found.first().map_or(0, |(n, _)| *n);
     found.retain(|(n, form)| n * 4 >= most || said.contains(form));
     let range = ranges.into_iter().max_by_key(|(_, n)| *n).map(|(sign, _)| sign);
@@ -300,7 +298,7 @@ fn vlans(lines: &[Worded<'_>]) -> (BTreeSet<String>, BTreeSet<u32>) {
     });
     let best = good.max_by_key(|(_, (ways, numbers, _))| (ways.len(), numbers.len()));
     let Some((word, (_, numbers, _))) = best else { return (BTreeSet::new(), BTreeSet::new()) };
-    let same = behind.keys().filter(|w| stem(w) == stem(word)).map(|w| (*w).to_owned()).collect();
+    let same = sorted::set(behind.keys().filter(|w| stem(w) == stem(word)).map(|w| (*w).to_owned()));
     (same, numbers.clone())
 }
 

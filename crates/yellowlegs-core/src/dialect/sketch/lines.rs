@@ -11,6 +11,7 @@ use super::super::layout::{Logical, Logicals, Structure};
 use super::layout::Guessed;
 use super::propose::{is_of_trade, is_switch};
 use crate::model::{Rate, StationAddress, VlanId};
+use crate::sorted;
 use crate::source::Word;
 use crate::syntax::Nesting;
 
@@ -127,7 +128,7 @@ pub(super) fn told(texts: &[&str], guessed: &Guessed, mut stands: impl FnMut(Sta
         });
     }
     let mut sayings: Vec<(u32, Saying)> = sayings.into_iter().map(|(saying, number)| (number, saying)).collect();
-    sayings.sort_unstable_by_key(|(number, _)| *number);
+    sorted::by_key(&mut sayings, |(number, _)| *number);
     let mut sayings: Vec<Saying> = sayings.into_iter().map(|(_, saying)| saying).collect();
     // Of two blocks of one name the one that comes last counts.
     let mut last = vec![0_usize; sayings.len()];
@@ -150,12 +151,10 @@ fn name_profiles(told: &mut [Saying], last: &[usize]) {
         (may_be && is_plain && !front.is_empty()).then_some((front, name))
     }
     let mut opening: Vec<(&usize, &Saying)> = last.iter().zip(told.iter()).filter(|(_, s)| s.opens.is_some()).collect();
-    opening.sort_unstable_by_key(|(last, _)| **last);
-    let openers: BTreeMap<Arc<str>, Vec<Sign>> = opening
-        .into_iter()
-        .filter_map(|(_, saying)| own(saying))
-        .map(|(front, name)| (Arc::clone(name), front.to_vec()))
-        .collect();
+    sorted::by_key(&mut opening, |(last, _)| **last);
+    let openers = opening.into_iter().filter_map(|(_, saying)| own(saying));
+    let openers: BTreeMap<Arc<str>, Vec<Sign>> =
+        sorted::map(openers.map(|(front, name)| (Arc::clone(name), front.to_vec())));
     let mut users: BTreeSet<Vec<Sign>> = BTreeSet::new();
     for line in told.iter().filter(|line| line.opens.is_none()) {
         let Some((front, name)) = own(line) else { continue };
@@ -164,13 +163,9 @@ fn name_profiles(told: &mut [Saying], last: &[usize]) {
             users.insert(front.to_vec());
         }
     }
-    let used: BTreeSet<Vec<Sign>> = told
-        .iter()
-        .filter(|line| line.opens.is_none())
-        .filter_map(own)
-        .filter(|(front, _)| users.contains(*front))
-        .filter_map(|(_, name)| openers.get(name).cloned())
-        .collect();
+    let using = told.iter().filter(|line| line.opens.is_none()).filter_map(own);
+    let using = using.filter(|(front, _)| users.contains(*front));
+    let used: BTreeSet<Vec<Sign>> = sorted::set(using.filter_map(|(_, name)| openers.get(name).cloned()));
     let mut renamed: Vec<(Arc<str>, Arc<str>)> = Vec::new();
     for line in told.iter_mut() {
         let Some((front, name)) = own(line) else { continue };

@@ -14,6 +14,7 @@ use std::fmt::Write as _;
 use std::sync::Arc;
 
 use super::{Dialect, HoleType, Reading};
+use crate::sorted;
 use crate::source::{Problem, Source, quoted};
 use layout::Guessed;
 pub use lines::At;
@@ -140,7 +141,7 @@ fn unread_lines(dialect: &Dialect, texts: &[&str]) -> BTreeSet<(usize, u32)> {
         let reading = dialect.read(&Source::of("text", *text), 1);
         reading.not_taken().map(|(u, _)| (number, u.mark.line())).collect::<Vec<_>>()
     };
-    texts.iter().enumerate().flat_map(of_text).collect()
+    sorted::set(texts.iter().enumerate().flat_map(of_text))
 }
 
 /// The rules that the lines of each context come to.
@@ -177,7 +178,7 @@ fn unquoted(text: &str) -> String {
 /// The last resort: lines that nothing takes are known by their first words and the rest.
 fn add_unread(rules: &mut BTreeMap<Rule, Seen>, dialect: &Dialect, texts: &[&str], told: &Lines) -> bool {
     let opens: BTreeMap<(usize, u32), &Arc<str>> =
-        told.iter().filter_map(|(t, says)| Some(((t.text as usize, t.line), says.opens.as_ref()?))).collect();
+        sorted::map(told.iter().filter_map(|(t, says)| Some(((t.text as usize, t.line), says.opens.as_ref()?))));
     let mut added = false;
     for (number, text) in texts.iter().enumerate() {
         let reading = dialect.read(&Source::of("text", *text), 1);
@@ -265,7 +266,7 @@ fn write(name: &str, guessed: &Guessed, rules: &BTreeMap<Rule, Seen>, told: &Lin
         .iter()
         .flat_map(|(rule, seen)| alike(rule, seen, &around).into_iter().map(move |seen| (rule, seen)))
         .collect();
-    order.sort_by_key(|(rule, seen)| {
+    sorted::by_key(&mut order, |(rule, seen)| {
         let top = seen.contexts.iter().any(|c| c == "top");
         (!top, seen.contexts.clone(), std::cmp::Reverse(seen.count()), rule.pattern.clone())
     });
@@ -376,7 +377,7 @@ impl<'r> Around<'r> {
     }
 
     fn words(&self, context: &str) -> BTreeSet<String> {
-        self.chain(context).into_iter().flat_map(|rule| literals(&rule.pattern)).collect()
+        sorted::set(self.chain(context).into_iter().flat_map(|rule| literals(&rule.pattern)))
     }
 
     /// The key that says what a rule is about, and the hole that names it, where the block around does not say it.
@@ -436,14 +437,11 @@ fn recognised(guessed: &Guessed, rules: &BTreeMap<Rule, Seen>, told: &Lines, tex
     let of_texts = told.of_texts();
     let near = of_texts.flat_map(|lines| (0..BEGINNING).zip(lines)).filter(|(_, (_, says))| &*says.context == "top");
     let mut first: Vec<(usize, (&Told, &Saying))> = near.collect();
-    first.sort_by_key(|(position, _)| *position);
+    sorted::by_key(&mut first, |(position, _)| *position);
     let words = |says: &Saying| says.words.iter().find_map(|w| w.literal().map(str::to_owned));
     let common = first.iter().filter_map(|(_, (_, says))| words(says)).find(|word| {
-        let having: BTreeSet<u32> = first
-            .iter()
-            .filter(|(_, (_, says))| words(says).as_ref() == Some(word))
-            .map(|(_, (t, _))| t.text)
-            .collect();
+        let with_it = first.iter().filter(|(_, (_, says))| words(says).as_ref() == Some(word));
+        let having = sorted::set(with_it.map(|(_, (t, _))| t.text));
         having.len() == texts
     });
     let Some(word) = common else { return Vec::new() };

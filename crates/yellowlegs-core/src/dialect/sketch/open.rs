@@ -10,6 +10,7 @@ use super::tree::Tree;
 use super::{Around, Rule, Seen};
 use crate::dialect::{Dialect, HoleType, Reading, UnreadAt};
 use crate::model::Kind;
+use crate::sorted;
 use crate::source::{Source, Word};
 
 /// So many unlike lines of a shape are shown,
@@ -92,9 +93,9 @@ impl Open {
 
 /// What is open for these texts, most frequent first; lines inside unread ones wait for what is around them.
 pub fn open(dialect: &Dialect, texts: &[Arc<Source>]) -> Vec<Open> {
-    let written: BTreeMap<Rule, Seen> = dialect.rules().iter().map(|rule| of_rule(dialect, rule)).collect();
+    let written: BTreeMap<Rule, Seen> = sorted::map(dialect.rules().iter().map(|rule| of_rule(dialect, rule)));
     let mut around = Around::of(&written);
-    around.said = dialect.rules().iter().filter_map(|rule| said_about(dialect, rule)).collect();
+    around.said = sorted::map(dialect.rules().iter().filter_map(|rule| said_about(dialect, rule)));
     let all: Vec<&str> = texts.iter().map(|text| text.text()).collect();
     let guessed = Guessed::beside(dialect, &all);
     let readings: Vec<Reading> = texts.iter().map(|text| dialect.read(text, 1)).collect();
@@ -155,7 +156,7 @@ pub fn open(dialect: &Dialect, texts: &[Arc<Source>]) -> Vec<Open> {
         }
         open.block.reverse();
     }
-    open.sort_by_key(|open| std::cmp::Reverse(open.lines.len()));
+    sorted::by_key(&mut open, |open| std::cmp::Reverse(open.lines.len()));
     open
 }
 
@@ -199,7 +200,7 @@ fn unread<'t>(
     told: impl Iterator<Item = ((&'t Told, &'t Saying), &'t Stands)>,
     not_taken: &BTreeMap<(usize, usize), usize>,
 ) -> BTreeMap<String, Tree> {
-    let known: BTreeSet<&str> = dialect.contexts().iter().map(String::as_str).collect();
+    let known: BTreeSet<&str> = sorted::set(dialect.contexts().iter().map(String::as_str));
     let mut by_context: BTreeMap<String, Tree> = BTreeMap::new();
     for (number, ((line, says), stands)) in (0..).zip(told) {
         let mut begins = stands.begins.iter().filter_map(|begin| usize::try_from(*begin).ok());

@@ -7,6 +7,7 @@ use std::sync::LazyLock;
 use super::super::HoleType;
 use super::{NAME, Rule};
 use crate::model::{Kind, Scope, SettingId};
+use crate::sorted;
 
 /// From this score on, of 100, a meaning is proposed.
 const LIKELY: usize = 60;
@@ -48,7 +49,7 @@ pub(super) fn is_switch(word: &str) -> bool {
 pub(super) fn is_of_trade(word: &str) -> bool {
     static WORDS: LazyLock<BTreeSet<&'static str>> = LazyLock::new(|| {
         let of_entry = |entry: &'static Entry| entry.groups.iter().flatten().chain(&entry.speak_for).copied();
-        LEXICON.iter().flat_map(of_entry).chain(NEUTRAL).chain(OFF).chain(ON).collect()
+        sorted::set(LEXICON.iter().flat_map(of_entry).chain(NEUTRAL).chain(OFF).chain(ON))
     });
     let small = word.to_ascii_lowercase();
     small.split(['-', '_']).any(|part| WORDS.contains(part))
@@ -119,7 +120,7 @@ pub(super) fn ranked(rule: &Rule, around: &BTreeSet<String>, subject: Subject) -
         Some(Proposal { setting: entry.setting, operand, retyped, score: score(entry, &own, around)? })
     });
     let mut ranked: Vec<Proposal> = scored.collect();
-    ranked.sort_by_key(|proposal| std::cmp::Reverse(proposal.score));
+    sorted::by_key(&mut ranked, |proposal| std::cmp::Reverse(proposal.score));
     let mut told = BTreeSet::new();
     ranked.retain(|proposal| told.insert(proposal.setting));
     ranked
@@ -136,10 +137,7 @@ pub(super) fn likely(ranked: &[Proposal]) -> Option<&Proposal> {
 pub(super) fn literals(pattern: &str) -> BTreeSet<String> {
     let words = pattern.split_whitespace().filter(|word| !word.starts_with('<'));
     let parts = words.flat_map(|word| word.split(['-', '_', '\'']));
-    parts
-        .map(str::to_ascii_lowercase)
-        .filter(|word| !word.is_empty() && word.chars().any(char::is_alphanumeric))
-        .collect()
+    sorted::set(parts.map(str::to_ascii_lowercase).filter(|word| word.chars().any(char::is_alphanumeric)))
 }
 
 fn score(entry: &Entry, own: &BTreeSet<String>, around: &BTreeSet<String>) -> Option<usize> {

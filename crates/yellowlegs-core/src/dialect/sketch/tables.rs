@@ -7,6 +7,7 @@ use std::sync::LazyLock;
 use super::super::state::{Heading, Placed, is_ruler, placed};
 use super::layout::Guessed;
 use crate::dialect::HoleType;
+use crate::sorted;
 use crate::source::{Word, quoted};
 
 /// So many rows of a table are looked at.
@@ -124,9 +125,9 @@ struct Fit {
 }
 
 fn written(titles: &[String], table: &Seen, guessed: &Guessed) -> String {
-    let facts: BTreeSet<&str> = FIELDS.iter().map(|field| field.fact).collect();
+    let facts: BTreeSet<&str> = sorted::set(FIELDS.iter().map(|field| field.fact));
     let mut fits: Vec<Fit> = facts.into_iter().filter_map(|fact| fit(fact, titles, table, guessed)).collect();
-    fits.sort_by_key(|fit| std::cmp::Reverse(fit.known));
+    sorted::by_key(&mut fits, |fit| std::cmp::Reverse(fit.known));
     let (Some(best), next) = (fits.first(), fits.get(1)) else { return String::new() };
     let share = best.known * 100 / titles.len();
     if share < LIKELY || next.is_some_and(|next| next.known == best.known) {

@@ -6,6 +6,7 @@ use std::sync::Arc;
 use super::super::HoleType;
 use super::lines::{Sign, literal};
 use super::{NAME, PROFILE, Rule};
+use crate::sorted;
 
 /// So many words at one place are values, not keywords.
 const MANY: usize = 5;
@@ -128,7 +129,7 @@ impl Tree {
                 tree.shapes(&mut shapes, &mut Vec::new());
                 joined.join(tree.clone());
             }
-            let alike = shapes.iter().map(Vec::len).collect::<BTreeSet<_>>().len() == 1 && shapes.len() <= 2;
+            let alike = sorted::set(shapes.iter().map(Vec::len)).len() == 1 && shapes.len() <= 2;
             let behind_a_value = matches!(before, Some(Sign::Typed(_)));
             if alike || !behind_a_value {
                 self.next.retain(|sign, _| !values.contains(&sign));

@@ -9,6 +9,7 @@ use crate::drill::frame::{Frame, Payload};
 use crate::drill::machine::{Because, Machine, Millis, Net};
 use crate::drill::rehearse::{LINKS, Outcome, Rehearsal, Stage, comes_back, station};
 use crate::model::{Cause, Media, Seconds, SettingId, Unidirectional, settings};
+use crate::sorted;
 
 pub(super) const PATCHED_LOOP: Drill = Drill {
     name: "patched-loop",
@@ -67,7 +68,7 @@ fn ended(machine: &mut Machine<'_>, far: usize, near: usize, bpdus_pass: bool) -
     }
     let rounds = [(hello, false), (probe, true)].into_iter();
     let mut rounds: Vec<_> = rounds.filter_map(|(wait, probing)| Some((wait?, probing))).collect();
-    rounds.sort_unstable_by_key(|(wait, _)| wait.unwrap_or(SELDOM));
+    sorted::by_key(&mut rounds, |(wait, _)| wait.unwrap_or(SELDOM));
     for (wait, probing) in rounds {
         machine.pass((start + wait.unwrap_or(SELDOM)).saturating_sub(machine.now()))?;
         for (from, to) in ways {

@@ -10,6 +10,7 @@ use crate::drill::machine::{Arrival, Because, Machine};
 use crate::drill::rehearse::{LINKS, Outcome, Rehearsal, Stage, station};
 use crate::model::{VlanId, facts, settings};
 use crate::policy::Feature;
+use crate::sorted;
 
 /// Groups for documentation (RFC 6676): one that somebody joins, one that nobody does.
 const GROUP: Ipv4Addr = Ipv4Addr::new(233, 252, 0, 1);
@@ -212,7 +213,8 @@ pub(super) const TWO_RECEIVERS: Drill = Drill {
 
 fn two_receivers(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
     let heard = stage.switch().facts_about(facts::station::FACT, stage.port);
-    let stations: std::collections::BTreeSet<_> = heard.filter_map(|fact| fact.get(facts::station::ADDRESS)).collect();
+    let stations: std::collections::BTreeSet<_> =
+        sorted::set(heard.filter_map(|fact| fact.get(facts::station::ADDRESS)));
     if stations.len() < 2 || !stage.is_edge()? {
         return Ok(None);
     }

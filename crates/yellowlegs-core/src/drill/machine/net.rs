@@ -9,6 +9,7 @@ use super::{Arrival, Because, Machine, Told};
 use crate::drill::asked::Known;
 use crate::drill::frame::Frame;
 use crate::model::StationAddress;
+use crate::sorted;
 
 /// A port of a net: switch and port by position.
 pub type At = (usize, usize);
@@ -170,7 +171,7 @@ impl<'a> Net<'a> {
             self.story.extend(told.into_iter().map(|line| Told { switch: name.clone(), ..line }));
         }
         // While time passed on one switch it did on all.
-        self.story.get_mut(before..).into_iter().for_each(|new| new.sort_by_key(|line| line.at));
+        self.story.get_mut(before..).into_iter().for_each(|new| sorted::by_key(new, |line| line.at));
         // What goes on for days is told as long as anybody may read it.
         self.story.truncate(LINES);
     }
@@ -230,7 +231,7 @@ impl<'a> Net<'a> {
 /// How many cables each switch is from the root: the one that ranks first of those that are joined.
 fn distances(cables: &[(At, At)], ranks: &[(u32, StationAddress)]) -> BTreeMap<usize, usize> {
     let mut by_rank: Vec<(_, usize)> = ranks.iter().zip(0..).collect();
-    by_rank.sort_unstable();
+    sorted::plain(&mut by_rank);
     let mut distances: BTreeMap<usize, usize> = BTreeMap::new();
     for (_, root) in by_rank {
         if distances.contains_key(&root) {

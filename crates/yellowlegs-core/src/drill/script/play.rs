@@ -6,6 +6,7 @@ use super::{Act, Comes, Expect, PortIs, Script, ScriptProblem, Step};
 use crate::drill::asked::{Asked, Hang, Known};
 use crate::drill::machine::{Arrival, At, Machine, Millis, Net, Told, Trip};
 use crate::model::{Choice, Switch};
+use crate::sorted;
 use crate::source::{At as Placed, Place, Problem};
 
 /// An expectation, held against what came.
@@ -44,7 +45,7 @@ fn problem(step: &Step, problem: ScriptProblem) -> Problem {
 /// Plays a script on the switches that it names, with the wires between them. Ports that a step plugs something into are down until
 /// then; all others have forwarded for long. What hangs on something unknown ends the play, and leaves the rest open.
 pub fn play(script: &Script, switches: &[&Switch], wires: &[(At, At)]) -> Result<Ran, Vec<Problem>> {
-    let number: BTreeMap<&str, usize> = switches.iter().enumerate().map(|(n, s)| (&**s.name(), n)).collect();
+    let number: BTreeMap<&str, usize> = sorted::map(switches.iter().enumerate().map(|(n, s)| (&**s.name(), n)));
     let mut problems = Vec::new();
     let mut places: Vec<At> = Vec::new();
     let find = |step: &Step, switch: &str, port: &str| -> Result<At, Problem> {

@@ -8,6 +8,7 @@ use serde::ser::{Serialize, SerializeMap, Serializer};
 use super::RecordQuote;
 use super::settings::RawValue;
 use crate::model::{FactKind, Value};
+use crate::sorted;
 use crate::source::nearest;
 
 /// A fact of the switch's state, checked while it is read.
@@ -50,7 +51,7 @@ impl Serialize for RecordFact {
         let info = self.kind.info();
         let told =
             info.fields.iter().zip(&self.fields).filter_map(|(field, value)| Some((field.name, value.as_ref()?)));
-        let fields: BTreeMap<&str, &Value> = told.collect();
+        let fields: BTreeMap<&str, &Value> = sorted::map(told);
         let mut map = serializer.serialize_map(None)?;
         map.serialize_entry("fact", info.name)?;
         map.serialize_entry("fields", &fields)?;

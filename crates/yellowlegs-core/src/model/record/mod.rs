@@ -20,6 +20,7 @@ use super::{
     TraitId, TraitSlot, Traits, Unread, VlanId, platform,
 };
 use crate::model::quote::Quoted;
+use crate::sorted;
 
 /// A switch record, version 1. `schemas/record.schema.json` describes it.
 #[derive(Debug, Clone, PartialEq, Eq, serde::Deserialize)]
@@ -241,7 +242,7 @@ impl Record {
         }
         let of = |settings: RecordSettings, scope: Scope, owner: Option<Owner>, quotes: &mut Quotes| {
             let mine = settings.0.into_iter().filter(|(id, _)| id.info().scope == scope);
-            mine.map(|(id, slot)| (id, quotes.slot(owner.clone(), id, slot))).collect::<BTreeMap<SettingId, Slot>>()
+            sorted::map(mine.map(|(id, slot)| (id, quotes.slot(owner.clone(), id, slot))))
         };
         switch.vlan_defaults = of(self.every_vlan, Scope::Vlan, None, &mut quotes);
         for RecordMirror { mirror, settings } in self.mirrors {

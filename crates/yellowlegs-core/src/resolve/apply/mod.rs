@@ -188,6 +188,7 @@ impl<'a> Applier<'a> {
         said
     }
 
+    #[inline]
     fn captured(&self, statement: &'a Statement, hole: &HoleRef) -> &'a Captured {
         self.reading.captured(self.dialect, statement, hole)
     }

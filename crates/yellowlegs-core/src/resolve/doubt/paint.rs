@@ -12,6 +12,7 @@ use crate::model::{
 };
 use crate::resolve::History;
 use crate::resolve::apply::{Applier, is_unset};
+use crate::sorted;
 
 /// Makes doubtful settings unknown, and keeps by which line.
 pub(super) struct Painter {
@@ -258,7 +259,8 @@ impl Painter {
     }
 
     fn mirror(&mut self, session: Option<&Arc<str>>, target: &Target) {
-        let unknown: BTreeMap<SettingId, Slot> = SettingId::of(Scope::Mirror).map(|id| (id, Slot::DOUBTFUL)).collect();
+        let unknown: BTreeMap<SettingId, Slot> =
+            sorted::map(SettingId::of(Scope::Mirror).map(|id| (id, Slot::DOUBTFUL)));
         match session {
             Some(name) => {
                 let slots = self.switch.mirrors.entry(Arc::clone(name)).or_insert(unknown);

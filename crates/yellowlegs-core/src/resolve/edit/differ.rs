@@ -6,6 +6,7 @@ use std::sync::Arc;
 use super::About;
 use crate::model::{Scope, SettingId, Switch, Value, VlanId, settings};
 use crate::resolve::Resolved;
+use crate::sorted;
 
 /// The settings that two readings of one switch differ in, or two switches of the same ports.
 pub fn differences(before: &Resolved, after: &Resolved) -> Vec<(About, SettingId)> {
@@ -34,7 +35,7 @@ pub fn differences(before: &Resolved, after: &Resolved) -> Vec<(About, SettingId
         return found;
     }
     let mut all: BTreeSet<VlanId> =
-        one.vlan_slots.keys().chain(other.vlan_slots.keys()).map(|(vlan, _)| *vlan).collect();
+        sorted::set(one.vlan_slots.keys().chain(other.vlan_slots.keys()).map(|(vlan, _)| *vlan));
     if one.vlan_defaults != other.vlan_defaults {
         // What is said of every VLAN is said of those of which nothing else is.
         let there = |switch: &Switch| switch.slot(None, settings::VLANS.id).value.clone();
@@ -48,7 +49,7 @@ pub fn differences(before: &Resolved, after: &Resolved) -> Vec<(About, SettingId
     all.into_iter().for_each(|vlan| compare(About::Vlan(vlan), Scope::Vlan));
     let mut mirrors: Vec<Arc<str>> =
         before.switch.mirrors().keys().chain(after.switch.mirrors().keys()).cloned().collect();
-    mirrors.sort();
+    sorted::plain(&mut mirrors);
     mirrors.dedup();
     mirrors.into_iter().for_each(|name| compare(About::Mirror(name), Scope::Mirror));
     found

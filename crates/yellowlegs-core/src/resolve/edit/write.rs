@@ -7,6 +7,7 @@ use super::{About, DEEPEST, Edit, Wanted, Way, Wide, differences};
 use crate::dialect::{Change, Dialect, Effect, Held, HoleRef, Operand, ProfileRef, Rule, Structure, Subject};
 use crate::model::{Choice, Direction, Kind, Origin, Scope, SettingId, Value, settings};
 use crate::resolve::Resolved;
+use crate::sorted;
 
 /// One rule on the way from the top to the line that changes something, with what its holes are to hold.
 #[derive(Clone)]
@@ -181,7 +182,7 @@ impl<'a> Writer<'a> {
     /// The candidates, the shortest first, each once.
     pub(super) fn ordered(&self) -> Vec<Vec<String>> {
         let mut candidates = self.candidates();
-        candidates.sort_by_key(Vec::len);
+        sorted::by_key(&mut candidates, Vec::len);
         let mut seen = std::collections::BTreeSet::new();
         candidates.retain(|lines| !lines.is_empty() && seen.insert(lines.clone()));
         candidates

@@ -7,6 +7,7 @@ use super::super::ports::Ports;
 use super::super::teller::{Open, Teller};
 use crate::dialect::ObjectForm;
 use crate::model::{Fact, Kind, Value, facts};
+use crate::sorted;
 
 pub(in super::super) const ADMIN: &[u32] = &[1, 3, 6, 1, 2, 1, 105, 1, 1, 1, 3];
 pub(in super::super) const DETECTION: &[u32] = &[1, 3, 6, 1, 2, 1, 105, 1, 1, 1, 6];
@@ -32,8 +33,8 @@ pub(in super::super) enum Numbers {
 /// What the numbers of this switch's rows count.
 pub(in super::super) fn numbers(teller: &Teller<'_>, ports: &Ports) -> Numbers {
     let indices = || teller.objects.below(ADMIN).chain(teller.objects.below(DETECTION)).map(|(index, _)| index);
-    let groups: BTreeSet<Option<&u32>> = indices().map(<[u32]>::first).collect();
-    let all: BTreeSet<u32> = indices().filter_map(|index| index.get(1).copied()).collect();
+    let groups: BTreeSet<Option<&u32>> = sorted::set(indices().map(<[u32]>::first));
+    let all: BTreeSet<u32> = sorted::set(indices().filter_map(|index| index.get(1).copied()));
     let by_interface = all.iter().all(|number| ports.of_interface(*number).is_some());
     let by_bridge = all.iter().all(|number| ports.of_bridge(*number).is_some());
     let same = || all.iter().all(|number| ports.of_interface(*number) == ports.of_bridge(*number));

@@ -9,6 +9,7 @@ use std::path::{Path, PathBuf};
 
 use yellowlegs_core::mend::{Plan, Step};
 use yellowlegs_core::resolve::Resolved;
+use yellowlegs_core::sorted;
 
 use crate::failure::Failure;
 use crate::fleet::{Fleet, Kind, Layout, Loaded, POLICY_FILE, Root, dialect_files, relative};
@@ -75,7 +76,7 @@ fn open_to_others(folder: &Path) -> std::io::Result<()> {
 pub(super) fn into(place: &Path, ticket: &Ticket<'_>) -> Result<(), Failure> {
     let plan = ticket.plan;
     let filling = Filling::begin("--into", place)?;
-    let phases: BTreeSet<usize> = plan.steps.iter().map(|step| step.phase).collect();
+    let phases: BTreeSet<usize> = sorted::set(plan.steps.iter().map(|step| step.phase));
     for phase in phases {
         let mut by_switch: BTreeMap<&str, Vec<(usize, &Step)>> = BTreeMap::new();
         for (number, step) in plan.steps.iter().enumerate().filter(|(_, step)| step.phase == phase) {
@@ -151,8 +152,8 @@ pub(super) fn after(place: &Path, root: &Root, loaded: &Loaded, fleet: &Fleet, p
             copy(&file)?;
         }
     }
-    let changed: BTreeSet<&str> = plan.steps.iter().map(|step| &*step.change.switch).collect();
-    let saved: BTreeSet<&str> = plan.saves.iter().map(|(switch, _)| &**switch).collect();
+    let changed: BTreeSet<&str> = sorted::set(plan.steps.iter().map(|step| &*step.change.switch));
+    let saved: BTreeSet<&str> = sorted::set(plan.saves.iter().map(|(switch, _)| &**switch));
     for found in &fleet.switches {
         let (Layout::Folder(_), Some(resolved)) = (&found.layout, plan.after.get(&found.name)) else { continue };
         let Some(text) = resolved.text() else { continue };

@@ -13,6 +13,7 @@ use yellowlegs_core::finding::Finding;
 use yellowlegs_core::mend::{Answers, DEPENDENCIES, Dependency, HELD_DOWN, NoPlan, Order, Plan, Site, plan};
 use yellowlegs_core::policy::{AsOf, Level, names_check};
 use yellowlegs_core::resolve::Resolved;
+use yellowlegs_core::sorted;
 use yellowlegs_core::source::Source;
 
 use super::audit::{Named, chosen, jobs};
@@ -121,7 +122,7 @@ fn takes(selection: &Selection, finding: &Finding) -> bool {
 /// The ports that features hold down: everything that is found on them belongs to bringing them back.
 fn held_down(site: &Site<'_>) -> BTreeSet<(Option<Arc<str>>, Option<String>)> {
     let all = site.findings().into_iter().filter(|finding| finding.check == HELD_DOWN);
-    all.map(|finding| (finding.switch, finding.port)).collect()
+    sorted::set(all.map(|finding| (finding.switch, finding.port)))
 }
 
 /// The whole fleet, read and judged.

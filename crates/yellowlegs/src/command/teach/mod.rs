@@ -11,6 +11,7 @@ use std::sync::Arc;
 use yellowlegs_core::dialect::{At, Dialect, Open, sketch_with_state};
 use yellowlegs_core::model::SettingId;
 use yellowlegs_core::policy::AsOf;
+use yellowlegs_core::sorted;
 use yellowlegs_core::source::{Source, nearest};
 use yellowlegs_core::teach::{Growth, Lesson, Meaning, Names, Refused, Silence, Table};
 
@@ -213,7 +214,7 @@ impl Class {
         if found.len() > 1 {
             let starts =
                 found.iter().flat_map(|open| &open.lines).filter(|at| begins(at)).map(|at| column(at.words.start));
-            let columns: BTreeSet<usize> = starts.collect();
+            let columns: BTreeSet<usize> = sorted::set(starts);
             let columns: Vec<String> = columns.iter().map(|column| format!("{shown}:{column}")).collect();
             let what = format!("--line {shown}: several statements stand there");
             return Err(Failure::usage(what, format!("say which: {}", columns.join(", "))));

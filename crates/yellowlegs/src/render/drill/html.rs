@@ -7,6 +7,7 @@ use askama::Template;
 use yellowlegs_core::drill::{self, Around, Outcome, proof};
 use yellowlegs_core::finding::EvidenceKind;
 use yellowlegs_core::model::port_spans;
+use yellowlegs_core::sorted;
 
 use super::{DrillReport, Holes, PlayedSwitch, mark, place_of, rows_of};
 use crate::render::html::hash;
@@ -149,9 +150,9 @@ impl DrillReport for Html {
     }
 
     fn tail(&mut self, out: &mut dyn Write, classes: usize) -> io::Result<()> {
-        self.switches.sort_by_key(|(holes, _)| std::cmp::Reverse(*holes));
+        sorted::by_key(&mut self.switches, |(holes, _)| std::cmp::Reverse(*holes));
         let mut worst: Vec<_> = std::mem::take(&mut self.worst).into_iter().collect();
-        worst.sort_by_key(|((outcome, _), (ports, _))| (*outcome, std::cmp::Reverse(*ports)));
+        sorted::by_key(&mut worst, |((outcome, _), (ports, _))| (*outcome, std::cmp::Reverse(*ports)));
         let worst = worst.into_iter().map(|((outcome, drill), (ports, example))| Worst {
             drill,
             outcome: outcome.word(),

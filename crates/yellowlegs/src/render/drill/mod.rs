@@ -15,6 +15,7 @@ use yellowlegs_core::drill::{self, Around, Because, Outcome, Rehearsal, Rehearse
 use yellowlegs_core::finding::EvidenceKind;
 use yellowlegs_core::model::port_spans;
 use yellowlegs_core::resolve::Resolved;
+use yellowlegs_core::sorted;
 
 pub(crate) use html::Html;
 pub(crate) use rows::{Csv, Json};
@@ -113,7 +114,7 @@ fn rows_of(played: &PlayedSwitch) -> Vec<Row<'_>> {
             None => rows.push(Row { outcomes, role, ports: vec![port] }),
         }
     }
-    rows.sort_by_key(|row| {
+    sorted::by_key(&mut rows, |row| {
         let count = |wanted: Outcome| row.outcomes.iter().filter(|o| **o == Some(wanted)).count();
         std::cmp::Reverse((count(Outcome::LetThrough), count(Outcome::Outage), count(Outcome::Undetermined)))
     });
@@ -203,7 +204,7 @@ impl DrillReport for Matrix {
             (Outcome::Agreed, "What gets through, and the policy asks for nothing that would stop it"),
         ] {
             let mut rows: Vec<_> = self.counts.iter().filter(|((o, _), _)| *o == outcome).collect();
-            rows.sort_by_key(|(_, (count, _))| std::cmp::Reverse(*count));
+            sorted::by_key(&mut rows, |(_, (count, _))| std::cmp::Reverse(*count));
             if rows.is_empty() {
                 continue;
             }
@@ -218,7 +219,7 @@ impl DrillReport for Matrix {
                 wrapped(out, &lead, 6, &clean(&format!("e.g. {example}")), self.look.width)?;
             }
         }
-        self.switches.sort_by_key(|(holes, _)| std::cmp::Reverse(*holes));
+        sorted::by_key(&mut self.switches, |(holes, _)| std::cmp::Reverse(*holes));
         let worst = self.switches.iter().take_while(|(holes, _)| *holes != Holes::default()).take(WORST);
         let worst: Vec<String> = worst
             .map(|(Holes { through, broken }, switch)| {

@@ -6,6 +6,7 @@ use yellowlegs_core::finding::{
     Block, CheckRow, Evidence, EvidenceKind, Finding, PortShown, Standing, Summary, SwitchOutcome, SwitchRow, blocks,
 };
 use yellowlegs_core::model::port_spans;
+use yellowlegs_core::sorted;
 
 use super::super::drawing::{Drawing, draw, symbol};
 use super::super::whole::{Whole, findings_on, ports_of};
@@ -142,7 +143,7 @@ impl Page {
             row: row.clone(),
         };
         let mut overview: Vec<Line> = tail.totals.switches().iter().enumerate().map(line).collect();
-        overview.sort_by_key(|line| {
+        sorted::by_key(&mut overview, |line| {
             let found = line.row.findings;
             std::cmp::Reverse((found.breach, found.risk, line.row.violating_ports, found.advice))
         });
@@ -154,8 +155,8 @@ impl Page {
             levels: [count("breach"), count("risk"), count("advice")],
             shares: shares(&summary),
             legend: Standing::ALL.iter().map(|s| (symbol(*s), s.word())).collect(),
-            families: findings().map(|f| family(f.check)).collect(),
-            roles: findings().filter_map(|f| f.role.as_deref().map(text)).collect(),
+            families: sorted::set(findings().map(|f| family(f.check))),
+            roles: sorted::set(findings().filter_map(|f| f.role.as_deref().map(text))),
             overview,
             checks: tail.totals.checks().into_iter().map(check_line).collect(),
             switches: (0..).zip(&whole.switches).map(|(n, outcome)| Switch::of(n, outcome, tail)).collect(),
@@ -250,8 +251,8 @@ fn check_line(row: &CheckRow) -> CheckLine {
 impl Switch {
     fn of(position: usize, outcome: &SwitchOutcome, tail: &Tail<'_>) -> Self {
         let ports = ports_of(outcome, tail);
-        let places: BTreeMap<&str, usize> = ports.iter().map(|port| (port.name.as_str(), port.position)).collect();
-        let mut left: BTreeSet<&str> = places.keys().copied().collect();
+        let places: BTreeMap<&str, usize> = sorted::map(ports.iter().map(|port| (port.name.as_str(), port.position)));
+        let mut left: BTreeSet<&str> = sorted::set(places.keys().copied());
         // The first block that names a port is where its link leads.
         let mut anchor = |name: &str| {
             let place = places.get(name)?;

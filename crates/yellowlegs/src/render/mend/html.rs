@@ -6,6 +6,7 @@ use std::io::{self, Write};
 use askama::Template;
 use yellowlegs_core::finding::Finding;
 use yellowlegs_core::mend::Plan;
+use yellowlegs_core::sorted;
 
 use super::Ticket;
 use super::view::{View, place};
@@ -43,7 +44,7 @@ struct Row {
 pub(crate) fn page(out: &mut dyn Write, ticket: &Ticket<'_>) -> io::Result<()> {
     let plan = ticket.plan;
     // Those that came up on the way have steps, too.
-    let mut numbers: BTreeSet<usize> = plan.chosen.iter().copied().collect();
+    let mut numbers: BTreeSet<usize> = sorted::set(plan.chosen.iter().copied());
     numbers.extend(plan.steps.iter().flat_map(|step| step.change.because.iter().copied()));
     let document = Document {
         title: ticket.head.title(),

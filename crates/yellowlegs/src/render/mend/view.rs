@@ -7,6 +7,7 @@ use yellowlegs_core::mend::{BackUp, ByHand, Plan, Step};
 use yellowlegs_core::model::{Seconds, natural_order, port_spans};
 use yellowlegs_core::policy::Level;
 use yellowlegs_core::resolve::{About, Wide};
+use yellowlegs_core::sorted;
 
 use crate::render::shown;
 
@@ -194,9 +195,9 @@ fn new_ones(found: &[Finding]) -> Vec<(Level, String)> {
             None => groups.push((finding, vec![place(finding)])),
         }
     }
-    groups.sort_by_key(|(first, _)| (first.level, first.check));
+    sorted::by_key(&mut groups, |(first, _)| (first.level, first.check));
     let told = groups.into_iter().map(|(first, mut places)| {
-        places.sort_by(|a, b| natural_order(a, b));
+        sorted::by(&mut places, |a, b| natural_order(a, b));
         (first.level, format!("{}: {} ({})", first.check, first.message, places.join(", ")))
     });
     told.collect()
@@ -205,8 +206,8 @@ fn new_ones(found: &[Finding]) -> Vec<(Level, String)> {
 /// How large it is.
 fn size(plan: &Plan<'_>) -> String {
     let lines: usize = plan.steps.iter().map(|step| step.text.len()).sum();
-    let switches: BTreeSet<&str> = plan.steps.iter().map(|step| &*step.change.switch).collect();
-    let phases: BTreeSet<usize> = plan.steps.iter().map(|step| step.phase).collect();
+    let switches: BTreeSet<&str> = sorted::set(plan.steps.iter().map(|step| &*step.change.switch));
+    let phases: BTreeSet<usize> = sorted::set(plan.steps.iter().map(|step| step.phase));
     format!(
         "{} on {}, {}, {}",
         many(plan.steps.len(), "step"),
@@ -220,7 +221,7 @@ impl StepView {
     fn of(plan: &Plan<'_>, number: usize, step: &Step) -> Self {
         let change = &step.change;
         let mut from: Vec<String> = change.from.values().map(|from| shown(from.as_ref())).collect();
-        from.sort();
+        sorted::plain(&mut from);
         from.dedup();
         let what = format!("{}: {} → {}", change.setting.name(), from.join(" or "), shown(Some(&change.to)));
         let places = places(step);
@@ -272,7 +273,7 @@ fn places(step: &Step) -> String {
     if ports.is_empty() {
         return others.join(", ");
     }
-    ports.sort_by(|a, b| natural_order(a, b));
+    sorted::by(&mut ports, |a, b| natural_order(a, b));
     let what = if ports.len() == 1 { "port" } else { "ports" };
     format!("{what} {}", port_spans(&ports).join(", "))
 }

@@ -5,6 +5,7 @@ use std::io::{self, Write};
 
 use yellowlegs_core::finding::{Totals, UndeterminedRow, UnreadRow};
 use yellowlegs_core::model::FactKind;
+use yellowlegs_core::sorted;
 
 use super::super::clean;
 use super::super::look::Look;
@@ -75,8 +76,8 @@ fn by_feature(out: &mut dyn Write, facts: &[(&[&str], Vec<&UndeterminedRow>)], l
         }
     }
     let mut features: Vec<_> = features.into_iter().collect();
-    let checks = |rows: &[&UndeterminedRow]| rows.iter().map(|row| row.check).collect::<BTreeSet<_>>().len();
-    features.sort_by_key(|(_, (_, rows))| std::cmp::Reverse(checks(rows)));
+    let checks = |rows: &[&UndeterminedRow]| sorted::set(rows.iter().map(|row| row.check)).len();
+    sorted::by_key(&mut features, |(_, (_, rows))| std::cmp::Reverse(checks(rows)));
     for (feature, (names, rows)) in features {
         let ports = rows.iter().map(|row| row.ports).max().unwrap_or_default();
         let switches = rows.iter().map(|row| row.switches).max().unwrap_or_default();

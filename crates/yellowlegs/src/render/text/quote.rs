@@ -5,6 +5,7 @@ use std::io::{self, Write};
 
 use unicode_width::UnicodeWidthStr;
 use yellowlegs_core::finding::Evidence;
+use yellowlegs_core::sorted;
 
 use super::super::clean;
 use super::super::look::Look;
@@ -35,7 +36,7 @@ pub(super) fn quote(out: &mut dyn Write, of_line: &[Evidence], note: &str, look:
     writeln!(out, "        {}{}{}", if before > 0 { "…" } else { "" }, clean(&shown), if after { "…" } else { "" })?;
     let mut carets = String::new();
     let mut stretches: Vec<(usize, usize)> = of_line.iter().filter_map(|e| stretch(e, &shown, before)).collect();
-    stretches.sort_unstable();
+    sorted::plain(&mut stretches);
     for (skip, width) in stretches {
         let gap = (skip + usize::from(before > 0)).saturating_sub(carets.len());
         carets.extend(std::iter::repeat_n(' ', gap).chain(std::iter::repeat_n('^', width)));
