@@ -1,6 +1,5 @@
 //! Where a secret is, and how it is fetched. It is never in a file of the fleet, in an argument, or in what is told.
 
-use std::collections::BTreeSet;
 use std::path::PathBuf;
 
 use secrecy::SecretString;
@@ -45,7 +44,7 @@ pub fn ask_before(entries: &[Entry], secrets: &dyn Secrets) {
     });
     let is_asked =
         |(user, credential): (&str, &Credential)| (*credential == Credential::Prompt).then(|| user.to_owned());
-    let asked: BTreeSet<String> = sorted::set(of_ssh.chain(of_agents).filter_map(is_asked));
+    let asked: sorted::Set<String> = sorted::set(of_ssh.chain(of_agents).filter_map(is_asked));
     for user in asked {
         let _ = secrets.ask(&of_account(&user));
     }

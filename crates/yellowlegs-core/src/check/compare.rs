@@ -122,7 +122,7 @@ pub fn compare_state(a: &Switch, b: &Switch) -> Vec<StateUnlike> {
         if !a.tells(*kind) || !b.tells(*kind) {
             continue;
         }
-        let names: BTreeSet<PortName> = sorted::set(a.ports().iter().chain(b.ports()).cloned());
+        let names: sorted::Set<PortName> = sorted::set(a.ports().iter().chain(b.ports()).cloned());
         for name in names {
             let side = |switch: &Switch| switch.port_index(name.as_str()).map(|port| told(switch, port));
             let (on_a, on_b) = (side(a).unwrap_or_default(), side(b).unwrap_or_default());

@@ -25,7 +25,7 @@ pub(super) fn read(doc: &TomlDoc<'_>, table: Option<&TableReader<'_>>, of_all: b
             defaults[id.index()] = Some(slot(value, entry));
         }
     };
-    for entry in table.entries().into_values() {
+    for entry in table.entries() {
         let feature: Vec<SettingId> = of_feature(entry.key.value).collect();
         if feature.is_empty() {
             if let Some(id) = known_setting(doc, &entry.key) {
@@ -38,7 +38,7 @@ pub(super) fn read(doc: &TomlDoc<'_>, table: Option<&TableReader<'_>>, of_all: b
         } else if entry.text().is_some() {
             doc.report(&entry.spot(), DialectProblem::FeatureDefault { feature: entry.key.value.to_owned() });
         } else {
-            for inner in entry.tables().iter().flat_map(|table| table.entries().into_values()) {
+            for inner in entry.tables().iter().flat_map(TableReader::entries) {
                 let known =
                     feature.iter().find(|id| id.name().split_once('.').is_some_and(|(_, n)| n == inner.key.value));
                 match known {

@@ -114,7 +114,7 @@ impl Holes<'_> {
     ) {
         for key in ["sets", "adds", "removes", "implies"] {
             let Some(table) = table.table(key) else { continue };
-            for entry in table.entries().into_values() {
+            for entry in table.entries() {
                 let Some(setting) = known_setting(self.doc, &entry.key) else { continue };
                 let Some(operands) = self.operands(setting, &entry) else { continue };
                 let change = match key {
@@ -129,7 +129,7 @@ impl Holes<'_> {
                 effects.push(Effect { setting, change, implied: key == "implies", about: about.cloned(), part: None });
             }
         }
-        for entry in table.table("parts").iter().flat_map(|table| table.entries().into_values()) {
+        for entry in table.table("parts").iter().flat_map(TableReader::entries) {
             let Some(setting) = known_setting(self.doc, &entry.key) else { continue };
             let (Some(part), Kind::Flag) = (entry.text(), setting.info().kind) else {
                 self.doc.report(&entry.key.spot, DialectProblem::PartOf { setting: setting.name() });

@@ -59,7 +59,7 @@ pub(super) fn read(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Option<Example
     let unread = table.integer("unread").and_then(|i| usize::try_from(i.value).ok());
     let mut expect = Vec::new();
     if let Some(facts) = table.table("expect") {
-        for entry in facts.entries().into_values() {
+        for entry in facts.entries() {
             let Some(value) = scalar_text(&entry) else { continue };
             expect.push(Expected { fact: entry.key.value.to_owned(), value, spot: entry.key.spot.clone() });
         }
@@ -77,7 +77,7 @@ fn expected_fact(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Option<ExpectedF
         return None;
     };
     let mut fields = Vec::new();
-    for entry in table.entries().into_values().filter(|e| e.key.value != "fact") {
+    for entry in table.entries().into_iter().filter(|e| e.key.value != "fact") {
         let Some((field, info)) = kind.field(entry.key.value).and_then(|f| Some((f, kind.info().fields.get(f)?)))
         else {
             let found = entry.key.value.to_owned();

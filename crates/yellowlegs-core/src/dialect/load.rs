@@ -215,7 +215,7 @@ fn read_negated(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Option<Negated> {
 /// Types of holes by names of the dialect's own: each is what stands behind the colon of a hole.
 fn read_types(doc: &TomlDoc<'_>, table: &TableReader<'_>, text: &Text) -> OwnTypes {
     let mut types = OwnTypes::new();
-    for entry in table.entries().into_values() {
+    for entry in table.entries() {
         let (name, is) = (entry.key.value, entry.text());
         if HoleType::by_name(name).is_some() || name.is_empty() || name.contains(|c: char| "(<>)".contains(c)) {
             doc.report(&entry.key.spot, DialectProblem::TypeName { found: name.to_owned() });
@@ -239,7 +239,7 @@ fn read_units(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Units {
     let mut units = Units::default();
     for (measure, key) in Measure::KEYS {
         let Some(of) = table.table(key) else { continue };
-        for entry in of.entries().into_values() {
+        for entry in of.entries() {
             let times = match entry.scalar() {
                 Some(Scalar::Integer(times)) => u32::try_from(times).ok().filter(|times| *times > 0),
                 _ => None,
@@ -321,7 +321,7 @@ fn read_writing(doc: &TomlDoc<'_>, table: &TableReader<'_>) -> Writing {
     let leave = table.text("leave").map(|i| i.value.to_owned());
     let stations = one_of(table, "stations", &FORMS.map(|(word, _)| word)).and_then(|i| FORMS.get(i)).and_then(|f| f.1);
     let mut never = Vec::new();
-    for entry in table.table("never").iter().flat_map(|t| t.entries().into_values()) {
+    for entry in table.table("never").iter().flat_map(TableReader::entries) {
         let Some(id) = known_setting(doc, &entry.key) else { continue };
         if let Some(Scalar::Text(reason)) = entry.scalar() {
             never.push((id, reason.to_owned()));
@@ -353,7 +353,7 @@ fn read_lists(
     let names = ports.and_then(|t| t.texts("names")).unwrap_or_default();
     let also_table = ports.and_then(|t| t.table("also"));
     let also: Vec<(Item<&str>, &str)> = also_table
-        .map(|t| t.entries().into_values().filter_map(|e| Some((e.key.clone(), e.text()?))).collect())
+        .map(|t| t.entries().into_iter().filter_map(|e| Some((e.key.clone(), e.text()?))).collect())
         .unwrap_or_default();
     let signs = |key| {
         let items = lists.and_then(|t| t.texts(key))?;
@@ -453,7 +453,7 @@ pub(super) fn mark_of(doc: &TomlDoc<'_>, from: &Spot, to: &Spot) -> Mark {
 fn read_traits(doc: &TomlDoc<'_>, table: Option<&TableReader<'_>>) -> Traits {
     let mut traits = Traits::default();
     let Some(table) = table else { return traits };
-    for entry in table.entries().into_values() {
+    for entry in table.entries() {
         let Some(id) = TraitId::by_name(entry.key.value) else {
             doc.report(&entry.key.spot, DialectProblem::UnknownTrait { found: entry.key.value.to_owned() });
             continue;

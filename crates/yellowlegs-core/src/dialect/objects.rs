@@ -228,7 +228,7 @@ fn column(
         return None;
     };
     let mut known = Vec::new();
-    for entry in words.iter().flat_map(|words| words.entries().into_values()) {
+    for entry in words.iter().flat_map(TableReader::entries) {
         let Some(scalar) = entry.scalar() else { continue };
         match written(kind, &scalar) {
             Ok(value) => known.push((entry.key.value.into(), value)),

@@ -90,7 +90,7 @@ pub(super) fn each<'d>(doc: &'d TomlDoc<'d>, table: TableReader<'d>) -> Vec<Writ
         let own = entry.tables().into_iter();
         own.map(|own| Written { pattern: pattern.clone(), table: own.within(&table), short: None }).collect()
     };
-    lines.entries().into_values().flat_map(one).collect()
+    lines.entries().into_iter().flat_map(one).collect()
 }
 
 fn raw<'d>(doc: &'d TomlDoc<'d>, written: Written<'d>, names: &[String], text: &Text) -> Option<Raw<'d>> {

@@ -88,7 +88,7 @@ impl Sketch {
         let Seconds(most) = policy.site.state_age.value;
         let age = jiff::SignedDuration::from_secs(most.into());
         let old = switch.taken_at(facts::neighbour::FACT).is_some_and(|t| as_of.moment().duration_since(t) > age);
-        let neighbours = if old { BTreeMap::new() } else { policy::neighbours(switch) };
+        let neighbours = if old { sorted::Map::default() } else { policy::neighbours(switch) };
         let (ends, servers) = (policy.ends_on(resolved), policy.servers_on(resolved));
         let role_of = |port: usize| roles.ports.get(port).copied().flatten().and_then(|a| policy.roles.get(a.role));
         let leads =
@@ -115,7 +115,7 @@ impl Sketch {
         let asks = machine.vlans().and_then(|vlans| {
             let each = vlans.iter().map(|vlan| Ok((vlan, machine.asks_for_members(vlan)?)));
             let each: Vec<(VlanId, bool)> = each.collect::<Known<_>>()?;
-            Ok(sorted::set(each.into_iter().filter(|(_, asks)| *asks).map(|(vlan, _)| vlan)))
+            Ok(sorted::tree_set(each.into_iter().filter(|(_, asks)| *asks).map(|(vlan, _)| vlan)))
         });
         Self {
             switch: Arc::clone(switch.name()),
@@ -188,7 +188,7 @@ impl Around {
     /// Of all switches of a fleet.
     pub fn new(sketches: Vec<Sketch>, as_of: &AsOf) -> Self {
         let cables = Cables::of(&sketches.iter().map(Sketch::told).collect::<Vec<_>>());
-        let by_name = sorted::map(sketches.iter().enumerate().map(|(number, s)| (Arc::clone(&s.switch), number)));
+        let by_name = sorted::tree_map(sketches.iter().enumerate().map(|(number, s)| (Arc::clone(&s.switch), number)));
         let on_the_way = |(number, sketch): (usize, &Sketch)| {
             !sketch.servers.is_empty() || cables.of_switch(number).nth(1).is_some()
         };
@@ -254,7 +254,7 @@ impl Around {
 
     /// The cables between some switches, each end by the position of its switch among these, and its port.
     pub fn cables_among(&self, switches: &[&str]) -> Vec<(At, At)> {
-        let among: BTreeMap<&str, usize> =
+        let among: sorted::Map<&str, usize> =
             sorted::map(switches.iter().enumerate().map(|(number, name)| (*name, number)));
         let end = |at: At| {
             let name = &self.sketches.get(at.0)?.switch;

@@ -313,7 +313,7 @@ impl<'a> Rehearser<'a> {
     /// The same, for one whose roles are known.
     pub fn with_roles(resolved: &'a Resolved, policy: &'a Policy, around: &'a Around, roles: Arc<Assignment>) -> Self {
         let switch = &resolved.switch;
-        let mut apart: BTreeSet<usize> = sorted::set(around.cabled_ports(switch.name()));
+        let mut apart: BTreeSet<usize> = sorted::tree_set(around.cabled_ports(switch.name()));
         apart.extend(policy.servers_on(resolved).into_iter().filter_map(|(_, port)| port));
         for session in Machine::new(Asked::new(switch)).sessions().iter().flat_map(|sessions| sessions.iter()) {
             apart.extend(session.sources.keys().copied().chain(session.target));

@@ -405,7 +405,7 @@ impl Totals {
     /// Counts the findings that look across switches, each beside those of its switch.
     pub fn count_fleet_findings(&mut self, findings: &[Finding], positions: &Positions) {
         self.count_findings(findings);
-        let places: BTreeMap<Arc<str>, usize> =
+        let places: sorted::Map<Arc<str>, usize> =
             sorted::map(self.switches.iter().enumerate().map(|(position, row)| (Arc::clone(&row.switch), position)));
         for finding in findings {
             let Some(place) = finding.switch.as_ref().and_then(|name| places.get(name)) else { continue };

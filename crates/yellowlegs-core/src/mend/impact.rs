@@ -1,7 +1,5 @@
 //! Who is touched by a step, by what the network said of itself: stations cut off, phones that register again, ports that bounce.
 
-use std::collections::BTreeSet;
-
 use serde::Serialize;
 
 use super::{Site, Step};
@@ -143,7 +141,7 @@ impl<'a> Seen<'a> {
     }
 
     fn addresses(&self) -> Vec<StationAddress> {
-        let each: BTreeSet<StationAddress> = sorted::set(self.stations.iter().map(|(address, _)| *address));
+        let each: sorted::Set<StationAddress> = sorted::set(self.stations.iter().map(|(address, _)| *address));
         each.into_iter().collect()
     }
 
@@ -247,7 +245,7 @@ impl<'a> Seen<'a> {
 
     /// Stations without a binding.
     fn unbound(&self, is_about: impl Fn(VlanId) -> bool, what: &str) -> Vec<Impact> {
-        let bound: BTreeSet<StationAddress> =
+        let bound: sorted::Set<StationAddress> =
             sorted::set(self.switch.facts_of(facts::binding::FACT).filter_map(|row| row.get(facts::binding::ADDRESS)));
         let about = self.stations.iter().filter(|(_, vlan)| vlan.is_none_or(&is_about));
         let without: Vec<StationAddress> =

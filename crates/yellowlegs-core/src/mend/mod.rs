@@ -238,7 +238,7 @@ pub fn plan<'p>(site: &Site<'p>, order: &Order<'_>) -> Result<Plan<'p>, NoPlan> 
     };
     people.extend(by_hand);
     let saves = write::saves(site, &walked.steps, &saves);
-    let saved = sorted::set(saves.iter().map(|(switch, _)| Arc::clone(switch)));
+    let saved = sorted::tree_set(saves.iter().map(|(switch, _)| Arc::clone(switch)));
     let (steps, proven) = proof::prove(site, walked, (&findings, &chosen, &before), &saved)?;
     // What another change has settled is neither asked nor done by hand.
     let there = &proven.there;

@@ -1,7 +1,7 @@
 //! In which order changes are made: what has to be there first, and why.
 
 use std::cmp::Reverse;
-use std::collections::{BTreeMap, BTreeSet, BinaryHeap};
+use std::collections::{BTreeMap, BinaryHeap};
 use std::sync::Arc;
 
 use super::Change;
@@ -346,10 +346,10 @@ struct Knot {
     row: &'static Dependency,
     /// The changes that come first, and the blocks that they are in.
     first: Arc<[usize]>,
-    before: BTreeSet<usize>,
+    before: sorted::Set<usize>,
     /// Those that come later.
     later: Vec<usize>,
-    after: BTreeSet<usize>,
+    after: sorted::Set<usize>,
 }
 
 /// Changes that are made together.
@@ -393,7 +393,7 @@ impl Blocks {
         Self { of, changes: members }
     }
 
-    fn holding(&self, changes: &[usize]) -> BTreeSet<usize> {
+    fn holding(&self, changes: &[usize]) -> sorted::Set<usize> {
         sorted::set(changes.iter().map(|change| self.of[*change]))
     }
 }

@@ -111,13 +111,13 @@ fn walk_with<'p>(
 pub(super) fn prove<'p>(
     site: &Site<'p>,
     walked: Walked<'p>,
-    (findings, chosen, before): (&[Finding], &[usize], &BTreeSet<String>),
+    (findings, chosen, before): (&[Finding], &[usize], &sorted::Set<String>),
     saved: &BTreeSet<Arc<str>>,
 ) -> Result<(Vec<Step>, Proven<'p>), NoPlan> {
     let Walked { steps, mut now, drills, broke } = walked;
     let mut proof = Proof { drills, broke, ..Proof::default() };
     same_by_text(site, &now, &steps)?;
-    let changed: BTreeSet<&Arc<str>> = sorted::set(steps.iter().map(|step| &step.change.switch));
+    let changed: sorted::Set<&Arc<str>> = sorted::set(steps.iter().map(|step| &step.change.switch));
     for switch in sorted::set(changed.into_iter().chain(saved)) {
         save(&mut now, switch);
     }

@@ -1,6 +1,6 @@
 //! A fleet as it is, or as it would be: its switches, what an audit finds on them, and what is around them.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use crate::check::{Digest, Digests, FleetOutcome, FleetView, Judge, Judged, Selection, Usage};
@@ -139,7 +139,7 @@ impl<'p> Site<'p> {
     pub fn around(&self) -> Around {
         let sketches = self.switches().map(|resolved| Sketch::of(resolved, self.policy, self.as_of)).collect();
         let mut around = Around::new(sketches, self.as_of);
-        let wanted: BTreeSet<Arc<str>> = sorted::set(around.on_the_way().cloned());
+        let wanted: sorted::Set<Arc<str>> = sorted::set(around.on_the_way().cloned());
         for resolved in self.switches().filter(|resolved| wanted.contains(resolved.switch.name())) {
             around.keep(Arc::clone(resolved));
         }

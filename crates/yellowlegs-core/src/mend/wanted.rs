@@ -67,7 +67,7 @@ pub(super) struct Wanting {
     pub(super) by_hand: Vec<ByHand>,
     pub(super) saves: BTreeSet<Arc<str>>,
     /// What was found before, by fingerprint.
-    pub(super) before: BTreeSet<String>,
+    pub(super) before: sorted::Set<String>,
 }
 
 /// What one place of a setting is to become, for which findings.
@@ -85,7 +85,7 @@ type Places = BTreeMap<(usize, SettingId, About), Wish>;
 
 pub(super) fn gather(site: &Site<'_>, order: &Order<'_>) -> Wanting {
     let mut findings = site.findings();
-    let before: BTreeSet<String> = sorted::set(findings.iter().map(|finding| finding.fingerprint.clone()));
+    let before: sorted::Set<String> = sorted::set(findings.iter().map(|finding| finding.fingerprint.clone()));
     let picked = |(_, finding): &(usize, &Finding)| finding.waiver.is_none() && (order.picks)(finding);
     let chosen: Vec<usize> = findings.iter().enumerate().filter(picked).map(|(number, _)| number).collect();
     let mut known: BTreeMap<String, usize> =
@@ -401,9 +401,9 @@ pub(super) fn tell_the_rest(
     people: &mut Vec<ByHand>,
 ) {
     let told = open.iter().flat_map(|open| &open.findings).chain(people.iter().flat_map(|hand| &hand.because));
-    let told: BTreeSet<usize> = sorted::set(told.copied());
-    let new: BTreeSet<&str> = sorted::set(proof.new.iter().map(|finding| &*finding.fingerprint));
-    let remaining: BTreeSet<&usize> = sorted::set(proof.remaining.iter());
+    let told: sorted::Set<usize> = sorted::set(told.copied());
+    let new: sorted::Set<&str> = sorted::set(proof.new.iter().map(|finding| &*finding.fingerprint));
+    let remaining: sorted::Set<&usize> = sorted::set(proof.remaining.iter());
     let is_new = |finding: &Finding| new.contains(&*finding.fingerprint);
     let left = findings.iter().enumerate().filter(|(number, finding)| {
         there.contains(&finding.fingerprint)

@@ -349,7 +349,7 @@ impl Known {
 /// The ports that steps are about, where they are about nothing else: none of them has a cable of the fleet, or a server.
 fn own_ports(around: &Around, site: &Site<'_>, resolved: &Resolved, steps: &[&Step]) -> Option<BTreeSet<usize>> {
     let servers = site.policy.servers_on(resolved).into_iter().filter_map(|(_, port)| port);
-    let leads: BTreeSet<usize> = sorted::set(around.cabled_ports(resolved.switch.name()).into_iter().chain(servers));
+    let leads: sorted::Set<usize> = sorted::set(around.cabled_ports(resolved.switch.name()).into_iter().chain(servers));
     let abouts = steps.iter().flat_map(|step| step.change.from.keys().chain(step.also.iter().map(|(about, _)| about)));
     let port = |about: &About| match about {
         About::Port(port) => resolved.switch.port_index(port).filter(|port| !leads.contains(port)),

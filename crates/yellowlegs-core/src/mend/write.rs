@@ -211,7 +211,7 @@ fn way_back(before: &Resolved, after: &Resolved, each: bool, ways: &mut Ways) ->
 
 /// The switches that are saved, with what is typed there: those that change, and those whose findings ask for it.
 pub(super) fn saves(after: &Site<'_>, steps: &[Step], asked: &BTreeSet<Arc<str>>) -> Vec<(Arc<str>, Vec<String>)> {
-    let changed: BTreeSet<&Arc<str>> = sorted::set(steps.iter().map(|step| &step.change.switch).chain(asked));
+    let changed: sorted::Set<&Arc<str>> = sorted::set(steps.iter().map(|step| &step.change.switch).chain(asked));
     let of = |name: &&Arc<str>| {
         let save = after.get(name).and_then(|resolved| Some(resolved.dialect()?.writing().save.clone()));
         (Arc::clone(name), save.unwrap_or_default())

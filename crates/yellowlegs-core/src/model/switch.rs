@@ -435,7 +435,7 @@ impl Switch {
     }
 
     /// The mirror sessions that somebody wrote, each with what it has without what state told.
-    pub(crate) fn mirrors_by_hand(&self) -> BTreeMap<&Arc<str>, BTreeMap<SettingId, &Slot>> {
+    pub(crate) fn mirrors_by_hand(&self) -> sorted::Map<&Arc<str>, sorted::Map<SettingId, &Slot>> {
         let written = self.mirrors.iter().map(|(name, slots)| {
             let own = slots.keys().filter_map(|id| Some((*id, self.mirror_slot_by_hand(name, *id)?)));
             (name, sorted::map(own.filter(|(_, slot)| slot.origin != Origin::Unknown)))

@@ -1,6 +1,5 @@
 //! The cables between the switches of a fleet: by the policy's list, then by what neighbours announce of themselves.
 
-use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -163,7 +162,7 @@ impl Policy {
 }
 
 /// The neighbours that a switch hears, by port.
-pub fn neighbours(switch: &Switch) -> BTreeMap<usize, Neighbour> {
+pub fn neighbours(switch: &Switch) -> sorted::Map<usize, Neighbour> {
     let told = |fact: &Fact| {
         let port = switch.port_index(fact.port()?)?;
         Some((port, (fact.get(facts::neighbour::NAME)?, fact.get(facts::neighbour::THEIR_PORT)?)))

@@ -223,7 +223,7 @@ impl Draft {
     }
 
     /// Cables between switches of the fleet, each once.
-    fn links(&self) -> BTreeSet<((String, String), (String, String))> {
+    fn links(&self) -> sorted::Set<((String, String), (String, String))> {
         let link = |(switch, port, name, theirs): &Heard| {
             let other = self.names.get(name).filter(|other| *other != switch)?;
             let (here, there) = ((switch.to_string(), port.clone()), (other.to_string(), theirs.to_string()));

@@ -1,6 +1,6 @@
 //! The station inventory: a CSV file (RFC 4180) with a heading, one station a row.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 
 use crate::model::{Remark, StationAddress};
 use crate::sorted;
@@ -77,7 +77,7 @@ impl Inventory {
             }
         }
         let Some(&address) = columns.get("address") else { return Err(problems) };
-        let used: BTreeSet<usize> = sorted::set(columns.values().copied());
+        let used: sorted::Set<usize> = sorted::set(columns.values().copied());
         let remarks = (0..heading.len()).filter(|at| !used.contains(at)).map(|at| Remark {
             about: "inventory".to_owned(),
             file: Some(source.path().to_string()),

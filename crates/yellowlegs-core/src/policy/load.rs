@@ -102,7 +102,7 @@ impl<'d> Reader<'d> {
     /// `[site]`: its name, where the engineer comes in, and the values that checks call policy.
     fn site(&self, table: &TableReader<'_>, site: &mut Site) -> Option<Management> {
         let mut management = None;
-        for entry in table.entries().into_values() {
+        for entry in table.entries() {
             match entry.key.value {
                 "name" => site.name = entry.text().map(str::to_owned),
                 "management" => {
@@ -188,7 +188,7 @@ impl<'d> Reader<'d> {
     fn vlans(&self, table: Option<&TableReader<'_>>) -> Vec<SiteVlan> {
         let mut vlans: Vec<SiteVlan> = Vec::new();
         let Some(table) = table else { return vlans };
-        for entry in table.entries().into_values() {
+        for entry in table.entries() {
             let (spot, whole) = (entry.key.spot.clone(), entry.whole());
             let Ok(number) = entry.key.value.parse::<i64>() else {
                 self.report(&spot, PolicyProblem::VlanKey { found: entry.key.value.to_owned() });
@@ -382,7 +382,7 @@ impl<'d> Reader<'d> {
     fn expect(&self, table: Option<&TableReader<'_>>, faces: Faces) -> Expect {
         let mut expect = Expect::of(faces);
         let Some(table) = table else { return expect };
-        for entry in table.entries().into_values() {
+        for entry in table.entries() {
             let cite = self.cite(&entry.whole());
             let key = entry.key.value;
             match expect.take(key, &entry, cite) {

@@ -68,7 +68,7 @@ impl Reader<'_> {
         let words = Level::ALL.map(|l| (Some(l), l.word())).into_iter().chain([(None, "off")]).collect::<Vec<_>>();
         let mut levels = Vec::new();
         let Some(table) = table else { return levels };
-        for entry in table.entries().into_values() {
+        for entry in table.entries() {
             if let Some(level) = self.level(&entry, roles, &words) {
                 levels.push(level);
             }

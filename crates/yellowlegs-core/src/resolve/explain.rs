@@ -1,6 +1,6 @@
 //! Line by line: which rule took it and what it said, or why none did.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use jiff::Timestamp;
@@ -155,7 +155,7 @@ pub fn explain_state(dialect: &Arc<Dialect>, source: &Arc<Source>, as_of: Timest
         let said_there = Said { setting: said.setting, how, value: Some(said.value) };
         decided.entry(said.mark.line()).or_default().push(said_there);
     }
-    let unread: BTreeSet<u32> = sorted::set(read.unread.iter().map(|u| u.mark.line()));
+    let unread: sorted::Set<u32> = sorted::set(read.unread.iter().map(|u| u.mark.line()));
     for (line, rule) in read.taken.into_iter().filter(|(line, _)| !unread.contains(line)) {
         let (facts, said) = (facts.remove(&line).unwrap_or_default(), decided.remove(&line).unwrap_or_default());
         page.add(line, Outcome::Told { rule, facts, said });

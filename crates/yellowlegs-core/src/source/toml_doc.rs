@@ -1,7 +1,7 @@
 //! TOML documents with places: every key read is remembered, so that what nobody asked for is an error.
 
 use std::cell::RefCell;
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 use std::fmt::Write as _;
 use std::ops::Range;
 use std::sync::Arc;
@@ -369,9 +369,9 @@ impl<'d> TableReader<'d> {
         Some(mixed.collect())
     }
 
-    /// Every entry of a table whose keys are data (VLAN numbers, setting names): key and value with their spots.
-    pub fn entries(&self) -> BTreeMap<usize, Entry<'d>> {
-        sorted::map(self.table.iter().map(|(key, value)| {
+    /// Every entry of a table whose keys are data (VLAN numbers, setting names): key and value with their spots, in the order in which they are written.
+    pub fn entries(&self) -> Vec<Entry<'d>> {
+        let entries = self.table.iter().map(|(key, value)| {
             let key = Item { value: key.get_ref().as_ref(), spot: Spot(key.span()) };
             let whole = TableReader {
                 doc: self.doc,
@@ -381,8 +381,11 @@ impl<'d> TableReader<'d> {
                 asked: RefCell::default(),
                 around: None,
             };
-            (key.spot.0.start, Entry { key, value, reader: whole })
-        }))
+            Entry { key, value, reader: whole }
+        });
+        let mut entries: Vec<Entry<'d>> = entries.collect();
+        sorted::by_key(&mut entries, |entry| entry.key.spot.0.start);
+        entries
     }
 
     /// Where a key stands, if it is there; that does not count as reading it.

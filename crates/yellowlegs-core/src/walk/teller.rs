@@ -1,6 +1,6 @@
 //! Telling what objects mean: values as what settings and fields take, and a place for what is not understood.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use super::objects::{Object, Objects};
@@ -156,7 +156,7 @@ impl<'t> Teller<'t> {
         };
         let said: SettingSet = self.told.said.iter().map(|said| said.setting).chain(standard::settings()).collect();
         self.missed(first.mark, Arc::clone(&first.shape), None, said, None);
-        let told: BTreeSet<FactKind> = sorted::set(self.told.facts.iter().map(|fact| fact.kind));
+        let told: sorted::Set<FactKind> = sorted::set(self.told.facts.iter().map(|fact| fact.kind));
         for kind in told.into_iter().filter(|kind| *kind != facts::clock::FACT) {
             self.missed(first.mark, Arc::clone(&first.shape), Some(kind), SettingSet::default(), None);
         }

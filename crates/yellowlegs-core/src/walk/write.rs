@@ -211,7 +211,7 @@ impl Writer<'_> {
 
     fn membership(&mut self) {
         let vlans = self.switch.setting(None, settings::VLANS).value.unwrap_or_default();
-        let mut egress: BTreeMap<VlanId, Vec<u8>> = sorted::map(vlans.iter().map(|vlan| (vlan, Vec::new())));
+        let mut egress: BTreeMap<VlanId, Vec<u8>> = sorted::tree_map(vlans.iter().map(|vlan| (vlan, Vec::new())));
         let mut untagged = egress.clone();
         let put = |sets: &mut BTreeMap<VlanId, Vec<u8>>, vlan: VlanId, number: u32| {
             // What is not defined is carried nowhere.

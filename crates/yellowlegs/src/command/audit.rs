@@ -44,7 +44,7 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
     if !root.parts.is_empty() {
         // Others are read and judged as well: what looks across switches needs them.
         let asked = fleet.switches.iter().filter(|found| root.takes(&found.path));
-        selection.among = Some(sorted::set(asked.map(|found| found.name.to_string())));
+        selection.among = Some(sorted::tree_set(asked.map(|found| found.name.to_string())));
     }
     if fleet.switches.iter().all(|found| selection.takes_switch(&found.name)) {
         // Chosen is the whole fleet, and with it what stands on no switch.

@@ -176,7 +176,7 @@ fn group(side: &Side, name: &str, against: Against, whole: &mut bool) -> Result<
 /// Two snapshots of a fleet, switch by switch.
 fn snapshots(args: &Compare, a: &Path, b: &Path) -> Result<Compared, Failure> {
     let (left, right) = (Side::open(args, &[a.to_owned()])?, Side::open(args, &[b.to_owned()])?);
-    let names: std::collections::BTreeSet<&str> =
+    let names: sorted::Set<&str> =
         sorted::set(left.fleet.switches.iter().chain(&right.fleet.switches).map(|found| &*found.name));
     let (mut all, mut whole) = (Vec::new(), true);
     for side in [&left, &right] {
@@ -215,7 +215,7 @@ fn keyed(findings: Vec<Finding>) -> BTreeMap<Key, Finding> {
     let key = |found: &Finding| {
         (found.check, found.port.clone(), found.vlan, found.settings.first().map(|setting| setting.name))
     };
-    sorted::map(findings.into_iter().map(|found| (key(&found), found)))
+    sorted::tree_map(findings.into_iter().map(|found| (key(&found), found)))
 }
 
 /// Two readings held against each other: with the exceptions of their group of sisters, where they are compared as such. Checks look

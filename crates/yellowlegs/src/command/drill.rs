@@ -1,6 +1,6 @@
 //! `yellowlegs drill`: attacks and accidents, rehearsed on every port.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use std::path::Path;
 use std::process::ExitCode;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -206,7 +206,7 @@ pub(super) fn around(
         Ok(()) => {}
     }
     let mut around = Around::new(sketches, as_of);
-    let wanted: BTreeSet<Arc<str>> = sorted::set(around.on_the_way().cloned());
+    let wanted: sorted::Set<Arc<str>> = sorted::set(around.on_the_way().cloned());
     let kept: Vec<&Found> = switches.iter().filter(|found| wanted.contains(&*found.name)).collect();
     let kept = kept.into_iter().filter_map(|found| Some(read(found).0?.0));
     kept.for_each(|resolved| around.keep(Arc::new(resolved)));

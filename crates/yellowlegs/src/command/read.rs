@@ -1,6 +1,5 @@
 //! `yellowlegs read`: what was understood of a file, and what was not.
 
-use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
@@ -25,7 +24,7 @@ pub(super) fn run(args: &Read, loudness: Loudness) -> Result<ExitCode, Failure> 
     let as_of = moment(args.as_of.as_deref(), loaded.policy.as_of.as_ref())?.moment();
     // A configuration alone may be no part of a fleet.
     let found = fleet::discover(&root, &loaded.policy).map(|fleet| fleet.switches).unwrap_or_default();
-    let found: BTreeMap<&Path, &Found> = sorted::map(found.iter().map(|found| (&*found.path, found)));
+    let found: sorted::Map<&Path, &Found> = sorted::map(found.iter().map(|found| (&*found.path, found)));
     let mut out = output::plain();
     let mut code = ExitCode::SUCCESS;
     let work = |file: &PathBuf| -> Result<Told, Failure> {
@@ -69,7 +68,7 @@ fn read(
     root: &Root,
     path: &Path,
     loaded: &Loaded,
-    found: &BTreeMap<&Path, &Found>,
+    found: &sorted::Map<&Path, &Found>,
     as_of: Timestamp,
 ) -> Result<(Option<Resolved>, Vec<Unreadable>), Failure> {
     if path.extension().is_some_and(|e| e == "json") {

@@ -142,7 +142,7 @@ fn ports(out: &mut dyn Write, page: &FlapPage<'_>) -> io::Result<()> {
         let (first, last) = (time(port.flaps.first()), time(port.flaps.last()));
         writeln!(out, "{:width$}  {:>5}  {first:20}  {last:20}  {trips}", place(port), port.flaps.len())?;
     }
-    let counts: std::collections::BTreeSet<&str> = sorted::set(page.ports.iter().map(|port| port.counts));
+    let counts: sorted::Set<&str> = sorted::set(page.ports.iter().map(|port| port.counts));
     writeln!(out, "{}", paint(DIM, &format!("what counts: {}", counts.into_iter().collect::<Vec<_>>().join("; "))))
 }
 

@@ -1,6 +1,6 @@
 //! Sister switches that are no longer alike.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use crate::check::fleet::{Had, Sides};
@@ -47,7 +47,7 @@ fn drift(fleet: &FleetView<'_>) -> FleetJudgement {
             let digest = kept.or_else(|| fleet.switches.iter().find(|digest| *digest.switch == *path))?;
             Some((path.into(), &digest.settings))
         });
-        let keys: BTreeSet<&Compared> = sorted::set(members.iter().flat_map(|digest| digest.settings.keys()));
+        let keys: sorted::Set<&Compared> = sorted::set(members.iter().flat_map(|digest| digest.settings.keys()));
         for key in keys.into_iter().filter(|(_, id)| group.compares(*id)) {
             compare(group, key, &members, base.as_ref(), &mut judgement);
         }

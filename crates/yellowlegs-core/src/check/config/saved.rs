@@ -101,7 +101,7 @@ fn differing(running: &Switch, saved: &Switch) -> Differing {
     }
     let more = saved.ports().iter().filter(|name| running.port_index(name.as_str()).is_none());
     found.others.extend(more.map(|name| format!("port {name} is only in the saved copy")));
-    let vlans: BTreeSet<VlanId> = sorted::set(running.vlans_written().chain(saved.vlans_written()));
+    let vlans: sorted::Set<VlanId> = sorted::set(running.vlans_written().chain(saved.vlans_written()));
     for id in SettingId::of(Scope::Vlan).filter(|id| !LEFT_OUT.contains(id)) {
         let differs = |vlan: &VlanId| running.vlan_slot_by_hand(*vlan, id).value != saved.vlan_slot(*vlan, id).value;
         for vlan in vlans.iter().filter(|vlan| differs(vlan)) {

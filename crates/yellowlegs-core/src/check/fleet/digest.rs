@@ -238,7 +238,7 @@ impl Digests {
     /// The same fleet with some switches replaced by what is known of them for certain; `None` where that is all of it.
     pub fn certain(&self, doubtful: Vec<Digest>) -> Option<Self> {
         let mut by_name: BTreeMap<Arc<str>, Digest> =
-            sorted::map(doubtful.into_iter().map(|digest| (Arc::clone(&digest.switch), digest)));
+            sorted::tree_map(doubtful.into_iter().map(|digest| (Arc::clone(&digest.switch), digest)));
         if by_name.is_empty() {
             return None;
         }
@@ -345,8 +345,8 @@ fn snooped(on: SwitchView<'_>) -> Option<Arc<VlanSet>> {
     on.covered(SNOOPING.needed, SNOOPING.global, SNOOPING.vlans).ok()
 }
 
-fn neighbours(on: SwitchView<'_>) -> BTreeMap<usize, Neighbour> {
-    if on.is_too_old(facts::neighbour::FACT) { BTreeMap::new() } else { policy::neighbours(on.switch()) }
+fn neighbours(on: SwitchView<'_>) -> sorted::Map<usize, Neighbour> {
+    if on.is_too_old(facts::neighbour::FACT) { sorted::Map::default() } else { policy::neighbours(on.switch()) }
 }
 
 fn port_digest(port: &PortView<'_>, neighbour: Option<&Neighbour>) -> PortDigest {

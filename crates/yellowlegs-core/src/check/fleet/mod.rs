@@ -173,10 +173,11 @@ impl FleetJudgement {
     /// where it is not violated anyway.
     fn doubt(&mut self, certain: Self, view: &FleetView<'_>) {
         let here = |v: &FleetViolation| (v.switch.clone(), v.port.as_deref().map(Arc::<str>::from), v.violation.vlan);
-        let violated: BTreeSet<_> = sorted::set(self.violations.iter().map(here));
-        let places: BTreeSet<_> = sorted::set(violated.iter().map(|(switch, port, _)| (switch.clone(), port.clone())));
+        let violated: sorted::Set<_> = sorted::set(self.violations.iter().map(here));
+        let places: sorted::Set<_> =
+            sorted::set(violated.iter().map(|(switch, port, _)| (switch.clone(), port.clone())));
         let place_of = |place: &Related| (Some(Arc::clone(&place.switch)), place.port.clone());
-        let mut open: BTreeSet<_> = sorted::set(self.unknown.iter().map(|(_, place)| place_of(place)));
+        let mut open: BTreeSet<_> = sorted::tree_set(self.unknown.iter().map(|(_, place)| place_of(place)));
         for (needs, place) in certain.unknown {
             if !places.contains(&place_of(&place)) && open.insert(place_of(&place)) {
                 self.unknown.push((needs, place));

@@ -1,7 +1,5 @@
 //! Sessions held against the policy's register.
 
-use std::collections::BTreeMap;
-
 use super::session::{Session, each, sessions};
 use crate::check::{Case, Check, Judgement, Mending, Repair, Run, SwitchView, Tally, Usage};
 use crate::model::{Direction, settings};
@@ -79,12 +77,12 @@ enum Fit<'p> {
 fn fit<'p>(on: &SwitchView<'p>, session: &Session) -> Fit<'p> {
     let switch = on.switch();
     let lists = on.resolved().lists();
-    let copied: BTreeMap<usize, Direction> =
+    let copied: sorted::Map<usize, Direction> =
         sorted::map(session.sources.iter().filter_map(|(name, way)| Some((switch.port_index(name)?, *way))));
     let mut other = Fit::None;
     for (_, entry) in on.policy().mirrors_on(switch.name()) {
         let at = |text: &crate::policy::PortsText| text.positions(switch, lists).unwrap_or_default();
-        let agreed: BTreeMap<usize, Direction> =
+        let agreed: sorted::Map<usize, Direction> =
             sorted::map(entry.sources.iter().flat_map(|(text, way)| at(text).into_iter().map(|port| (port, *way))));
         // A target that is not there can be agreed to, too: it is told by itself.
         let same_target = match session.port {

@@ -87,7 +87,7 @@ pub(super) const SETTINGS: Check = Check {
 /// A VLAN's switches: those that it joins.
 struct Domain {
     vlan: VlanId,
-    switches: BTreeSet<usize>,
+    switches: sorted::Set<usize>,
     /// A port by which it goes on, nobody knows where to, or to where nobody says whether somebody asks.
     open: Option<At>,
     /// Somebody outside the fleet asks in it.
@@ -111,7 +111,7 @@ fn domains(fleet: &FleetView<'_>) -> Vec<Domain> {
             if !seen.insert(joined.group(first)) {
                 continue;
             }
-            let switches: BTreeSet<usize> = sorted::set(joined.members(first));
+            let switches: sorted::Set<usize> = sorted::set(joined.members(first));
             let open = switches.iter().find_map(|switch| fleet.links().open_end(fleet.switches, *switch, vlan));
             let outside = switches.iter().flat_map(|switch| fleet.links().outside(fleet.switches, *switch, vlan));
             let asks: Vec<(At, Option<bool>)> = outside.map(|(at, outside)| (at, outside.asks(vlan))).collect();
@@ -138,7 +138,7 @@ impl Domain {
     }
 
     /// The addresses that are heard asking in the VLAN, each once.
-    fn heard(&self, fleet: &FleetView<'_>) -> BTreeSet<IpAddr> {
+    fn heard(&self, fleet: &FleetView<'_>) -> sorted::Set<IpAddr> {
         let of = |switch: &usize| fleet.switches[*switch].heard_queriers.iter();
         sorted::set(
             self.switches.iter().flat_map(of).filter(|(vlan, _)| *vlan == self.vlan).map(|(_, address)| *address),

@@ -64,7 +64,7 @@ impl Guessed {
             splitter.split(line, 0, &mut words);
             words.first().map(|word| word.of(line))
         };
-        let openers: BTreeSet<&str> = sorted::set(lines.openers().filter_map(&mut first));
+        let openers: sorted::Set<&str> = sorted::set(lines.openers().filter_map(&mut first));
         let (verb, negation) = leading(&worded, structure, &openers);
         let (forms, range) = ports(&worded);
         let (mut vlan_words, vlans) = vlans(&worded);
@@ -144,7 +144,11 @@ fn is_assignment(word: &str) -> bool {
 
 /// The word that most lines of a text of paths begin with, and the word that negates.
 /// A line that is negated opens nothing.
-fn leading(lines: &[Worded<'_>], structure: Structure, openers: &BTreeSet<&str>) -> (Option<String>, Option<String>) {
+fn leading(
+    lines: &[Worded<'_>],
+    structure: Structure,
+    openers: &sorted::Set<&str>,
+) -> (Option<String>, Option<String>) {
     let mut firsts: BTreeMap<&str, usize> = BTreeMap::new();
     for (word, line) in lines.iter().filter_map(|line| Some((*line.words.first()?, line))) {
         *firsts.entry(word).or_default() += line.often;
@@ -298,7 +302,7 @@ fn vlans(lines: &[Worded<'_>]) -> (BTreeSet<String>, BTreeSet<u32>) {
     });
     let best = good.max_by_key(|(_, (ways, numbers, _))| (ways.len(), numbers.len()));
     let Some((word, (_, numbers, _))) = best else { return (BTreeSet::new(), BTreeSet::new()) };
-    let same = sorted::set(behind.keys().filter(|w| stem(w) == stem(word)).map(|w| (*w).to_owned()));
+    let same = sorted::tree_set(behind.keys().filter(|w| stem(w) == stem(word)).map(|w| (*w).to_owned()));
     (same, numbers.clone())
 }
 

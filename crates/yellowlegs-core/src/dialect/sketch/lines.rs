@@ -1,6 +1,6 @@
 //! The lines of the texts as words with guessed types, each in its context.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
@@ -153,7 +153,7 @@ fn name_profiles(told: &mut [Saying], last: &[usize]) {
     let mut opening: Vec<(&usize, &Saying)> = last.iter().zip(told.iter()).filter(|(_, s)| s.opens.is_some()).collect();
     sorted::by_key(&mut opening, |(last, _)| **last);
     let openers = opening.into_iter().filter_map(|(_, saying)| own(saying));
-    let openers: BTreeMap<Arc<str>, Vec<Sign>> =
+    let openers: sorted::Map<Arc<str>, Vec<Sign>> =
         sorted::map(openers.map(|(front, name)| (Arc::clone(name), front.to_vec())));
     let mut users: BTreeSet<Vec<Sign>> = BTreeSet::new();
     for line in told.iter().filter(|line| line.opens.is_none()) {
@@ -165,7 +165,7 @@ fn name_profiles(told: &mut [Saying], last: &[usize]) {
     }
     let using = told.iter().filter(|line| line.opens.is_none()).filter_map(own);
     let using = using.filter(|(front, _)| users.contains(*front));
-    let used: BTreeSet<Vec<Sign>> = sorted::set(using.filter_map(|(_, name)| openers.get(name).cloned()));
+    let used: sorted::Set<Vec<Sign>> = sorted::set(using.filter_map(|(_, name)| openers.get(name).cloned()));
     let mut renamed: Vec<(Arc<str>, Arc<str>)> = Vec::new();
     for line in told.iter_mut() {
         let Some((front, name)) = own(line) else { continue };

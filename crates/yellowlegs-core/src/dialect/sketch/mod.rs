@@ -136,7 +136,7 @@ fn loaded(written: &str) -> Result<Dialect, Vec<Problem>> {
 }
 
 /// The lines that a sketch does not take: text and line number.
-fn unread_lines(dialect: &Dialect, texts: &[&str]) -> BTreeSet<(usize, u32)> {
+fn unread_lines(dialect: &Dialect, texts: &[&str]) -> sorted::Set<(usize, u32)> {
     let of_text = |(number, text): (usize, &&str)| {
         let reading = dialect.read(&Source::of("text", *text), 1);
         reading.not_taken().map(|(u, _)| (number, u.mark.line())).collect::<Vec<_>>()
@@ -177,7 +177,7 @@ fn unquoted(text: &str) -> String {
 
 /// The last resort: lines that nothing takes are known by their first words and the rest.
 fn add_unread(rules: &mut BTreeMap<Rule, Seen>, dialect: &Dialect, texts: &[&str], told: &Lines) -> bool {
-    let opens: BTreeMap<(usize, u32), &Arc<str>> =
+    let opens: sorted::Map<(usize, u32), &Arc<str>> =
         sorted::map(told.iter().filter_map(|(t, says)| Some(((t.text as usize, t.line), says.opens.as_ref()?))));
     let mut added = false;
     for (number, text) in texts.iter().enumerate() {
@@ -377,7 +377,7 @@ impl<'r> Around<'r> {
     }
 
     fn words(&self, context: &str) -> BTreeSet<String> {
-        sorted::set(self.chain(context).into_iter().flat_map(|rule| literals(&rule.pattern)))
+        sorted::tree_set(self.chain(context).into_iter().flat_map(|rule| literals(&rule.pattern)))
     }
 
     /// The key that says what a rule is about, and the hole that names it, where the block around does not say it.

@@ -1,6 +1,6 @@
 //! What is open in a dialect: the rules that nobody has filled in, and the lines that no rule takes, by shape, each with what it may mean.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use super::layout::Guessed;
@@ -93,9 +93,9 @@ impl Open {
 
 /// What is open for these texts, most frequent first; lines inside unread ones wait for what is around them.
 pub fn open(dialect: &Dialect, texts: &[Arc<Source>]) -> Vec<Open> {
-    let written: BTreeMap<Rule, Seen> = sorted::map(dialect.rules().iter().map(|rule| of_rule(dialect, rule)));
+    let written: BTreeMap<Rule, Seen> = sorted::tree_map(dialect.rules().iter().map(|rule| of_rule(dialect, rule)));
     let mut around = Around::of(&written);
-    around.said = sorted::map(dialect.rules().iter().filter_map(|rule| said_about(dialect, rule)));
+    around.said = sorted::tree_map(dialect.rules().iter().filter_map(|rule| said_about(dialect, rule)));
     let all: Vec<&str> = texts.iter().map(|text| text.text()).collect();
     let guessed = Guessed::beside(dialect, &all);
     let readings: Vec<Reading> = texts.iter().map(|text| dialect.read(text, 1)).collect();
@@ -200,7 +200,7 @@ fn unread<'t>(
     told: impl Iterator<Item = ((&'t Told, &'t Saying), &'t Stands)>,
     not_taken: &BTreeMap<(usize, usize), usize>,
 ) -> BTreeMap<String, Tree> {
-    let known: BTreeSet<&str> = sorted::set(dialect.contexts().iter().map(String::as_str));
+    let known: sorted::Set<&str> = sorted::set(dialect.contexts().iter().map(String::as_str));
     let mut by_context: BTreeMap<String, Tree> = BTreeMap::new();
     for (number, ((line, says), stands)) in (0..).zip(told) {
         let mut begins = stands.begins.iter().filter_map(|begin| usize::try_from(*begin).ok());

@@ -47,7 +47,7 @@ pub(super) fn is_switch(word: &str) -> bool {
 
 /// Whether a word is one of the trade: no name that somebody gave.
 pub(super) fn is_of_trade(word: &str) -> bool {
-    static WORDS: LazyLock<BTreeSet<&'static str>> = LazyLock::new(|| {
+    static WORDS: LazyLock<sorted::Set<&'static str>> = LazyLock::new(|| {
         let of_entry = |entry: &'static Entry| entry.groups.iter().flatten().chain(&entry.speak_for).copied();
         sorted::set(LEXICON.iter().flat_map(of_entry).chain(NEUTRAL).chain(OFF).chain(ON))
     });
@@ -137,7 +137,7 @@ pub(super) fn likely(ranked: &[Proposal]) -> Option<&Proposal> {
 pub(super) fn literals(pattern: &str) -> BTreeSet<String> {
     let words = pattern.split_whitespace().filter(|word| !word.starts_with('<'));
     let parts = words.flat_map(|word| word.split(['-', '_', '\'']));
-    sorted::set(parts.map(str::to_ascii_lowercase).filter(|word| word.chars().any(char::is_alphanumeric)))
+    sorted::tree_set(parts.map(str::to_ascii_lowercase).filter(|word| word.chars().any(char::is_alphanumeric)))
 }
 
 fn score(entry: &Entry, own: &BTreeSet<String>, around: &BTreeSet<String>) -> Option<usize> {

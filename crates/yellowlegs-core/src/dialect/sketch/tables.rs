@@ -125,7 +125,7 @@ struct Fit {
 }
 
 fn written(titles: &[String], table: &Seen, guessed: &Guessed) -> String {
-    let facts: BTreeSet<&str> = sorted::set(FIELDS.iter().map(|field| field.fact));
+    let facts: sorted::Set<&str> = sorted::set(FIELDS.iter().map(|field| field.fact));
     let mut fits: Vec<Fit> = facts.into_iter().filter_map(|fact| fit(fact, titles, table, guessed)).collect();
     sorted::by_key(&mut fits, |fit| std::cmp::Reverse(fit.known));
     let (Some(best), next) = (fits.first(), fits.get(1)) else { return String::new() };

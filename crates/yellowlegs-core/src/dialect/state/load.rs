@@ -219,7 +219,7 @@ fn fill(
 ) -> Vec<(usize, Filled)> {
     let mut fields: Vec<(usize, Filled)> = Vec::new();
     let mut used: Vec<String> = Vec::new();
-    for entry in written.iter().flat_map(|t| t.entries().into_values()) {
+    for entry in written.iter().flat_map(|t| t.entries()) {
         let Some(field) = kind.field(entry.key.value) else {
             let found = entry.key.value.to_owned();
             doc.report(&entry.key.spot, DialectProblem::UnknownField { found, fact: kind.info().name });
@@ -287,7 +287,7 @@ fn written_field(
     let from = table.required_text("from");
     let rest = table.text("else").and_then(|i| constant(i.value, &i.spot));
     let mut words = Vec::new();
-    for entry in table.table("words").iter().flat_map(|t| t.entries().into_values()) {
+    for entry in table.table("words").iter().flat_map(TableReader::entries) {
         let Some(value) = entry.text().and_then(|text| constant(text, &entry.spot())) else { continue };
         words.push((entry.key.value.to_owned(), value));
     }
@@ -413,7 +413,7 @@ fn read_beside(doc: &TomlDoc<'_>, table: &TableReader<'_>, row: &Pattern) -> Opt
     let kind = kind?;
     let fields = fill(doc, kind, row, written.as_ref(), &table.spot, true);
     let asked: Vec<usize> =
-        written.iter().flat_map(|t| t.entries().into_values()).filter_map(|e| kind.field(e.key.value)).collect();
+        written.iter().flat_map(TableReader::entries).filter_map(|e| kind.field(e.key.value)).collect();
     let needs =
         fields.iter().filter(|(field, _)| asked.contains(field)).filter_map(|(_, filled)| filled.hole()).collect();
     Some(Beside { fact: kind, fields, needs })

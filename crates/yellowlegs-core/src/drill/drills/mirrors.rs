@@ -35,7 +35,7 @@ fn agreed(stage: &Stage<'_>, session: &Session) -> Option<BTreeMap<usize, Direct
     let holds = |entry: &&MirrorEntry| stage.around.today() <= entry.last_day;
     let of_entry = |entry: &MirrorEntry| {
         let each = entry.sources.iter().flat_map(|(text, way)| at(text).into_iter().map(|port| (port, *way)));
-        let all: BTreeMap<usize, Direction> = sorted::map(each);
+        let all: sorted::Map<usize, Direction> = sorted::map(each);
         let ways = session.sources.keys().map(|port| Some((*port, *all.get(port)?)));
         let fits = at(&entry.target) == [stage.port] && session.vlans.minus(&entry.vlans).is_empty();
         ways.collect::<Option<BTreeMap<_, _>>>().filter(|_| fits)

@@ -213,8 +213,7 @@ pub(super) const TWO_RECEIVERS: Drill = Drill {
 
 fn two_receivers(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
     let heard = stage.switch().facts_about(facts::station::FACT, stage.port);
-    let stations: std::collections::BTreeSet<_> =
-        sorted::set(heard.filter_map(|fact| fact.get(facts::station::ADDRESS)));
+    let stations: sorted::Set<_> = sorted::set(heard.filter_map(|fact| fact.get(facts::station::ADDRESS)));
     if stations.len() < 2 || !stage.is_edge()? {
         return Ok(None);
     }

@@ -90,7 +90,7 @@ pub(super) fn sessions(asked: &Asked<'_>) -> Known<Vec<Session>> {
         let can = vlans.is_empty() || asked.platform(platform::VLAN_MIRROR, "yes")?;
         sessions.push(Session {
             name: Arc::clone(name),
-            sources: sorted::map(sources.iter().filter_map(|(port, way)| Some((switch.port_index(port)?, *way)))),
+            sources: sorted::tree_map(sources.iter().filter_map(|(port, way)| Some((switch.port_index(port)?, *way)))),
             vlans: if can { vlans } else { Arc::default() },
             target: get(slots, settings::MIRROR_TARGET).flatten().and_then(|port| switch.port_index(&port)),
         });

@@ -1,7 +1,5 @@
 //! Plays a drill that somebody wrote, and holds what happens against what was expected.
 
-use std::collections::BTreeMap;
-
 use super::{Act, Comes, Expect, PortIs, Script, ScriptProblem, Step};
 use crate::drill::asked::{Asked, Hang, Known};
 use crate::drill::machine::{Arrival, At, Machine, Millis, Net, Told, Trip};
@@ -45,7 +43,7 @@ fn problem(step: &Step, problem: ScriptProblem) -> Problem {
 /// Plays a script on the switches that it names, with the wires between them. Ports that a step plugs something into are down until
 /// then; all others have forwarded for long. What hangs on something unknown ends the play, and leaves the rest open.
 pub fn play(script: &Script, switches: &[&Switch], wires: &[(At, At)]) -> Result<Ran, Vec<Problem>> {
-    let number: BTreeMap<&str, usize> = sorted::map(switches.iter().enumerate().map(|(n, s)| (&**s.name(), n)));
+    let number: sorted::Map<&str, usize> = sorted::map(switches.iter().enumerate().map(|(n, s)| (&**s.name(), n)));
     let mut problems = Vec::new();
     let mut places: Vec<At> = Vec::new();
     let find = |step: &Step, switch: &str, port: &str| -> Result<At, Problem> {

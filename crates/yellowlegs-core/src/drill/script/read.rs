@@ -63,7 +63,7 @@ impl Script {
 impl Reader<'_> {
     fn stations_of(&self, table: &TableReader<'_>) -> Stations {
         let mut stations = Stations::new();
-        for entry in table.entries().into_values() {
+        for entry in table.entries() {
             let name = entry.key.value.to_owned();
             let Some(text) = entry.text() else {
                 self.doc.report(&entry.spot(), no_station("something else"));

@@ -51,7 +51,7 @@ impl Serialize for RecordFact {
         let info = self.kind.info();
         let told =
             info.fields.iter().zip(&self.fields).filter_map(|(field, value)| Some((field.name, value.as_ref()?)));
-        let fields: BTreeMap<&str, &Value> = sorted::map(told);
+        let fields: BTreeMap<&str, &Value> = sorted::tree_map(told);
         let mut map = serializer.serialize_map(None)?;
         map.serialize_entry("fact", info.name)?;
         map.serialize_entry("fields", &fields)?;

@@ -242,7 +242,7 @@ impl Record {
         }
         let of = |settings: RecordSettings, scope: Scope, owner: Option<Owner>, quotes: &mut Quotes| {
             let mine = settings.0.into_iter().filter(|(id, _)| id.info().scope == scope);
-            sorted::map(mine.map(|(id, slot)| (id, quotes.slot(owner.clone(), id, slot))))
+            sorted::tree_map(mine.map(|(id, slot)| (id, quotes.slot(owner.clone(), id, slot))))
         };
         switch.vlan_defaults = of(self.every_vlan, Scope::Vlan, None, &mut quotes);
         for RecordMirror { mirror, settings } in self.mirrors {

@@ -260,7 +260,7 @@ impl Painter {
 
     fn mirror(&mut self, session: Option<&Arc<str>>, target: &Target) {
         let unknown: BTreeMap<SettingId, Slot> =
-            sorted::map(SettingId::of(Scope::Mirror).map(|id| (id, Slot::DOUBTFUL)));
+            sorted::tree_map(SettingId::of(Scope::Mirror).map(|id| (id, Slot::DOUBTFUL)));
         match session {
             Some(name) => {
                 let slots = self.switch.mirrors.entry(Arc::clone(name)).or_insert(unknown);

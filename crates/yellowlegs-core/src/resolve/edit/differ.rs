@@ -35,7 +35,7 @@ pub fn differences(before: &Resolved, after: &Resolved) -> Vec<(About, SettingId
         return found;
     }
     let mut all: BTreeSet<VlanId> =
-        sorted::set(one.vlan_slots.keys().chain(other.vlan_slots.keys()).map(|(vlan, _)| *vlan));
+        sorted::tree_set(one.vlan_slots.keys().chain(other.vlan_slots.keys()).map(|(vlan, _)| *vlan));
     if one.vlan_defaults != other.vlan_defaults {
         // What is said of every VLAN is said of those of which nothing else is.
         let there = |switch: &Switch| switch.slot(None, settings::VLANS.id).value.clone();

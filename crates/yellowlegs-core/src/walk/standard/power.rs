@@ -1,6 +1,5 @@
 //! Power over the cable (RFC 3621, POWER-ETHERNET-MIB).
 
-use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use super::super::ports::Ports;
@@ -33,8 +32,8 @@ pub(in super::super) enum Numbers {
 /// What the numbers of this switch's rows count.
 pub(in super::super) fn numbers(teller: &Teller<'_>, ports: &Ports) -> Numbers {
     let indices = || teller.objects.below(ADMIN).chain(teller.objects.below(DETECTION)).map(|(index, _)| index);
-    let groups: BTreeSet<Option<&u32>> = sorted::set(indices().map(<[u32]>::first));
-    let all: BTreeSet<u32> = sorted::set(indices().filter_map(|index| index.get(1).copied()));
+    let groups: sorted::Set<Option<&u32>> = sorted::set(indices().map(<[u32]>::first));
+    let all: sorted::Set<u32> = sorted::set(indices().filter_map(|index| index.get(1).copied()));
     let by_interface = all.iter().all(|number| ports.of_interface(*number).is_some());
     let by_bridge = all.iter().all(|number| ports.of_bridge(*number).is_some());
     let same = || all.iter().all(|number| ports.of_interface(*number) == ports.of_bridge(*number));

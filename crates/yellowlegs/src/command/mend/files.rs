@@ -76,7 +76,7 @@ fn open_to_others(folder: &Path) -> std::io::Result<()> {
 pub(super) fn into(place: &Path, ticket: &Ticket<'_>) -> Result<(), Failure> {
     let plan = ticket.plan;
     let filling = Filling::begin("--into", place)?;
-    let phases: BTreeSet<usize> = sorted::set(plan.steps.iter().map(|step| step.phase));
+    let phases: sorted::Set<usize> = sorted::set(plan.steps.iter().map(|step| step.phase));
     for phase in phases {
         let mut by_switch: BTreeMap<&str, Vec<(usize, &Step)>> = BTreeMap::new();
         for (number, step) in plan.steps.iter().enumerate().filter(|(_, step)| step.phase == phase) {
@@ -152,8 +152,8 @@ pub(super) fn after(place: &Path, root: &Root, loaded: &Loaded, fleet: &Fleet, p
             copy(&file)?;
         }
     }
-    let changed: BTreeSet<&str> = sorted::set(plan.steps.iter().map(|step| &*step.change.switch));
-    let saved: BTreeSet<&str> = sorted::set(plan.saves.iter().map(|(switch, _)| &**switch));
+    let changed: sorted::Set<&str> = sorted::set(plan.steps.iter().map(|step| &*step.change.switch));
+    let saved: sorted::Set<&str> = sorted::set(plan.saves.iter().map(|(switch, _)| &**switch));
     for found in &fleet.switches {
         let (Layout::Folder(_), Some(resolved)) = (&found.layout, plan.after.get(&found.name)) else { continue };
         let Some(text) = resolved.text() else { continue };

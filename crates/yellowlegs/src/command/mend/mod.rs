@@ -2,7 +2,6 @@
 
 mod files;
 
-use std::collections::BTreeSet;
 use std::io::Write as _;
 use std::path::Path;
 use std::process::ExitCode;
@@ -120,7 +119,7 @@ fn takes(selection: &Selection, finding: &Finding) -> bool {
 }
 
 /// The ports that features hold down: everything that is found on them belongs to bringing them back.
-fn held_down(site: &Site<'_>) -> BTreeSet<(Option<Arc<str>>, Option<String>)> {
+fn held_down(site: &Site<'_>) -> sorted::Set<(Option<Arc<str>>, Option<String>)> {
     let all = site.findings().into_iter().filter(|finding| finding.check == HELD_DOWN);
     sorted::set(all.map(|finding| (finding.switch, finding.port)))
 }

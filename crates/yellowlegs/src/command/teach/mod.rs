@@ -214,7 +214,7 @@ impl Class {
         if found.len() > 1 {
             let starts =
                 found.iter().flat_map(|open| &open.lines).filter(|at| begins(at)).map(|at| column(at.words.start));
-            let columns: BTreeSet<usize> = sorted::set(starts);
+            let columns: sorted::Set<usize> = sorted::set(starts);
             let columns: Vec<String> = columns.iter().map(|column| format!("{shown}:{column}")).collect();
             let what = format!("--line {shown}: several statements stand there");
             return Err(Failure::usage(what, format!("say which: {}", columns.join(", "))));

@@ -21,8 +21,8 @@ pub(super) struct Page {
     pub(super) levels: [(&'static str, usize); 3],
     pub(super) shares: Vec<Share>,
     pub(super) legend: Vec<(&'static str, &'static str)>,
-    pub(super) families: BTreeSet<String>,
-    pub(super) roles: BTreeSet<String>,
+    pub(super) families: sorted::Set<String>,
+    pub(super) roles: sorted::Set<String>,
     pub(super) overview: Vec<Line>,
     pub(super) checks: Vec<CheckLine>,
     pub(super) switches: Vec<Switch>,
@@ -251,8 +251,9 @@ fn check_line(row: &CheckRow) -> CheckLine {
 impl Switch {
     fn of(position: usize, outcome: &SwitchOutcome, tail: &Tail<'_>) -> Self {
         let ports = ports_of(outcome, tail);
-        let places: BTreeMap<&str, usize> = sorted::map(ports.iter().map(|port| (port.name.as_str(), port.position)));
-        let mut left: BTreeSet<&str> = sorted::set(places.keys().copied());
+        let places: sorted::Map<&str, usize> =
+            sorted::map(ports.iter().map(|port| (port.name.as_str(), port.position)));
+        let mut left: BTreeSet<&str> = sorted::tree_set(places.keys().copied());
         // The first block that names a port is where its link leads.
         let mut anchor = |name: &str| {
             let place = places.get(name)?;

@@ -44,7 +44,7 @@ struct Row {
 pub(crate) fn page(out: &mut dyn Write, ticket: &Ticket<'_>) -> io::Result<()> {
     let plan = ticket.plan;
     // Those that came up on the way have steps, too.
-    let mut numbers: BTreeSet<usize> = sorted::set(plan.chosen.iter().copied());
+    let mut numbers: BTreeSet<usize> = sorted::tree_set(plan.chosen.iter().copied());
     numbers.extend(plan.steps.iter().flat_map(|step| step.change.because.iter().copied()));
     let document = Document {
         title: ticket.head.title(),

@@ -1,6 +1,6 @@
 //! The plan in words, for every form that people read.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 
 use yellowlegs_core::finding::Finding;
 use yellowlegs_core::mend::{BackUp, ByHand, Plan, Step};
@@ -206,8 +206,8 @@ fn new_ones(found: &[Finding]) -> Vec<(Level, String)> {
 /// How large it is.
 fn size(plan: &Plan<'_>) -> String {
     let lines: usize = plan.steps.iter().map(|step| step.text.len()).sum();
-    let switches: BTreeSet<&str> = sorted::set(plan.steps.iter().map(|step| &*step.change.switch));
-    let phases: BTreeSet<usize> = sorted::set(plan.steps.iter().map(|step| step.phase));
+    let switches: sorted::Set<&str> = sorted::set(plan.steps.iter().map(|step| &*step.change.switch));
+    let phases: sorted::Set<usize> = sorted::set(plan.steps.iter().map(|step| step.phase));
     format!(
         "{} on {}, {}, {}",
         many(plan.steps.len(), "step"),
