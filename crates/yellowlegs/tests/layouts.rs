@@ -62,3 +62,27 @@ fn what_is_refused(#[case] files: &[&str], #[case] paths: &[&str], #[case] words
         assert!(ran.err.contains(word) || ran.out.contains(word), "`{word}` is not told: {}{}", ran.out, ran.err);
     }
 }
+
+/// Of several things that are wrong the first is told, with however many threads: the policy, then dialects, then filters, then the switches.
+#[rstest]
+#[case::all("as-of = 7\n", "pattern = \"", "--port=[", "yellowlegs.toml")]
+#[case::behind_the_policy("", "pattern = \"", "--port=[", "shingle.toml")]
+#[case::behind_the_dialects("", "", "--port=[", "--port")]
+#[case::behind_the_filters("", "", "--port=1*", "two switches are named `a`")]
+fn what_is_wrong_first_is_told(
+    #[case] policy: &str,
+    #[case] dialect: &str,
+    #[case] filter: &str,
+    #[case] told: &str,
+    #[values("1", "2", "5")] jobs: &str,
+) {
+    let fleet = fleet(&["north/a/config.txt", "south/a/config.txt"], &format!("{policy}{PLAIN}"));
+    let whole = std::fs::read_to_string(demo_folder().join("dialects/shingle.toml")).unwrap();
+    fleet.write("dialects/shingle.toml", format!("{dialect}\n{whole}"));
+    let ran = fleet.run(&["audit", filter, "--jobs", jobs]);
+    assert_eq!(ran.code, 2, "{}{}", ran.out, ran.err);
+    let others = ["yellowlegs.toml", "shingle.toml", "--port", "two switches are named"];
+    for word in others {
+        assert_eq!(ran.err.contains(word), told.starts_with(word), "{word}: {}", ran.err);
+    }
+}

@@ -36,10 +36,11 @@ pub(super) fn run(args: &Audit, loudness: Loudness) -> Result<ExitCode, Failure>
         output::format_of(path)?;
     }
     let root = Root::find(args.fleet.fleet.as_deref(), &args.paths)?;
-    let loaded = fleet::load(&root, &args.fleet)?;
+    let (loaded, fleet) =
+        fleet::load_beside(&root, &args.fleet, jobs(args.jobs), |policy| fleet::discover(&root, policy))?;
     let mut selection = selection(args, &loaded.policy)?;
     let as_of = moment(args.judging.as_of.as_deref(), loaded.policy.as_of.as_ref())?;
-    let fleet = fleet::discover(&root, &loaded.policy)?;
+    let fleet = fleet?;
     fleet.demand_switch(&selection, args.switch.as_deref())?;
     if !root.parts.is_empty() {
         // Others are read and judged as well: what looks across switches needs them.

@@ -44,6 +44,17 @@ pub(crate) fn source(root: &Path, path: &Path) -> Result<Source, Failure> {
 
 /// Reads policy and dialects; all problems of all files are told at once.
 pub(crate) fn load(root: &Root, args: &FleetArgs) -> Result<Loaded, Failure> {
+    Ok(load_beside(root, args, 1, |_| ())?.0)
+}
+
+/// The same, and what `beside` makes of the policy: with more than one thread, while another reads the dialects. Of both, what is wrong
+/// with the dialects is told first.
+pub(crate) fn load_beside<T>(
+    root: &Root,
+    args: &FleetArgs,
+    jobs: usize,
+    beside: impl FnOnce(&Policy) -> T,
+) -> Result<(Loaded, T), Failure> {
     let path = args.policy.clone().unwrap_or_else(|| root.dir.join(POLICY_FILE));
     let has_policy = args.policy.is_some() || path.symlink_metadata().is_ok();
     let mut problems = Vec::new();
@@ -71,17 +82,27 @@ pub(crate) fn load(root: &Root, args: &FleetArgs) -> Result<Loaded, Failure> {
         None if problems.is_empty() => dialect_files(root, &policy),
         None => Vec::new(),
     };
-    let mut dialects: Vec<Arc<Dialect>> = Vec::new();
-    for file in files {
-        match Dialect::load(&Arc::new(source(&root.dir, &file)?)) {
-            Ok(dialect) => dialects.push(Arc::new(dialect)),
-            Err(found) => problems.extend(found),
+    let read = || {
+        let mut dialects: Vec<Arc<Dialect>> = Vec::new();
+        for file in files {
+            match Dialect::load(&Arc::new(source(&root.dir, &file)?)) {
+                Ok(dialect) => dialects.push(Arc::new(dialect)),
+                Err(found) => problems.extend(found),
+            }
         }
-    }
-    if !problems.is_empty() {
-        return Err(Failure::Problems(problems));
-    }
-    Ok(Loaded { policy, has_policy, dialects, forced: args.dialect.is_some() })
+        if problems.is_empty() { Ok(dialects) } else { Err(Failure::Problems(std::mem::take(&mut problems))) }
+    };
+    let (dialects, made) = if jobs > 1 {
+        std::thread::scope(|scope| {
+            let reading = scope.spawn(read);
+            let made = beside(&policy);
+            (reading.join().unwrap_or_else(|fault| std::panic::resume_unwind(fault)), made)
+        })
+    } else {
+        let dialects = read()?;
+        (Ok(dialects), beside(&policy))
+    };
+    Ok((Loaded { dialects: dialects?, policy, has_policy, forced: args.dialect.is_some() }, made))
 }
 
 /// A file that a policy names lies below the fleet's root, links followed: policies come from others, too.

@@ -13,7 +13,7 @@ pub(crate) use discover::{Fleet, Found, Kind, Layout, discover, matches_nothing}
 pub(crate) use frame::{copy_frame, write};
 #[cfg(feature = "gather")]
 pub(crate) use load::source;
-pub(crate) use load::{Loaded, dialect_files, load, regular};
+pub(crate) use load::{Loaded, dialect_files, load, load_beside, regular};
 pub(crate) use ordered::in_order;
 pub(crate) use root::{POLICY_FILE, Root, relative};
 pub(crate) use switch::{ReadSwitch, Unreadable, read_record, read_switch, recognise, source_of, walked};
