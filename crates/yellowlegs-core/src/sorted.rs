@@ -88,6 +88,12 @@ pub struct Map<K, V>(Vec<(K, V)>);
 pub fn map<K: Ord, V>(pairs: impl IntoIterator<Item = (K, V)>) -> Map<K, V> {
     let mut pairs: Vec<(K, V)> = pairs.into_iter().collect();
     by(&mut pairs, |(a, _), (b, _)| a.cmp(b));
+    keep_last(&mut pairs);
+    Map(pairs)
+}
+
+/// Of pairs with the same key that stand side by side the last is kept.
+pub(crate) fn keep_last<K: PartialEq, V>(pairs: &mut Vec<(K, V)>) {
     pairs.dedup_by(|later, kept| {
         let is_same = later.0 == kept.0;
         if is_same {
@@ -95,7 +101,6 @@ pub fn map<K: Ord, V>(pairs: impl IntoIterator<Item = (K, V)>) -> Map<K, V> {
         }
         is_same
     });
-    Map(pairs)
 }
 
 impl<K, V> Map<K, V> {

@@ -5,6 +5,7 @@ use std::fmt;
 use serde::{Serialize, Serializer};
 
 use super::Fact;
+use crate::sorted;
 
 /// What a calculation used, by name and in the order of the names; of a name that comes twice the last counts. Few, so a list finds them.
 #[derive(Clone, Default, PartialEq, Eq)]
@@ -26,13 +27,7 @@ impl From<Vec<(&'static str, Fact)>> for Inputs {
     fn from(mut facts: Vec<(&'static str, Fact)>) -> Self {
         // Stable: the last of a name stands last, and is what the one before becomes.
         facts.sort_by_key(|(name, _)| *name);
-        facts.dedup_by(|later, kept| {
-            let is_same = later.0 == kept.0;
-            if is_same {
-                std::mem::swap(later, kept);
-            }
-            is_same
-        });
+        sorted::keep_last(&mut facts);
         Self(facts.into())
     }
 }

@@ -117,8 +117,7 @@ pub(super) fn prove<'p>(
     let Walked { steps, mut now, drills, broke } = walked;
     let mut proof = Proof { drills, broke, ..Proof::default() };
     same_by_text(site, &now, &steps)?;
-    let changed: sorted::Set<&Arc<str>> = sorted::set(steps.iter().map(|step| &step.change.switch));
-    for switch in sorted::set(changed.into_iter().chain(saved)) {
+    for switch in sorted::set(steps.iter().map(|step| &step.change.switch).chain(saved)) {
         save(&mut now, switch);
     }
     let there: BTreeMap<String, Finding> =

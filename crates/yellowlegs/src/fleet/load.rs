@@ -82,16 +82,7 @@ pub(crate) fn load_beside<T>(
         None if problems.is_empty() => dialect_files(root, &policy),
         None => Vec::new(),
     };
-    let read = || {
-        let mut dialects: Vec<Arc<Dialect>> = Vec::new();
-        for file in files {
-            match Dialect::load(&Arc::new(source(&root.dir, &file)?)) {
-                Ok(dialect) => dialects.push(Arc::new(dialect)),
-                Err(found) => problems.extend(found),
-            }
-        }
-        if problems.is_empty() { Ok(dialects) } else { Err(Failure::Problems(std::mem::take(&mut problems))) }
-    };
+    let read = || load_dialects(root, &files, problems);
     let (dialects, made) = if jobs > 1 {
         std::thread::scope(|scope| {
             let reading = scope.spawn(read);
@@ -103,6 +94,18 @@ pub(crate) fn load_beside<T>(
         (Ok(dialects), beside(&policy))
     };
     Ok((Loaded { dialects: dialects?, policy, has_policy, forced: args.dialect.is_some() }, made))
+}
+
+/// Reads dialects; what is wrong with them is told behind the problems that are known.
+fn load_dialects(root: &Root, files: &[PathBuf], mut problems: Vec<Problem>) -> Result<Vec<Arc<Dialect>>, Failure> {
+    let mut dialects: Vec<Arc<Dialect>> = Vec::new();
+    for file in files {
+        match Dialect::load(&Arc::new(source(&root.dir, file)?)) {
+            Ok(dialect) => dialects.push(Arc::new(dialect)),
+            Err(found) => problems.extend(found),
+        }
+    }
+    if problems.is_empty() { Ok(dialects) } else { Err(Failure::Problems(problems)) }
 }
 
 /// A file that a policy names lies below the fleet's root, links followed: policies come from others, too.
