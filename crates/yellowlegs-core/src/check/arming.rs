@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use super::{Case, Mending, SwitchView, Tally, Unknown, Violation};
 use crate::finding::Related;
-use crate::model::{Key, PortName, Scope, SettingId, TraitId, Value, VlanId, VlanSet, settings};
+use crate::model::{Key, Mode, PortName, Scope, SettingId, TraitId, Value, VlanId, VlanSet, settings};
 use crate::policy::{Feature, Purpose};
 
 /// The switches of one feature.
@@ -96,8 +96,8 @@ impl SwitchView<'_> {
     /// of ports goes into the tally, where it matters: `covered` holds the VLANs that need no further look.
     pub(super) fn edge_vlans(&self, feature: Feature, covered: &VlanSet, tally: &mut Tally) -> BTreeMap<VlanId, usize> {
         let mut used: BTreeMap<VlanId, usize> = BTreeMap::new();
-        // Whether a VLAN is looked at: most ports are in one that another is in.
-        let mut wanted: BTreeMap<VlanId, bool> = BTreeMap::new();
+        // Most ports are in a VLAN that another is in: whether it is looked at is asked once.
+        let (mut asked, mut wanted) = (VlanSet::default(), VlanSet::default());
         for port in self.unlike_ports() {
             let role = match port.role() {
                 Ok(role) if role.faces.is_edge() && role.expect.wants(feature) => Some(role),
@@ -114,7 +114,13 @@ impl SwitchView<'_> {
             };
             let vlans = few.into_iter().flatten().chain(many.iter().flat_map(VlanSet::iter));
             for vlan in vlans {
-                if !*wanted.entry(vlan).or_insert_with(|| !covered.contains(vlan) && self.has_users(vlan)) {
+                if !asked.contains(vlan) {
+                    asked.insert(vlan);
+                    if !covered.contains(vlan) && self.has_users(vlan) {
+                        wanted.insert(vlan);
+                    }
+                }
+                if !wanted.contains(vlan) {
                     continue;
                 }
                 match role {
@@ -158,9 +164,12 @@ impl super::PortView<'_> {
 
     /// The same as those that most ports have, the untagged and the voice VLAN, and of a trunk the others.
     fn parts_used_by_edge(&self) -> Result<([Option<VlanId>; 2], Option<VlanSet>), Unknown> {
-        let few = [self.untagged()?.vlan, self.voice()?.vlan];
-        let meant = || self.role().map(crate::policy::Role::may_use).unwrap_or_default();
-        Ok((few, self.tagged()?.map(|tagged| tagged.common(&meant()))))
+        if self.mode()? != Mode::Trunk {
+            return Ok(([self.known(settings::ACCESS_VLAN)?, self.known(settings::VOICE_VLAN)?], None));
+        }
+        let meant = self.role().map(crate::policy::Role::may_use).unwrap_or_default();
+        let untagged = self.known(settings::NATIVE_VLAN)?;
+        Ok(([untagged, None], Some(self.known(settings::TAGGED_VLANS)?.common(&meant))))
     }
 }
 

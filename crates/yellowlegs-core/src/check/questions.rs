@@ -103,9 +103,10 @@ pub(super) struct Settled {
 }
 
 /// What a check came to, as far as that hangs on the answers alone.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub(super) enum CameTo {
     /// Nothing to be told: it is met, or does not apply.
+    #[default]
     Nothing,
     /// These facts are missing.
     Lacks(Needs),
@@ -136,101 +137,136 @@ struct Common {
     tells_nothing: bool,
 }
 
-/// A place in a tree, whose ways end with what was come to.
-#[derive(Debug)]
-enum Step<E> {
-    /// Nobody came here so far.
-    Unknown,
-    /// This is asked next, and the answer says where it goes on.
-    Asks(Number, Ways),
-    /// Nothing more is asked.
-    Ends(E),
+/// A place in a tree. Trees are walked for every port, and what is read of them is seldom at hand: so a place is small, and the way that was
+/// first taken from it stands in it and leads to the place behind it.
+#[derive(Debug, Clone, Copy)]
+struct Step {
+    /// The question that is asked next, or one of the two below.
+    asks: Number,
+    /// The answer that came first.
+    answer: Answer,
+    /// Where it leads; where nothing more is asked, what was come to.
+    to: u32,
+    /// Where the other answers lead.
+    others: u32,
 }
 
-/// From the answers to a question to the places they lead to, sorted.
-#[derive(Debug, Default)]
-struct Ways(Vec<(Answer, u32)>);
+/// Nobody came here so far.
+const UNKNOWN: Number = Number::MAX;
+/// Nothing more is asked.
+const ENDS: Number = Number::MAX - 1;
+/// All answers but the first lead nowhere.
+const NO_OTHERS: u32 = u32::MAX;
+
+impl Step {
+    const UNKNOWN: Self = Self { asks: UNKNOWN, answer: 0, to: 0, others: NO_OTHERS };
+}
+
+/// From answers to the places they lead to, sorted.
+type Ways = Vec<(Answer, u32)>;
 
 /// So many ways are looked through one by one.
 const FEW_WAYS: usize = 8;
 
-impl Ways {
-    #[inline]
-    fn by(&self, answer: Answer) -> Option<u32> {
-        if self.0.len() <= FEW_WAYS {
-            return self.0.iter().find(|(of, _)| *of == answer).map(|(_, to)| *to);
-        }
-        let way = self.0.binary_search_by_key(&answer, |(of, _)| *of).ok()?;
-        self.0.get(way).map(|(_, to)| *to)
-    }
-
-    fn add(&mut self, answer: Answer, to: u32) {
-        let way = self.0.partition_point(|(of, _)| *of < answer);
-        self.0.insert(way, (answer, to));
-    }
-}
-
-/// Trees of questions, in one place.
+/// Trees of questions, in one place, whose ways end with what was come to.
 #[derive(Debug)]
-struct Trees<E>(Vec<Step<E>>);
+struct Trees<E> {
+    steps: Vec<Step>,
+    others: Vec<Ways>,
+    /// What was come to: first what most come to, which is nothing.
+    ends: Vec<E>,
+}
 
-impl<E> Default for Trees<E> {
+impl<E: Default> Default for Trees<E> {
     fn default() -> Self {
-        Self(Vec::new())
+        Self { steps: Vec::new(), others: Vec::new(), ends: vec![E::default()] }
     }
 }
 
-impl<E> Trees<E> {
+impl<E: PartialEq> Trees<E> {
     /// Room for so many trees more: where the first of them begins.
     fn plant(&mut self, trees: usize) -> u32 {
-        let first = self.0.len();
-        self.0.resize_with(first + trees, || Step::Unknown);
+        let first = self.steps.len();
+        self.steps.resize(first + trees, Step::UNKNOWN);
         first as u32
+    }
+
+    /// Where an answer leads from a place that asks.
+    #[inline]
+    fn way(&self, step: Step, answer: Answer) -> Option<u32> {
+        if step.answer == answer { Some(step.to) } else { self.other_way(step, answer) }
+    }
+
+    fn other_way(&self, step: Step, answer: Answer) -> Option<u32> {
+        let ways = self.others.get(step.others as usize)?;
+        if ways.len() <= FEW_WAYS {
+            return ways.iter().find(|(of, _)| *of == answer).map(|(_, to)| *to);
+        }
+        let way = ways.binary_search_by_key(&answer, |(of, _)| *of).ok()?;
+        ways.get(way).map(|(_, to)| *to)
     }
 
     /// Where the answers lead; nothing where nobody went that way.
     #[inline]
-    fn find(&self, side: &mut Side<'_>, book: &mut Book, tree: u32) -> Option<&E> {
+    fn find(&self, mut answer: impl FnMut(Number) -> Answer, tree: u32) -> Option<&E> {
         let mut at = tree;
         loop {
-            match self.0.get(at as usize)? {
-                Step::Unknown => return None,
-                Step::Asks(question, ways) => at = ways.by(side.answer(book, *question))?,
-                Step::Ends(came_to) => return Some(came_to),
+            let step = *self.steps.get(at as usize)?;
+            match step.asks {
+                UNKNOWN => return None,
+                ENDS => return self.ends.get(step.to as usize),
+                question => at = self.way(step, answer(question))?,
             }
         }
     }
 
     /// Keeps what was come to where these questions were asked; whether something was, for nothing is kept of what does not hang on the
     /// answers alone.
-    fn keep(&mut self, side: &mut Side<'_>, book: &mut Book, tree: u32, asked: &[Number], came_to: E) -> bool {
+    fn keep(&mut self, mut answer: impl FnMut(Number) -> Answer, tree: u32, asked: &[Number], came_to: E) -> bool {
         let mut at = tree as usize;
         for question in asked.iter().copied() {
-            let answer = side.answer(book, question);
-            let next = self.0.len() as u32;
-            let Some(step) = self.0.get_mut(at) else { return false };
-            if matches!(step, Step::Unknown) {
-                *step = Step::Asks(question, Ways::default());
+            let answer = answer(question);
+            let next = self.steps.len() as u32;
+            let Some(step) = self.steps.get_mut(at) else { return false };
+            if step.asks == UNKNOWN {
+                *step = Step { asks: question, answer, to: next, others: NO_OTHERS };
             }
-            let ways = match step {
-                Step::Asks(asks, ways) if *asks == question => ways,
-                _ => {
-                    debug_assert!(false, "answered the same, a check asks the same");
-                    return false;
-                }
-            };
-            at = ways.by(answer).unwrap_or_else(|| {
-                ways.add(answer, next);
+            if step.asks != question {
+                debug_assert!(false, "answered the same, a check asks the same");
+                return false;
+            }
+            let step = *step;
+            let to = self.way(step, answer).unwrap_or_else(|| {
+                self.add_way(at, answer, next);
                 next
-            }) as usize;
-            if at == next as usize {
-                self.0.push(Step::Unknown);
+            });
+            if to == next {
+                self.steps.push(Step::UNKNOWN);
             }
+            at = to as usize;
         }
-        if let Some(step) = self.0.get_mut(at) {
-            *step = Step::Ends(came_to);
+        let is_nothing = self.ends.first() == Some(&came_to);
+        let to = if is_nothing { 0 } else { self.ends.len() as u32 };
+        if let Some(step) = self.steps.get_mut(at) {
+            *step = Step { asks: ENDS, to, ..Step::UNKNOWN };
+        }
+        if !is_nothing {
+            self.ends.push(came_to);
         }
         true
+    }
+
+    /// One way more from a place that asks.
+    fn add_way(&mut self, at: usize, answer: Answer, to: u32) {
+        let new = self.others.len() as u32;
+        let Some(step) = self.steps.get_mut(at) else { return };
+        if step.others == NO_OTHERS {
+            step.others = new;
+            self.others.push(Ways::new());
+        }
+        let Some(ways) = self.others.get_mut(step.others as usize) else { return };
+        let place = ways.partition_point(|(of, _)| *of < answer);
+        ways.insert(place, (answer, to));
     }
 }
 
@@ -303,7 +339,7 @@ impl Book {
 }
 
 /// What several checks came to, by position: those alone that came to something.
-pub(super) type Together = Arc<[(usize, CameTo)]>;
+type Together = Box<[(usize, CameTo)]>;
 
 /// So many checks that follow each other are asked together: most of what they ask is the same.
 const TOGETHER: usize = 8;
@@ -377,7 +413,7 @@ impl Begin {
 impl Known {
     /// Whether more is kept than is worth its room.
     fn is_full(&self) -> bool {
-        let steps = self.each.0.len() + self.together.0.len();
+        let steps = self.each.steps.len() + self.together.steps.len();
         self.book.slots.len() > MOST_SAID || self.book.platforms.len() > MOST_PLATFORMS || steps > MOST_STEPS
     }
 
@@ -413,7 +449,7 @@ impl Known {
         });
         if std::mem::take(&mut root.is_new) {
             let is_live = |position: &usize| {
-                !matches!(each.0.get(root.first as usize + position), Some(Step::Ends(CameTo::Nothing)))
+                each.steps.get(root.first as usize + position).is_none_or(|step| (step.asks, step.to) != (ENDS, 0))
             };
             root.live = Arc::new(root.live.checks.iter().copied().filter(is_live).collect());
         }
@@ -423,20 +459,26 @@ impl Known {
     /// What a check came to where it was answered the same; nothing where it was not.
     #[inline]
     pub(super) fn find(&mut self, side: &mut Side<'_>, begin: &Begin, position: usize) -> Option<&CameTo> {
-        self.each.find(side, &mut self.book, begin.of(position))
+        self.each.find(|question| side.answer(&mut self.book, question), begin.of(position))
     }
 
     /// What checks that are asked together came to where all were answered the same.
     #[inline]
-    pub(super) fn find_together(&mut self, side: &mut Side<'_>, begin: &Begin, group: &[usize]) -> Option<Together> {
-        self.together.find(side, &mut self.book, begin.of_group(group)).map(Arc::clone)
+    pub(super) fn find_together(
+        &mut self,
+        side: &mut Side<'_>,
+        begin: &Begin,
+        group: &[usize],
+    ) -> Option<&[(usize, CameTo)]> {
+        let told = self.together.find(|question| side.answer(&mut self.book, question), begin.of_group(group))?;
+        Some(told)
     }
 
     /// Keeps what a check came to by what it asked.
     pub(super) fn keep(&mut self, side: &mut Side<'_>, begin: &Begin, position: usize, notes: &Notes, came_to: CameTo) {
         let asked: Vec<Number> = notes.asked.borrow().iter().map(|question| self.book.number(*question)).collect();
         let is_nothing = asked.is_empty() && came_to == CameTo::Nothing;
-        let kept = self.each.keep(side, &mut self.book, begin.of(position), &asked, came_to);
+        let kept = self.each.keep(|asks| side.answer(&mut self.book, asks), begin.of(position), &asked, came_to);
         if is_nothing && kept {
             self.roots.values_mut().for_each(|root| root.is_new = true);
         }
@@ -448,26 +490,19 @@ impl Known {
     pub(super) fn keep_together(&mut self, side: &mut Side<'_>, begin: &Begin, group: &[usize]) {
         let (mut asked, mut told) = (Vec::new(), Vec::new());
         for position in group {
-            let mut at = begin.of(*position);
-            loop {
-                match self.each.0.get(at as usize) {
-                    None | Some(Step::Unknown) => return,
-                    Some(Step::Asks(question, ways)) => {
-                        if !asked.contains(question) {
-                            asked.push(*question);
-                        }
-                        let Some(next) = ways.by(side.answer(&mut self.book, *question)) else { return };
-                        at = next;
-                    }
-                    Some(Step::Ends(CameTo::Nothing)) => break,
-                    Some(Step::Ends(came_to)) => {
-                        told.push((*position, came_to.clone()));
-                        break;
-                    }
+            let each = |question| {
+                if !asked.contains(&question) {
+                    asked.push(question);
                 }
+                side.answer(&mut self.book, question)
+            };
+            match self.each.find(each, begin.of(*position)) {
+                None => return,
+                Some(CameTo::Nothing) => {}
+                Some(came_to) => told.push((*position, came_to.clone())),
             }
         }
-        self.together.keep(side, &mut self.book, begin.of_group(group), &asked, told.into());
+        self.together.keep(|asks| side.answer(&mut self.book, asks), begin.of_group(group), &asked, told.into());
     }
 }
 
@@ -546,21 +581,44 @@ mod tests {
     use std::collections::BTreeMap;
 
     proptest! {
-        /// Few ways are looked through, many are searched: an answer leads where it was said to lead.
+        /// What is kept is found by the answers that led to it, and by no others, however many ways part: a question that comes next hangs on
+        /// the answers before it, as it does for a check.
         #[test]
-        fn answers_lead_where_they_were_said_to(added in prop::collection::vec(0_u32..40, 0..30)) {
-            let (mut ways, mut known) = (Ways::default(), BTreeMap::new());
-            for (to, answer) in (0..).zip(added) {
-                let answer = if answer == 39 { SILENT } else { answer };
-                known.entry(answer).or_insert_with(|| {
-                    ways.add(answer, to);
-                    to
-                });
-                for asked in (0..40).chain([SILENT]) {
-                    prop_assert_eq!(ways.by(asked), known.get(&asked).copied());
-                }
+        fn what_is_kept_is_found_by_its_answers(
+            kept in prop::collection::vec((0_u32..2, prop::collection::vec(0_u32..12, 4), 0_u32..3), 0..60),
+        ) {
+            let asked = |tree: u32, answers: &[u32]| -> Vec<Number> {
+                let more = answers[tree as usize] % 2;
+                [tree, 3][..1 + more as usize].to_vec()
+            };
+            let mut trees = Trees::<u32>::default();
+            let mut known = BTreeMap::new();
+            let roots = [trees.plant(1), trees.plant(1)];
+            for (tree, answers, came_to) in kept {
+                let asked = asked(tree, &answers);
+                let told: Vec<u32> = asked.iter().map(|question| answers[*question as usize]).collect();
+                prop_assert!(trees.keep(|question| answers[question as usize], roots[tree as usize], &asked, came_to));
+                known.insert((tree, asked, told), came_to);
+            }
+            for ((tree, asked, told), came_to) in &known {
+                let answer = |question| asked.iter().zip(told).find(|(of, _)| **of == question).map_or(99, |(_, told)| *told);
+                prop_assert_eq!(trees.find(answer, roots[*tree as usize]), Some(came_to));
+                let last = *asked.last().expect("something is asked");
+                let other = |question| if question == last { 99 } else { answer(question) };
+                prop_assert_eq!(trees.find(other, roots[*tree as usize]), None);
             }
         }
+    }
+
+    #[test]
+    fn what_most_come_to_is_kept_once() {
+        let mut trees = Trees::<u32>::default();
+        let root = trees.plant(3);
+        for (tree, came_to) in [(root, 0), (root + 1, 7), (root + 2, 0)] {
+            assert!(trees.keep(|_| 0, tree, &[], came_to));
+            assert_eq!(trees.find(|_| 0, tree), Some(&came_to));
+        }
+        assert_eq!(trees.ends, [0, 7]);
     }
 
     #[test]

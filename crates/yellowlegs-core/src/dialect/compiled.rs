@@ -11,21 +11,13 @@ use rustc_hash::{FxHashMap, FxHasher};
 
 use super::by_text::Answers;
 use super::captured::Captured;
-use super::reading::Statement;
+use super::reading::{Opens, Statement};
 use crate::source::Word;
 
 /// So many lines are kept of those that came up lately, and as many of those before.
 const KEPT: usize = 3000;
 /// So many bytes of text they have.
 const MOST_BYTES: usize = 400_000;
-
-/// What a statement opens.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Opens {
-    Context(usize),
-    Closed,
-    Nothing,
-}
 
 /// What a line does to the blocks in braces that are open.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -55,7 +47,7 @@ impl Captured {
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Asked<'t> {
     hash: u64,
-    context: usize,
+    context: u32,
     text: &'t str,
 }
 
@@ -69,14 +61,14 @@ impl<'t> Asked<'t> {
     pub(super) fn new(context: usize, text: &'t str) -> Self {
         let mut hasher = FxHasher::default();
         (context, text).hash(&mut hasher);
-        Self { hash: hasher.finish(), context, text }
+        Self { hash: hasher.finish(), context: context as u32, text }
     }
 }
 
 /// A line: where its text, its statements and what their holes took are kept.
 #[derive(Debug, Clone)]
 struct Line {
-    context: usize,
+    context: u32,
     text: Stretch,
     statements: Stretch,
     captures: Stretch,
@@ -134,7 +126,7 @@ pub(super) struct Compiled<'s> {
 pub(super) struct Expected {
     /// Its position in the store.
     pub(super) at: usize,
-    pub(super) context: usize,
+    pub(super) context: u32,
     /// Columns of blanks before it, each a blank.
     pub(super) indent: u32,
     /// How many bytes it has.

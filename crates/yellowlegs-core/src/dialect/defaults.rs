@@ -1,10 +1,33 @@
 //! `[defaults]`: what holds where the text is silent, on all ports and on kinds of them.
 
+use std::sync::Arc;
+
 use super::load::{known_setting, mark_of};
 use super::ports::{KindDefaults, PortKind};
 use super::{DialectProblem, Lists, effects};
-use crate::model::{Kind, Origin, Scope, SettingId, Slot, Value, settings};
+use crate::model::{Kind, Origin, Scope, SettingId, Slot, Traits, Value, VlanSet, platform, settings};
 use crate::source::{Entry, TableReader, TomlDoc};
+
+/// The slot of every setting where the text is silent.
+pub(super) fn silent_slots(defaults: &[Option<Slot>], traits: &Traits) -> Vec<Slot> {
+    let slot = |id: SettingId| match defaults.get(id.index()).cloned().flatten() {
+        Some(slot) => slot,
+        None if id == settings::TAGGED_VLANS.id => without_list(traits),
+        None => Slot::UNKNOWN,
+    };
+    SettingId::all().map(slot).collect()
+}
+
+/// What a trunk without a list carries: that is a trait's, and no default.
+fn without_list(traits: &Traits) -> Slot {
+    let by_membership = traits.holds(platform::MODE_FROM, "membership") == Some(true);
+    let which = if by_membership { platform::MODE_FROM } else { platform::TRUNK_WITHOUT_LIST };
+    let all = if by_membership { Some(false) } else { traits.holds(which, "all") };
+    let Some(all) = all else { return Slot::UNKNOWN };
+    let set = if all { VlanSet::all() } else { VlanSet::default() };
+    let mark = traits.get(which).and_then(|slot| slot.mark);
+    Slot { value: Some(Value::Vlans(Arc::new(set))), origin: Origin::Default, mark, contested: false }
+}
 
 /// What holds where the text is silent, by setting. `of_all`: not on ports of a kind alone, where lists have no default.
 pub(super) fn read(doc: &TomlDoc<'_>, table: Option<&TableReader<'_>>, of_all: bool) -> Vec<Option<Slot>> {

@@ -1,5 +1,7 @@
 //! How a text is laid out: what a statement's words are, across comments, continued lines and free text.
 
+use smallvec::{SmallVec, smallvec};
+
 use crate::model::Torn;
 use crate::source::Word;
 use crate::syntax::{Line, Splitter};
@@ -125,7 +127,7 @@ pub(super) struct Logicals<'t> {
 /// The parts of a line that are no comment, as offsets in it.
 #[derive(Debug, Default, PartialEq, Eq)]
 struct Code {
-    parts: Vec<(usize, usize)>,
+    parts: SmallVec<[(usize, usize); 1]>,
     /// Where a comment begins that the line does not end.
     open: Option<usize>,
 }
@@ -244,7 +246,7 @@ impl<'t> Logicals<'t> {
     fn add(&mut self, physical: Line<'t>, line: &mut Logical) -> bool {
         let layout = self.layout;
         let code = self.code(physical.text);
-        if code.parts != [(0, physical.text.len())] {
+        if code.parts[..] != [(0, physical.text.len())] {
             self.note_comments(physical, &code);
         }
         for (from, to) in code.parts {
@@ -271,7 +273,7 @@ impl<'t> Logicals<'t> {
         let may_hold = inline.is_some_and(|sign| text.contains(sign))
             || block.is_some_and(|(open, _)| text.contains(open.as_str()));
         if !may_hold {
-            return Code { parts: vec![(0, text.len())], open: None };
+            return Code { parts: smallvec![(0, text.len())], open: None };
         }
         let (mut code, mut from, mut at, mut begins_word) = (Code::default(), 0, 0, true);
         while let Some(rest) = text.get(at..).filter(|rest| !rest.is_empty()) {

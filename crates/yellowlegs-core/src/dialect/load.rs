@@ -12,6 +12,7 @@ use super::hole::HoleType;
 use super::layout::{Braces, Layout, Structure};
 use super::named::NamedLately;
 use super::pattern::{OwnTypes, Pattern, PatternError};
+use super::plain::PlainRules;
 use super::ports::ListsText;
 use super::precedence::Precedence;
 use super::render::Writing;
@@ -87,11 +88,13 @@ fn read(doc: &TomlDoc<'_>, source: &Arc<Source>) -> Option<Dialect> {
     let name = name?.value;
     let rules: Vec<Rule> = rules.into_iter().map(|r| r.rule).collect();
     let set_by_rules = set_by_rules(&rules);
+    let defaults = with_empty_lists(defaults, &set_by_rules);
     Some(Dialect {
         name: name.into(),
         title: title.map_or(name, |t| t.value).to_owned(),
         source: Arc::clone(source),
-        defaults: with_empty_lists(defaults, &set_by_rules),
+        silent: defaults::silent_slots(&defaults, &traits),
+        defaults,
         kinds,
         precedence,
         set_by_rules,
@@ -108,6 +111,7 @@ fn read(doc: &TomlDoc<'_>, source: &Arc<Source>) -> Option<Dialect> {
         requires,
         state,
         writing,
+        plain: PlainRules::of(&rules),
         rules,
         contexts,
         automaton,

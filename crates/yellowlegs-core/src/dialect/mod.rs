@@ -17,6 +17,7 @@ mod load;
 mod named;
 mod objects;
 mod pattern;
+mod plain;
 mod ports;
 mod precedence;
 mod problem;
@@ -47,6 +48,7 @@ pub use layout::{Layout, Structure};
 pub(crate) use named::NamedPorts;
 pub use objects::{Given, IndexPart, ObjectColumn, ObjectForm, ObjectProblem, ObjectRules, ObjectTable};
 pub use pattern::{Hole, HoleKind, Pattern, Step};
+pub(crate) use plain::Plain;
 pub use ports::{Lists, ListsText, PortItem, PortRef};
 pub use precedence::Precedence;
 pub use problem::DialectProblem;
@@ -73,6 +75,7 @@ pub struct Dialect {
     lists: Lists,
     automaton: Automaton,
     rules: Vec<Rule>,
+    plain: plain::PlainRules,
     contexts: Vec<String>,
     recognise: Automaton,
     recognise_lines: usize,
@@ -81,6 +84,8 @@ pub struct Dialect {
     titles: Automaton,
     hints: Hints,
     defaults: Vec<Option<Slot>>,
+    /// The same with what holds where there is none.
+    silent: Vec<Slot>,
     /// What holds on ports of a kind where the text is silent; the first kind that says something counts.
     kinds: Vec<ports::KindDefaults>,
     precedence: Precedence,
@@ -135,6 +140,12 @@ impl Dialect {
         &self.rules
     }
 
+    /// What a statement of a rule, or of its negated form, sets of what its block is about; nothing where it does anything else.
+    #[inline]
+    pub(crate) fn plain(&self, rule: u32, negated: bool) -> &[Plain] {
+        self.plain.get(rule, negated)
+    }
+
     /// The names of its contexts, `top` first.
     pub fn contexts(&self) -> &[String] {
         &self.contexts
@@ -183,6 +194,11 @@ impl Dialect {
     /// The platform's default for a setting.
     pub fn default_slot(&self, id: SettingId) -> Option<&Slot> {
         self.defaults.get(id.index())?.as_ref()
+    }
+
+    /// By setting, what holds where the text is silent.
+    pub(crate) fn silent(&self) -> &[Slot] {
+        &self.silent
     }
 
     /// What kinds of ports have defaults of their own for.

@@ -44,7 +44,7 @@ pub struct PortShown {
     /// Its name.
     pub name: PortName,
     /// Its role.
-    pub role: Option<String>,
+    pub role: Option<Arc<str>>,
     /// What somebody wrote it is for.
     pub description: Option<Arc<str>>,
     /// The gravest thing to be said of it.

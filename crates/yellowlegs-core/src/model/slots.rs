@@ -5,7 +5,7 @@ use std::ops::Range;
 
 use rustc_hash::FxHashMap;
 
-use super::{Origin, Scope, SettingId, SettingSet, Slot, Value, settings::PORT_COUNT};
+use super::{Mark, Origin, Scope, SettingId, SettingSet, Slot, Value, settings::PORT_COUNT};
 
 /// So many of what was said of a setting are looked through before they are looked up.
 const LATELY: usize = 8;
@@ -164,6 +164,22 @@ impl PortSlots {
         } else {
             *at = self.slots.len() as u32;
             self.slots.push(slot);
+        }
+    }
+
+    /// Writes a port's slot, in place of what was written before: it is contested where something was.
+    #[inline]
+    pub(crate) fn write(&mut self, port: usize, id: SettingId, (value, origin): (Value, Origin), mark: Mark) {
+        let Some(at) = self.at.get_mut(port * PORT_COUNT + id.slot()) else { return };
+        let before = self.slots.get_mut(*at as usize).filter(|_| *at as usize >= PORT_COUNT);
+        let contested = before.as_ref().is_some_and(|before| before.contested || !before.is_unset());
+        let slot = Slot { value: Some(value), origin, mark: Some(mark), contested };
+        match before.filter(|_| !self.shared.contains(at)) {
+            Some(before) => *before = slot,
+            None => {
+                *at = self.slots.len() as u32;
+                self.slots.push(slot);
+            }
         }
     }
 

@@ -50,6 +50,11 @@ impl Slot {
     /// Unknown because a line that could speak of it is not understood: whether anything is written is unknown, too.
     pub(crate) const DOUBTFUL: Self = Self { contested: true, ..Self::UNKNOWN };
 
+    /// Whether nobody says anything.
+    pub(crate) fn is_unset(&self) -> bool {
+        self.value.is_none() && self.origin == Origin::Unknown
+    }
+
     /// Whether somebody may have written what nobody understands.
     pub(crate) fn is_doubtful(&self) -> bool {
         *self == Self::DOUBTFUL

@@ -112,7 +112,11 @@ pub(crate) fn assign_roles(policy: &Policy, switch: &Switch, lists: Option<&List
     if policy.derive.vlan {
         by_vlan(policy, switch, &mut result);
     }
-    result.roles = result.ports.iter().flatten().map(|a| a.role).collect();
+    for assigned in result.ports.iter().flatten() {
+        if !result.roles.contains(&assigned.role) {
+            result.roles.insert(assigned.role);
+        }
+    }
     result.rows = Rows::not_looked_at();
     result
 }

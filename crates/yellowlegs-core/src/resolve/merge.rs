@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 
-use super::apply::{ProfileName, Written, from_profiles, is_unset, later};
+use super::apply::{ProfileName, Written, from_profiles, later};
 use super::port_table::PortTable;
 use crate::dialect::{Dialect, Reach};
 use crate::model::{
@@ -15,14 +15,9 @@ use crate::model::{
 };
 
 pub(super) fn merge(dialect: &Dialect, mut written: Written, ports: &PortTable, switch: &mut Switch) {
-    let default = |id: SettingId| match dialect.default_slot(id) {
-        Some(slot) => slot.clone(),
-        None if id == settings::TAGGED_VLANS.id => without_list(dialect),
-        None => Slot::UNKNOWN,
-    };
-    let defaults: Vec<Slot> = SettingId::all().map(default).collect();
+    let defaults = dialect.silent();
     let over = |slot: Slot, id: SettingId| {
-        if is_unset(&slot) {
+        if slot.is_unset() {
             let contested = slot.contested;
             return Slot { contested, ..defaults[id.index()].clone() };
         }
@@ -36,24 +31,24 @@ pub(super) fn merge(dialect: &Dialect, mut written: Written, ports: &PortTable, 
         // The last that reaches a port counts: of equals the later, else the narrower.
         written.globals.iter_mut().for_each(|globals| globals.sort_by_key(|global| global.reach.narrowness()));
     }
-    let layers = Layers::new(dialect, &written, ports, &defaults);
+    let layers = Layers::new(dialect, &written, ports, defaults);
     let mut shared = Shared { slots: vec![Vec::new(); settings::PORT_COUNT], classes: Vec::new() };
     (0..switch.ports.len()).for_each(|port| layers.port(port, &mut slots, &mut shared));
     switch.port_slots = slots;
     switch.switch_slots = SettingId::of(Scope::Switch).zip(written.switch).map(|(id, slot)| over(slot, id)).collect();
     for id in SettingId::of(Scope::Vlan) {
         let slot = over(written.vlan_globals.get(&id).cloned().unwrap_or(Slot::UNKNOWN), id);
-        if !is_unset(&slot) {
+        if !slot.is_unset() {
             switch.vlan_defaults.insert(id, slot);
         }
     }
-    switch.vlan_slots = written.vlans.into_iter().filter(|(_, slot)| !is_unset(slot)).collect();
+    switch.vlan_slots = written.vlans.into_iter().filter(|(_, slot)| !slot.is_unset()).collect();
     let mut mirrors: BTreeMap<Arc<str>, BTreeMap<SettingId, Slot>> = BTreeMap::new();
     for ((name, id), slot) in written.mirrors {
         mirrors.entry(name).or_default().insert(id, slot);
     }
     // A session of which every line was taken back is none.
-    mirrors.retain(|_, slots| slots.values().any(|slot| !is_unset(slot)));
+    mirrors.retain(|_, slots| slots.values().any(|slot| !slot.is_unset()));
     for slots in mirrors.values_mut() {
         for id in SettingId::of(Scope::Mirror) {
             let slot = slots.remove(&id).unwrap_or(Slot::UNKNOWN);
@@ -198,7 +193,7 @@ struct Strongest<'s> {
 impl<'s> Strongest<'s> {
     /// One that is weaker than those before.
     fn add(&mut self, slot: &'s Slot) {
-        if is_unset(slot) {
+        if slot.is_unset() {
             return;
         }
         self.has_more |= self.first.is_some();
@@ -277,7 +272,7 @@ impl<'a> Layers<'a> {
                 match (own, of_class.silent) {
                     (None, None) if of_class.is_plain => {}
                     (None, Some(silent)) if of_class.is_plain => slots.share(port, id, silent),
-                    (Some(own), silent) if of_class.is_plain && !is_unset(own) => {
+                    (Some(own), silent) if of_class.is_plain && !own.is_unset() => {
                         if silent.is_some() {
                             slots.contest(port, id);
                         }
@@ -362,7 +357,7 @@ impl<'a> Layers<'a> {
     fn of_globals(&self, port: usize, id: SettingId, so_far: &PortSlots) -> OfGlobals {
         let mut found = OfGlobals::default();
         for (position, of_all) in self.written.globals[id.slot()].iter().enumerate().rev() {
-            if is_unset(&of_all.slot) {
+            if of_all.slot.is_unset() {
                 continue;
             }
             match self.reached(of_all.reach, port, so_far) {
@@ -404,7 +399,7 @@ impl<'a> Layers<'a> {
             return Some(false);
         }
         let id = settings::TREE_PROTOCOL.id;
-        let written = self.written.switch.get(id.slot()).filter(|slot| !is_unset(slot));
+        let written = self.written.switch.get(id.slot()).filter(|slot| !slot.is_unset());
         let protocol = written.or(self.defaults.get(id.index()))?.value.as_ref().and_then(choice::<Protocol>)?;
         if matches!(protocol, Protocol::Classic | Protocol::ClassicPerVlan) {
             return Some(false);
@@ -474,16 +469,4 @@ fn choice<C: Choice>(value: &Value) -> Option<C> {
         Value::Choice { index, .. } => C::from_index(*index),
         _ => None,
     }
-}
-
-/// What a trunk carries while nothing lists its VLANs.
-fn without_list(dialect: &Dialect) -> Slot {
-    let traits = dialect.traits();
-    let by_membership = traits.holds(platform::MODE_FROM, "membership") == Some(true);
-    let which = if by_membership { platform::MODE_FROM } else { platform::TRUNK_WITHOUT_LIST };
-    let all = if by_membership { Some(false) } else { traits.holds(which, "all") };
-    let Some(all) = all else { return Slot::UNKNOWN };
-    let set = if all { VlanSet::all() } else { VlanSet::default() };
-    let mark = traits.get(which).and_then(|slot| slot.mark);
-    Slot { value: Some(Value::Vlans(Arc::new(set))), origin: Origin::Default, mark, contested: false }
 }

@@ -24,7 +24,9 @@ pub(super) fn is_plain(text: &str) -> bool {
 
 /// Control and direction characters as `\x1b` or `\u{202e}`; a tab becomes a blank.
 pub fn clean(text: &str) -> Cow<'_, str> {
-    if is_plain(text) || !text.chars().any(is_unsafe) {
+    // Of ASCII, the characters that command are the only unsafe ones.
+    let is_unsafe_here = |c: char| if c.is_ascii() { c.is_ascii_control() } else { is_unsafe(c) };
+    if is_plain(text) || !text.chars().any(is_unsafe_here) {
         return Cow::Borrowed(text);
     }
     let mut cleaned = String::with_capacity(text.len() + 8);

@@ -123,7 +123,11 @@ fn relay_info(on: &SwitchView<'_>) -> Judgement {
         };
         (done != wished.value).then(violation)
     }));
-    for port in on.ports().filter(|port| port.role().is_ok_and(|role| role.faces.is_edge())) {
+    // Most switches say it of no port.
+    let mut unlike = on.ports_unlike_in(settings::RELAY_ACCEPTED.id);
+    let none_accepts = unlike.all(|port| matches!(port.known(settings::RELAY_ACCEPTED), Ok(false)));
+    let is_edge = |port: &PortView<'_>| port.role().is_ok_and(|role| role.faces.is_edge());
+    for port in on.ports().filter(|port| !none_accepts && is_edge(port)) {
         tally.add(accepted(&port, wished.value));
     }
     tally.judgement()

@@ -35,6 +35,8 @@ pub struct Judge<'p> {
     places: FxHashMap<&'static str, usize>,
     /// Without a role, then by role: whether each of the checks of ports is on.
     is_on: Vec<Vec<bool>>,
+    /// The names of the roles.
+    roles: Vec<Arc<str>>,
     known: Stores,
 }
 
@@ -92,12 +94,13 @@ impl<'p> Judge<'p> {
                 Run::Fleet(_) | Run::Entries(_) => {}
             }
         }
+        let names = policy.roles.iter().map(|role| Arc::from(role.name.as_str())).collect();
         let roles = std::iter::once(None).chain(policy.roles.iter().map(|role| Some(role.name.as_str())));
         let is_on =
             |role| checks.iter().map(|(check, _)| policy.level(check.id, role, check.level).is_some()).collect();
         let is_on = roles.map(is_on).collect();
         let places = checks.iter().enumerate().map(|(position, (check, _))| (check.id, position)).collect();
-        Self { policy, as_of, selection, raw, checks, of_switch, places, is_on, known: Stores::default() }
+        Self { policy, as_of, selection, raw, checks, of_switch, places, is_on, roles: names, known: Stores::default() }
     }
 
     /// Lets go of what was kept for the next switches: once the many are judged, few come after them.
@@ -145,7 +148,7 @@ impl<'p> Judge<'p> {
             if around.chosen {
                 ports += 1;
                 sorted::by_key(&mut outcome.findings[first..], |f| (f.check, f.vlan));
-                Self::show(&view, &mut outcome);
+                self.show(&view, &mut outcome);
             }
         }
         self.known.give_back(known);
@@ -276,7 +279,7 @@ impl<'p> Judge<'p> {
     }
 
     /// Notes a reported port with the gravest thing to be said of it.
-    fn show(view: &PortView<'_>, outcome: &mut SwitchOutcome) {
+    fn show(&self, view: &PortView<'_>, outcome: &mut SwitchOutcome) {
         let Some(name) = view.switch().ports().get(view.port()) else { return };
         let of_port = outcome.findings.iter().rev().take_while(|f| f.port.as_deref() == Some(name.as_str()));
         let open = outcome.undetermined.last().is_some_and(|open| open.port.as_deref() == Some(name.as_str()));
@@ -284,7 +287,7 @@ impl<'p> Judge<'p> {
         outcome.ports.push(PortShown {
             position: view.port(),
             name: name.clone(),
-            role: view.role().ok().map(|role| role.name.clone()),
+            role: view.assigned.and_then(|assigned| self.roles.get(assigned.role)).map(Arc::clone),
             description: view.switch().setting(Some(view.port()), settings::DESCRIPTION).value,
             standing: of_port.map(Standing::of).chain([open]).min().unwrap_or(open),
         });

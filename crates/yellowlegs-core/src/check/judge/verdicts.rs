@@ -70,7 +70,7 @@ impl Judge<'_> {
         let begin = known.begin(side, port, self.checks.len() + self.policy.rules.len());
         for group in begin.groups() {
             if let Some(together) = known.find_together(side, &begin, group) {
-                for (position, came_to) in together.iter() {
+                for (position, came_to) in together {
                     self.asked_before(&unnoted, *position, came_to, &mut settled, &mut told);
                 }
                 continue;

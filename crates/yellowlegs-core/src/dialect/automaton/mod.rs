@@ -15,6 +15,7 @@ mod near;
 mod walk;
 
 use rustc_hash::{FxHashMap, FxHashSet};
+use smallvec::SmallVec;
 
 use super::captured::Captured;
 use super::hole::HoleType;
@@ -56,14 +57,18 @@ struct Took {
     value: Captured,
 }
 
+/// Few lines have more that holes take, and few have more parts.
+const USUAL_VALUES: usize = 4;
+const USUAL_PARTS: usize = 2;
+
 /// What a walk gathers on its way: the values of typed holes, and where each step begins.
 #[derive(Default)]
 struct Taken {
-    values: Vec<Took>,
+    values: SmallVec<[Took; USUAL_VALUES]>,
     /// Word positions of the steps, in a graph with the hole each is; kept only when somebody asks.
     starts: Option<Vec<(usize, Option<u32>)>>,
     /// The parts of a path: what took each, the word it ends before, and how many values there were by then.
-    parts: Vec<(u32, usize, usize)>,
+    parts: SmallVec<[(u32, usize, usize); USUAL_PARTS]>,
     /// Contexts in which the rest of the line from a word on fits nothing.
     failed: Vec<(usize, usize)>,
     /// Nodes of graphs from which the line does not go on from a word on.

@@ -9,9 +9,6 @@ use super::super::hole::HoleType;
 use super::{Accept, Automaton, HoleEdge, Match, Node, NodeId, Pick, Taken, Took, Walk, WordRule};
 use crate::source::Word;
 
-/// Few lines have more that holes take.
-const USUAL_VALUES: usize = 8;
-
 impl Accept {
     /// Puts what the holes took where they belong.
     pub(super) fn put(&self, values: impl Iterator<Item = Took>, captures: &mut [Captured]) {
@@ -82,7 +79,7 @@ impl Automaton {
         captures: &mut Vec<Captured>,
         found: &mut Vec<Match>,
     ) -> bool {
-        let mut taken = Taken { values: Vec::with_capacity(USUAL_VALUES), ..Taken::default() };
+        let mut taken = Taken::default();
         let Some(accept) = self.start(context, line, from, &mut taken) else { return false };
         taken.parts.push((accept, line.words.len(), taken.values.len()));
         let (mut first, mut values) = (from, taken.values.into_iter());

@@ -1,7 +1,8 @@
 //! Which block each line of a text is in, in each of the four structures.
 
+use super::block::{Block, Inside};
 use super::remembered::Came;
-use super::{Block, Reader, TOP, UnreadAt};
+use super::{Reader, UnreadAt};
 use crate::dialect::compiled::Braced;
 use crate::dialect::layout::Logical;
 use crate::model::{Mark, Torn, Unread};
@@ -18,13 +19,13 @@ impl Reader<'_> {
     pub(super) fn by_indent(&mut self, line: &mut Logical) {
         let mut nesting: Nesting<Block> = Nesting::default();
         loop {
-            let around = |indent: u32| nesting.enclosing(indent).copied().unwrap_or(TOP);
+            let around = |indent: u32| nesting.enclosing(indent).copied().unwrap_or(Block::TOP);
             if let Some((line, came)) = self.as_expected(around) {
                 nesting.open(line.indent, came.inside);
                 continue;
             }
             let Some(first) = self.lines.first() else { return };
-            let block = nesting.enclosing(first.indent).copied().unwrap_or(TOP);
+            let block = nesting.enclosing(first.indent).copied().unwrap_or(Block::TOP);
             if let Some(inside) = self.line(first, line, block) {
                 nesting.open(first.indent, inside);
             }
@@ -33,11 +34,11 @@ impl Reader<'_> {
 
     pub(super) fn by_path(&mut self, line: &mut Logical) {
         loop {
-            if self.as_expected(|_| TOP).is_some() {
+            if self.as_expected(|_| Block::TOP).is_some() {
                 continue;
             }
             let Some(first) = self.lines.first() else { return };
-            self.line(first, line, TOP);
+            self.line(first, line, Block::TOP);
         }
     }
 
@@ -52,13 +53,13 @@ impl Reader<'_> {
                 continue;
             }
             let within = open.last().copied();
-            let inside_unknown = within.is_some_and(|(block, _)| !matches!(block, Block::Context(..)));
+            let inside_unknown = within.is_some_and(|(block, _)| !matches!(block.inside(), Inside::Context(..)));
             let mut taken = None;
             let mut tried: Vec<usize> = Vec::new();
             for depth in (0..=open.len()).rev() {
-                let block = depth.checked_sub(1).and_then(|i| open.get(i)).map_or(TOP, |(block, _)| *block);
+                let block = depth.checked_sub(1).and_then(|i| open.get(i)).map_or(Block::TOP, |(block, _)| *block);
                 // A context that is open twice knows no more lines than once.
-                let Block::Context(context, _) = block else { continue };
+                let Inside::Context(context, _) = block.inside() else { continue };
                 if tried.contains(&context) {
                     continue;
                 }
@@ -75,12 +76,12 @@ impl Reader<'_> {
             let is_deeper = within.is_some_and(|(_, indent)| line.indent > indent);
             match taken {
                 Some((depth, inside)) => {
-                    if depth < open.len() || !matches!(inside, Block::Closed(_)) {
+                    if depth < open.len() || !inside.is_closed() {
                         deeper = false;
                     }
                     deeper |= is_deeper && depth == open.len();
                     open.truncate(depth);
-                    if !matches!(inside, Block::Closed(_)) && open.len() < DEEPEST {
+                    if !inside.is_closed() && open.len() < DEEPEST {
                         open.push((inside, line.indent));
                         deeper = false;
                     }
@@ -90,10 +91,10 @@ impl Reader<'_> {
                     let is_title = self.is_title(line)
                         || !inside_unknown && (outdented || self.dialect.looks_like_opener(self.text, &line.words));
                     let within = within.map(|(block, _)| block);
-                    if within == Some(Block::Nothing) && !is_title {
+                    if within.is_some_and(Block::is_nothing) && !is_title {
                         continue;
                     }
-                    let around = if is_title { TOP } else { within.unwrap_or(TOP) };
+                    let around = if is_title { Block::TOP } else { within.unwrap_or(Block::TOP) };
                     let unread = self.unread(line, around);
                     if is_title {
                         open.clear();
@@ -111,7 +112,7 @@ impl Reader<'_> {
         let mut whole = Logical::default();
         let signs = &self.dialect.layout.braces;
         loop {
-            let around = blocks.last().map_or(TOP, |(block, _)| *block);
+            let around = blocks.last().map_or(Block::TOP, |(block, _)| *block);
             // In the middle of a statement a line means something else.
             let begins = whole.words.is_empty();
             if let Some((first, came)) = if begins { self.as_expected(|_| around) } else { None } {
@@ -151,7 +152,7 @@ impl Reader<'_> {
                     whole.push(*word, line);
                     continue;
                 }
-                let block = blocks.last().map_or(TOP, |(block, _)| *block);
+                let block = blocks.last().map_or(Block::TOP, |(block, _)| *block);
                 let begins = whole.words.first().copied().unwrap_or(*word);
                 let place = self.mark_at(if whole.words.is_empty() { line.number } else { whole.number }, begins);
                 let inside = self.statement(&mut whole, block);
@@ -163,14 +164,14 @@ impl Reader<'_> {
             }
             line.words = words;
             if signs.end.is_none() {
-                self.statement(&mut whole, blocks.last().map_or(TOP, |(block, _)| *block));
+                self.statement(&mut whole, blocks.last().map_or(Block::TOP, |(block, _)| *block));
             }
         }
         if let (Some(first), true) = (whole.words.first().copied(), signs.end.is_some()) {
             let place = self.mark_at(whole.number, first);
             self.tear(Some(place), Torn::Statement);
         }
-        self.statement(&mut whole, blocks.last().map_or(TOP, |(block, _)| *block));
+        self.statement(&mut whole, blocks.last().map_or(Block::TOP, |(block, _)| *block));
         if let Some((_, place)) = blocks.first().copied() {
             self.tear(Some(place), Torn::Block);
         }
@@ -222,7 +223,7 @@ impl Reader<'_> {
         let position = self.reading.unread.len() as u32;
         self.reading.unread_at.push(UnreadAt::Context(0, None));
         self.reading.unread.push(Unread { mark: place, shape: "…".into() });
-        Block::Unread(position)
+        Block::unread(position)
     }
 
     /// The statement gathered so far, if there is one.
@@ -230,9 +231,10 @@ impl Reader<'_> {
         if whole.words.is_empty() {
             return block;
         }
-        let inside = match block {
-            Block::Nothing => block,
-            _ => self.beside_others(whole, block).unwrap_or_else(|| self.unread(whole, block)),
+        let inside = if block.is_nothing() {
+            block
+        } else {
+            self.beside_others(whole, block).unwrap_or_else(|| self.unread(whole, block))
         };
         whole.words.clear();
         inside

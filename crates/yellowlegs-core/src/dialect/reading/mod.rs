@@ -1,5 +1,6 @@
 //! Reading a configuration: lines to statements, each with its rule, its place and what its holes took.
 
+mod block;
 mod blocks;
 mod more;
 mod remembered;
@@ -11,13 +12,15 @@ use rustc_hash::FxHashMap;
 use super::Dialect;
 use super::automaton::{Match, Walk};
 use super::captured::Captured;
-use super::compiled::{Asked, Braced, Opens, Store};
+use super::compiled::{Asked, Braced, Store};
 use super::hole::HoleType;
 use super::layout::{Logical, Logicals, Structure};
 use super::rule::{HoleRef, Rule, Subject, Until};
 use crate::model::{Mark, Torn, Unread};
 use crate::source::{Source, Word};
 use crate::syntax::Line;
+pub(super) use block::Opens;
+use block::{Block, Inside};
 use remembered::Came;
 
 /// How many values a reading may keep for each byte of its text; patterns with many optional holes end here.
@@ -108,29 +111,14 @@ impl UnreadAt {
     }
 }
 
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Block {
-    /// The lines inside stand in this context, opened by this statement.
-    Context(usize, u32),
-    /// The statement above opens nothing: what is inside has no context.
-    Closed(u32),
-    /// The line above is unknown.
-    Unread(u32),
-    /// The dialect says that the line above is about nothing, and so is what stands inside.
-    Nothing,
-}
-
 impl Block {
     /// A line in it, as one that may have come before, and the statement that opened it; nothing does where no context is.
     #[inline]
     fn asks(self, text: &str) -> Option<(Asked<'_>, u32)> {
-        let Self::Context(context, opener) = self else { return None };
+        let Inside::Context(context, opener) = self.inside() else { return None };
         Some((Asked::new(context, text), opener))
     }
 }
-
-/// The context of lines outside all blocks.
-const TOP: Block = Block::Context(0, NOBODY);
 
 impl Reading {
     /// The lines that no rule takes, and where they stand: without those that are known by their form alone.
@@ -316,7 +304,7 @@ impl<'a> Reader<'a> {
         if !self.lines.whole(first, line) || self.is_close(line) {
             return None;
         }
-        if block == Block::Nothing {
+        if block.is_nothing() {
             return Some(block);
         }
         let from = self.reading.statements.len() as u32;
@@ -340,8 +328,8 @@ impl<'a> Reader<'a> {
         let text = self.text;
         let text = text.get(start..end).filter(|text| memchr::memchr(b'\n', text.as_bytes()).is_none());
         let line = text.map(|text| Line { number: whole.number, start, text, indent: 0 });
-        let asked = line.and_then(|line| match block {
-            Block::Context(context, opener) => Some((Asked::beside_others(context, line.text), line, opener)),
+        let asked = line.and_then(|line| match block.inside() {
+            Inside::Context(context, opener) => Some((Asked::beside_others(context, line.text), line, opener)),
             _ => None,
         });
         if let Some(came) = asked.and_then(|(asked, line, opener)| self.known(asked, line, opener)) {
@@ -365,7 +353,7 @@ impl<'a> Reader<'a> {
     }
 
     fn opens_something(&self, line: &Logical, block: Block) -> bool {
-        let Block::Context(context, _) = block else { return false };
+        let Inside::Context(context, _) = block.inside() else { return false };
         let walk = Walk { text: self.text, words: &line.words, lists: &self.dialect.lists };
         let mut found = Vec::new();
         self.dialect.automaton.find(2 * context, &walk, 0, &mut Vec::new(), &mut found);
@@ -395,7 +383,7 @@ impl<'a> Reader<'a> {
 
     /// Takes a line as a statement, or as a path of them, if rules of its context fit: then the block that it opens.
     fn take(&mut self, line: &Logical, block: Block) -> Option<Block> {
-        let Block::Context(context, opener) = block else { return None };
+        let Inside::Context(context, opener) = block.inside() else { return None };
         let negated = self.find(line, context)?;
         let found = std::mem::take(&mut self.found);
         // The statement whose line goes on with those that follow.
@@ -432,9 +420,9 @@ impl<'a> Reader<'a> {
                 leader = Some(position);
             }
             let opens = match rule.opens.filter(|_| !negated && !rule.goes_on()) {
-                Some(context) => Opens::Context(context),
-                None if rule.is_idle => Opens::Nothing,
-                None => Opens::Closed,
+                Some(context) => Opens::context(context),
+                None if rule.is_idle => Opens::NOTHING,
+                None => Opens::CLOSED,
             };
             inside = opens.block(position);
             parent = leader.unwrap_or(position);
@@ -487,16 +475,14 @@ impl<'a> Reader<'a> {
     }
 
     fn unread(&mut self, line: &Logical, block: Block) -> Block {
-        Block::Unread(self.miss(
-            line,
-            match block {
-                Block::Context(context, opener) => UnreadAt::Context(context, (opener != NOBODY).then_some(opener)),
-                Block::Closed(statement) => UnreadAt::Statement(statement),
-                Block::Unread(line) => UnreadAt::Unread(line),
-                // What stands inside is never held against rules.
-                Block::Nothing => UnreadAt::Context(0, None),
-            },
-        ))
+        let at = match block.inside() {
+            Inside::Context(context, opener) => UnreadAt::Context(context, (opener != NOBODY).then_some(opener)),
+            Inside::Closed(statement) => UnreadAt::Statement(statement),
+            Inside::Unread(line) => UnreadAt::Unread(line),
+            // What stands inside is never held against rules.
+            Inside::Nothing => UnreadAt::Context(0, None),
+        };
+        Block::unread(self.miss(line, at))
     }
 
     /// Notes a line that nobody understands: its position among those.

@@ -1,22 +1,12 @@
 //! Lines that came before, in this text or in another: the next of the same text, in the same context, comes to the same, and is neither
 //! split nor looked up.
 
-use super::{Block, MOST_CAPTURES, NOBODY, Reader, Statement};
-use crate::dialect::compiled::{Asked, Braced, Opens};
+use super::block::{Block, Inside};
+use super::{MOST_CAPTURES, NOBODY, Reader, Statement};
+use crate::dialect::compiled::{Asked, Braced};
 use crate::dialect::rule::Rule;
 use crate::model::Mark;
 use crate::syntax::Line;
-
-impl Opens {
-    #[inline]
-    pub(super) fn block(self, position: u32) -> Block {
-        match self {
-            Self::Context(context) => Block::Context(context, position),
-            Self::Closed => Block::Closed(position),
-            Self::Nothing => Block::Nothing,
-        }
-    }
-}
 
 impl Statement {
     /// The same on another line; `start`: where its own begins.
@@ -48,8 +38,8 @@ impl<'a> Reader<'a> {
     #[inline]
     pub(super) fn as_expected(&mut self, around: impl Fn(u32) -> Block) -> Option<(Line<'a>, Came)> {
         let expected = self.store.expected(self.lines.rest()?.as_bytes())?;
-        let Block::Context(context, opener) = around(expected.indent) else { return None };
-        if context != expected.context {
+        let Inside::Context(context, opener) = around(expected.indent).inside() else { return None };
+        if context as u32 != expected.context {
             return None;
         }
         let line = self.lines.ahead(expected.indent, expected.width)?;
@@ -85,11 +75,6 @@ impl<'a> Reader<'a> {
 
     /// Remembers what a line came to: its statements are those from one on.
     pub(super) fn remember(&mut self, asked: Asked<'a>, line: Line<'a>, from: u32, came: Came) {
-        let opens = match came.inside {
-            Block::Context(context, _) => Opens::Context(context),
-            Block::Nothing => Opens::Nothing,
-            Block::Closed(_) | Block::Unread(_) => Opens::Closed,
-        };
         let statements = self.reading.statements.get(from as usize..).unwrap_or_default();
         if !self.is_repeatable(statements) {
             return;
@@ -110,7 +95,7 @@ impl<'a> Reader<'a> {
             captures: statement.captures - base,
             ..statement.placed(line.start, zero, NOBODY)
         });
-        if let Some(at) = self.store.add(asked, statements, captures, ((opens, came.braced), base)) {
+        if let Some(at) = self.store.add(asked, statements, captures, ((came.inside.opens(), came.braced), base)) {
             self.store.came(at, line.indent);
         }
     }

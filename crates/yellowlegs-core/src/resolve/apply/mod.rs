@@ -4,6 +4,7 @@ mod operands;
 mod watch;
 mod written;
 
+use std::ops::Deref;
 use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
@@ -11,13 +12,13 @@ use rustc_hash::FxHashMap;
 use super::explain::Said;
 use super::port_table::PortTable;
 use crate::dialect::{
-    Captured, Change, Dialect, Effect, HoleRef, Operand, PortItem, ProfileRef, Reach, Reading, Rule, Statement, Subject,
+    Captured, Change, Dialect, Effect, HoleRef, Operand, PortItem, ProfileRef, Reach, Reading, Statement, Subject,
 };
 use crate::model::{Origin, PortSlots, Scope, SettingId, Slot, Value, VlanId, VlanSet, platform, settings};
 use crate::source::Source;
 pub(super) use watch::{ByRule, Watch};
 use written::Global;
-pub(super) use written::{ProfileName, Written, from_profiles, is_unset, later};
+pub(super) use written::{ProfileName, Written, from_profiles, later};
 
 pub(super) struct Applier<'a> {
     dialect: &'a Dialect,
@@ -49,12 +50,36 @@ struct OfOnePort {
     origin: Origin,
 }
 
+/// The positions of ports: most statements name one.
+#[derive(Clone)]
+enum Positions {
+    One([usize; 1]),
+    Several(Arc<[usize]>),
+}
+
+impl Positions {
+    fn one(port: Option<usize>) -> Self {
+        port.map_or_else(|| Self::Several(Arc::default()), |port| Self::One([port]))
+    }
+}
+
+impl Deref for Positions {
+    type Target = [usize];
+
+    fn deref(&self) -> &[usize] {
+        match self {
+            Self::One(port) => port,
+            Self::Several(ports) => ports,
+        }
+    }
+}
+
 /// The ports that a statement names.
 #[derive(Clone)]
 struct About {
     /// Position of the statement, and which of its holes names them.
     at: (usize, Option<usize>),
-    ports: Arc<[usize]>,
+    ports: Positions,
     /// Where a setting comes from that is written for them.
     origin: Origin,
 }
@@ -132,11 +157,12 @@ impl<'a> Applier<'a> {
             return self.written;
         }
         for (position, statement) in self.reading.statements.iter().enumerate().skip(from) {
-            let Some(rule) = self.dialect.rules().get(statement.rule as usize).filter(|_| !statement.leads) else {
+            if statement.leads || self.sets_in_block(statement) {
                 continue;
-            };
+            }
+            let Some(rule) = self.dialect.rules().get(statement.rule as usize) else { continue };
             for effect in rule.effects_of(statement.negated) {
-                if self.sets_in_block(rule, statement, effect) || !self.counts(effect) {
+                if !self.counts(effect) {
                     continue;
                 }
                 if !rule.pattern.is_wide() || !self.is_left_out(statement, effect) {
@@ -245,19 +271,17 @@ impl<'a> Applier<'a> {
 
     /// Does what most lines do: set something of the one port that their block is about. False where it is not as plain as that.
     #[inline]
-    fn sets_in_block(&mut self, rule: &Rule, statement: &'a Statement, effect: &Effect) -> bool {
-        let Some(block) = self.block_of(statement) else { return false };
-        let Change::Set(operands) = &effect.change else { return false };
-        let setting = effect.setting.info();
-        let says_more = rule.subject.is_some() || effect.about.is_some() || effect.implied || effect.part.is_some();
-        if says_more || setting.scope != Scope::Port {
+    fn sets_in_block(&mut self, statement: &'a Statement) -> bool {
+        let dialect = self.dialect;
+        let plain = dialect.plain(statement.rule, statement.negated);
+        if plain.is_empty() {
             return false;
         }
-        if let Some(value) = operands.iter().find_map(|operand| self.operand(operand, statement, setting.kind)) {
-            let before = self.written.ports.written(block.port, effect.setting);
-            let contested = before.is_some_and(is_contested);
-            let now = Slot { value: Some(value), origin: block.origin, mark: Some(statement.mark), contested };
-            self.written.ports.set(block.port, effect.setting, now);
+        let Some(block) = self.block_of(statement) else { return false };
+        for plain in plain {
+            if let Some(value) = self.operand(&plain.to, statement, plain.kind) {
+                self.written.ports.write(block.port, plain.setting, (value, block.origin), statement.mark);
+            }
         }
         true
     }
@@ -287,9 +311,9 @@ impl<'a> Applier<'a> {
             return about;
         }
         let captured = self.reading.statements.get(at).map(|s| self.captured(s, hole));
-        let ports: Arc<[usize]> = match captured {
+        let ports = match captured {
             Some(Captured::Ports(items)) => self.positions(items),
-            _ => Arc::default(),
+            _ => Positions::one(None),
         };
         let is_one = match captured {
             // Where one port is watched, the others of the list are not looked up.
@@ -308,16 +332,17 @@ impl<'a> Applier<'a> {
     }
 
     /// The positions of a list's ports: each list is looked up once. Where one port is watched, no other counts.
-    fn positions(&mut self, items: &'a Arc<[PortItem]>) -> Arc<[usize]> {
+    fn positions(&mut self, items: &'a Arc<[PortItem]>) -> Positions {
         let table = self.table;
         if let Some(port) = self.watch.and_then(|watch| watch.port) {
-            return if table.takes(items, port) { Arc::new([port]) } else { Arc::default() };
+            return Positions::one(table.takes(items, port).then_some(port));
         }
         // Most name one port, and are quicker found than a list is known again.
         if let [PortItem::One(port)] = &items[..] {
-            return table.position(port).into_iter().collect();
+            return Positions::one(table.position(port));
         }
-        Arc::clone(self.lists.entry(items).or_insert_with(|| table.positions(items).into()))
+        let several = self.lists.entry(items).or_insert_with(|| table.positions(items).into());
+        Positions::Several(Arc::clone(several))
     }
 
     /// Where what is written for a port is kept: that of the one that is watched in the first place.
@@ -343,11 +368,11 @@ impl<'a> Applier<'a> {
             let place = self.place_of(port);
             let before = self.written.ports.written(place, id).unwrap_or(&Slot::UNKNOWN);
             let Some(mut now) = self.changed(before, statement, effect, about.origin) else { continue };
-            if is_unset(&now) && self.goes_to_platform(effect) {
+            if now.is_unset() && self.goes_to_platform(effect) {
                 now = self.platform(port, id, statement, about.origin);
             }
             self.note(Some(port), Some(&now));
-            if is_unset(&now) {
+            if now.is_unset() {
                 self.written.taken_back.push((port, id));
             }
             self.written.ports.set(place, id, now);
@@ -503,5 +528,5 @@ impl<'a> Applier<'a> {
 
 /// Whether what is written over a slot is not all that was said.
 fn is_contested(before: &Slot) -> bool {
-    before.contested || !is_unset(before)
+    before.contested || !before.is_unset()
 }

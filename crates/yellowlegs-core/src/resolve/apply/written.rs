@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use crate::dialect::{Dialect, Reach};
-use crate::model::{Mark, Origin, PortSlots, SettingId, Slot, VlanId};
+use crate::model::{Mark, PortSlots, SettingId, Slot, VlanId};
 
 /// A global default, with how far it reaches. Later ones stand behind earlier ones.
 #[derive(Debug, Clone)]
@@ -49,11 +49,6 @@ pub(in crate::resolve) struct Written {
     pub(in crate::resolve) history: Vec<(Option<usize>, Slot)>,
 }
 
-/// Whether nothing is written.
-pub(in crate::resolve) fn is_unset(slot: &Slot) -> bool {
-    slot.value.is_none() && slot.origin == Origin::Unknown
-}
-
 /// The slot of a port after its profiles, and the lines the profiles took it from: for the layers put together.
 pub(in crate::resolve) fn from_profiles(
     dialect: &Dialect,
@@ -85,7 +80,7 @@ fn look_up<'w>(
     }
     seen.push(name);
     let Some(profile) = written.profiles.get(name) else { return };
-    let own = |slots: &BTreeMap<SettingId, Slot>| slots.get(&setting).filter(|slot| !is_unset(slot)).cloned();
+    let own = |slots: &BTreeMap<SettingId, Slot>| slots.get(&setting).filter(|slot| !slot.is_unset()).cloned();
     result.0 = result.0.take().or_else(|| own(&profile.slots));
     result.1 = result.1.take().or_else(|| own(&profile.implied));
     for on in profile.on.iter().rev() {

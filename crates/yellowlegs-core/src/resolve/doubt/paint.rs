@@ -11,7 +11,7 @@ use crate::model::{
     Doubt, FactKind, Mark, Origin, Scope, SettingId, SettingSet, Slot, Switch, Torn, VlanId, platform, settings,
 };
 use crate::resolve::History;
-use crate::resolve::apply::{Applier, is_unset};
+use crate::resolve::apply::Applier;
 use crate::sorted;
 
 /// Makes doubtful settings unknown, and keeps by which line.
@@ -222,7 +222,7 @@ impl Painter {
             let mut any = false;
             for id in target.settings.iter() {
                 let Some(slot) = self.switch.port_slots.get(port, id) else { continue };
-                if is_unset(slot) {
+                if slot.is_unset() {
                     self.doubt(port, id);
                     any = true;
                     continue;
