@@ -14,7 +14,7 @@ use crate::model::{FactKind, Requirement, Saying, SettingId, Slot, Traits, VlanI
 use crate::policy::{Assigned, Purpose};
 
 /// With more things said, or more questions and answers, all begins anew.
-const MOST_SAID: usize = 1 << 14;
+const MOST_SAID: u32 = 1 << 14;
 const MOST_STEPS: usize = 1 << 16;
 /// With more platforms: records bring one along each.
 const MOST_PLATFORMS: usize = 4096;
@@ -291,7 +291,10 @@ impl Hash for Said {
 /// Numbers for what is said: of equal things the same.
 #[derive(Debug, Default)]
 struct Book {
-    slots: FxHashMap<Said, u32>,
+    /// How many numbers for slots were given.
+    slots: u32,
+    small: FxHashMap<(usize, u64), u32>,
+    said: FxHashMap<Said, u32>,
     silent: FxHashMap<Vec<u32>, u32>,
     /// In the order in which they came up.
     platforms: Vec<(Arc<Traits>, Arc<[Requirement]>)>,
@@ -304,8 +307,18 @@ struct Book {
 
 impl Book {
     fn slot(&mut self, slot: &Slot) -> u32 {
-        let next = self.slots.len() as u32;
-        *self.slots.entry(Said(slot.clone())).or_insert(next)
+        let words = Saying(slot).words();
+        // Most came up before: that is seen without making room for one more.
+        if let Some(number) = words.and_then(|words| self.small.get(&words)) {
+            return *number;
+        }
+        let next = self.slots;
+        let number = match words {
+            Some(words) => *self.small.entry(words).or_insert(next),
+            None => *self.said.entry(Said(slot.clone())).or_insert(next),
+        };
+        self.slots += u32::from(number == next);
+        number
     }
 
     fn platform(&mut self, traits: &Arc<Traits>, requires: &Arc<[Requirement]>) -> u32 {
@@ -414,7 +427,7 @@ impl Known {
     /// Whether more is kept than is worth its room.
     fn is_full(&self) -> bool {
         let steps = self.each.steps.len() + self.together.steps.len();
-        self.book.slots.len() > MOST_SAID || self.book.platforms.len() > MOST_PLATFORMS || steps > MOST_STEPS
+        self.book.slots > MOST_SAID || self.book.platforms.len() > MOST_PLATFORMS || steps > MOST_STEPS
     }
 
     /// A switch whose ports are to be judged. `on` notes what is asked of it.

@@ -1,6 +1,7 @@
 //! A drill is played once for all ports of a switch that are alike in what it asks. Most drills ask little of what is written for a
 //! port: where no two ports are alike in everything, many still are in that.
 
+use std::borrow::Cow;
 use std::cell::RefCell;
 use std::sync::Arc;
 
@@ -39,13 +40,18 @@ impl Rehearser<'_> {
     /// Plays every drill that is wanted on a port, or takes how it ended on one that is like it in what the drill asks. No story is
     /// told: it would be that of the other port.
     pub fn play_alike(&self, port: usize, wanted: impl Fn(&Drill) -> bool) -> Vec<Arc<Rehearsed>> {
-        super::all().iter().filter(|drill| wanted(drill)).filter_map(|drill| self.end(port, drill)).collect()
+        let mut ends = Vec::new();
+        for drill in super::all().iter().filter(|drill| wanted(drill)) {
+            ends.extend(self.end(port, drill, &ends));
+        }
+        ends
     }
 
-    fn end(&self, port: usize, drill: &'static Drill) -> Option<Arc<Rehearsed>> {
+    /// How a drill ends on a port. `before`: how others ended there.
+    fn end(&self, port: usize, drill: &'static Drill, before: &[Arc<Rehearsed>]) -> Option<Arc<Rehearsed>> {
         if drill.name == RECOVERY.name
             && !self.is_apart(port)
-            && let Ok(end) = self.comes_back(port, drill)
+            && let Ok(end) = self.comes_back(port, drill, before)
         {
             return end;
         }
@@ -78,19 +84,26 @@ impl Rehearser<'_> {
     fn tell_apart(&self, port: usize, noted: Noted, key: &mut Vec<(u16, u32)>) {
         key.clear();
         key.push((u16::MAX, u32::from(self.has_twin(port))));
-        noted.tell_apart(self.row(port), self.borne(port), key);
+        noted.tell_apart(self.row(port), self.apart(port), key);
     }
 
     /// How the port comes back is told by how the drills ended that may take it down: none is played for it again.
-    fn comes_back(&self, port: usize, drill: &'static Drill) -> Known<Option<Arc<Rehearsed>>> {
-        let ended = |trip: &Drill| {
-            let Some(end) = super::all().iter().find(|one| one.name == trip.name).and_then(|one| self.end(port, one))
-            else {
-                return Ok(None);
-            };
-            end.open.map_or_else(|| Ok(Some(end.told.clone())), Err)
-        };
-        let told = ways_back(TRIPS.iter().map(|trip| (trip.name, ended(trip))))?;
+    fn comes_back(
+        &self,
+        port: usize,
+        drill: &'static Drill,
+        before: &[Arc<Rehearsed>],
+    ) -> Known<Option<Arc<Rehearsed>>> {
+        let ends = TRIPS.each_ref().map(|trip| {
+            let before = before.iter().find(|end| end.drill.name == trip.name).map(Arc::clone);
+            let one = || super::all().iter().find(|one| one.name == trip.name);
+            before.or_else(|| self.end(port, one()?, &[]))
+        });
+        let ended = ends.iter().map(|end| match end {
+            Some(end) => end.open.map_or_else(|| Ok(Some(Cow::Borrowed(&end.told))), Err),
+            None => Ok(None),
+        });
+        let told = ways_back(TRIPS.iter().map(|trip| trip.name).zip(ended))?;
         Ok(told.map(|told| Arc::new(Rehearsed { drill, port, told, hangs: None, open: None })))
     }
 }

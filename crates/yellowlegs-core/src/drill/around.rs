@@ -10,7 +10,7 @@ use super::machine::{Machine, Millis};
 use super::rehearse::Stage;
 use crate::model::{Seconds, Unidirectional, VlanId, facts, settings};
 use crate::policy::{
-    self, AsOf, Assignment, At, Cables, Faces, Feature, Neighbour, Outside, Policy, Role, Told, assign,
+    self, AsOf, Assignment, At, Cables, Faces, Feature, Neighbour, Outside, Policy, Role, Told, assign_roles,
 };
 use crate::resolve::Resolved;
 use crate::sorted;
@@ -78,7 +78,7 @@ pub struct Far {
 impl Sketch {
     /// Of a switch. What neighbours said longer ago than the policy allows is not believed.
     pub fn of(resolved: &Resolved, policy: &Policy, as_of: &AsOf) -> Self {
-        Self::with_roles(resolved, policy, as_of, &assign(policy, &resolved.switch, resolved.lists()))
+        Self::with_roles(resolved, policy, as_of, &assign_roles(policy, &resolved.switch, resolved.lists()))
     }
 
     fn with_roles(resolved: &Resolved, policy: &Policy, as_of: &AsOf, roles: &Assignment) -> Self {

@@ -130,6 +130,7 @@ impl<'a> Asked<'a> {
     }
 
     /// Takes a note of what is asked.
+    #[inline]
     pub(super) fn note(&self, id: SettingId) {
         if let Some(page) = &self.noted {
             let (word, bit) = SettingSet::place(id);
@@ -170,11 +171,13 @@ impl<'a> Asked<'a> {
         self.switch
     }
 
+    #[inline]
     fn value<T: SettingType>(&self, id: SettingId, value: Option<&Value>) -> Known<T> {
         self.note(id);
         self.unnoted(id, value)
     }
 
+    #[inline]
     fn unnoted<T: SettingType>(&self, id: SettingId, value: Option<&Value>) -> Known<T> {
         let assumed = || match &self.assumed {
             Some(Assumed::Setting(setting, value)) if *setting == id => T::read(value),
@@ -184,6 +187,7 @@ impl<'a> Asked<'a> {
     }
 
     /// A setting of a port, or of the switch beneath it.
+    #[inline]
     pub fn port<T: SettingType>(&self, port: usize, key: Key<T>) -> Known<T> {
         self.value(key.id, self.switch.slot(Some(port), key.id).value.as_ref())
     }
@@ -199,6 +203,7 @@ impl<'a> Asked<'a> {
     }
 
     /// A setting of the switch.
+    #[inline]
     pub fn switch_wide<T: SettingType>(&self, key: Key<T>) -> Known<T> {
         self.value(key.id, self.switch.slot(None, key.id).value.as_ref())
     }

@@ -63,17 +63,23 @@ impl Noted {
         self
     }
 
-    /// What tells ports apart: of what is written for one that was asked, and of the limits that may not bear what came. `borne`: what
-    /// the port's limits bear.
-    pub(super) fn tell_apart(&self, row: &[(u16, u32)], borne: &Borne, key: &mut Vec<(u16, u32)>) {
+    /// What tells ports apart: of what is written for one that was asked, and of the limits that may not bear what came.
+    pub(super) fn tell_apart(&self, row: &[(u16, u32)], port: &Apart, key: &mut Vec<(u16, u32)>) {
         // Asked for each drill on each port: the room is there at once.
         key.reserve(row.len() + LIMITS.len());
-        for cell in row {
-            if self.asked.has_port_setting(cell.0) {
-                key.push(*cell);
+        let both = self.asked.common(port.written).words();
+        let mut before = 0;
+        for (mut both, written) in both.into_iter().zip(port.written.words()) {
+            while both != 0 {
+                let bit = both & both.wrapping_neg();
+                both ^= bit;
+                // A cell stands behind those of the settings before it.
+                let at = before + (written & (bit - 1)).count_ones();
+                key.extend(row.get(at as usize));
             }
+            before += written.count_ones();
         }
-        for ((limit, came), borne) in LIMITS.iter().zip(self.came).zip(&borne.0) {
+        for ((limit, came), borne) in LIMITS.iter().zip(self.came).zip(&port.borne.0) {
             if came == 0 || borne.is_some_and(|borne| borne >= came) || self.asked.contains(*limit) {
                 continue;
             }
@@ -85,13 +91,33 @@ impl Noted {
     }
 }
 
+/// What may tell a port apart from others.
+#[derive(Debug)]
+pub(super) struct Apart {
+    borne: Borne,
+    /// The settings of which something is written for it.
+    written: SettingSet,
+}
+
+impl Apart {
+    /// `row`: what is written for the port.
+    pub(super) fn of(switch: &Switch, port: usize, row: &[(u16, u32)]) -> Self {
+        let mut words = SettingSet::default().words();
+        for (at, _) in row {
+            let (word, bit) = SettingSet::place_of_port_setting(*at);
+            words[word] |= bit;
+        }
+        Self { borne: Borne::of(switch, port), written: SettingSet::of_words(words) }
+    }
+}
+
 /// What each limit of a port bears: frames in a second, stations, milliseconds of silence, changes of link. None: that is no number, or
 /// nobody knows.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) struct Borne([Option<u64>; LIMITS.len()]);
+struct Borne([Option<u64>; LIMITS.len()]);
 
 impl Borne {
-    pub(super) fn of(switch: &Switch, port: usize) -> Self {
+    fn of(switch: &Switch, port: usize) -> Self {
         let rate = |key: Key<Option<Rate>>| {
             let speed = switch.setting(Some(port), settings::SPEED).value;
             let rate = switch.setting(Some(port), key).value?;

@@ -10,7 +10,7 @@ use super::alike::Ends;
 use super::around::Around;
 use super::asked::{Asked, Assumed, Hang, Known, Notes};
 use super::machine::{Because, Machine, Millis, OfAll, Session, Told, unsaved_on};
-use super::noted::{Borne, Noted};
+use super::noted::{Apart, Noted};
 use super::{Drill, all};
 use crate::finding::{Evidence, quote_slot};
 use crate::model::{Cause, SavedCopy, Scope, SettingId, SettingSet, Slot, StationAddress, Switch, facts, platform};
@@ -300,7 +300,7 @@ pub struct Rehearser<'a> {
     of_all: Rc<OfAll>,
     /// Whether each port has another like it in everything.
     twins: OnceCell<Vec<bool>>,
-    borne: OnceCell<Vec<Borne>>,
+    apart_by: OnceCell<Vec<Apart>>,
 }
 
 impl<'a> Rehearser<'a> {
@@ -338,7 +338,7 @@ impl<'a> Rehearser<'a> {
             ends: Ends::default(),
             of_all: Rc::default(),
             twins: OnceCell::new(),
-            borne: OnceCell::new(),
+            apart_by: OnceCell::new(),
         }
     }
 
@@ -392,11 +392,11 @@ impl<'a> Rehearser<'a> {
         self.twins.get_or_init(find).get(port) == Some(&true)
     }
 
-    /// What the limits of a port bear.
-    pub(super) fn borne(&self, port: usize) -> &Borne {
-        let of_each =
-            || (0..self.resolved.switch.ports().len()).map(|port| Borne::of(&self.resolved.switch, port)).collect();
-        &self.borne.get_or_init(of_each)[port]
+    /// What may tell a port apart from others.
+    pub(super) fn apart(&self, port: usize) -> &Apart {
+        let switch = &self.resolved.switch;
+        let of_each = || (0..switch.ports().len()).map(|port| Apart::of(switch, port, self.row(port))).collect();
+        &self.apart_by.get_or_init(of_each)[port]
     }
 
     /// What is written for a port.

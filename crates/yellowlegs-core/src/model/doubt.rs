@@ -65,10 +65,9 @@ impl SettingSet {
         self.0[id.index() / 64] >> (id.index() % 64) & 1 == 1
     }
 
-    /// Whether the setting of ports at a position among them is in it: ports' settings are the first of the catalogue.
-    #[inline]
-    pub(crate) fn has_port_setting(&self, at: u16) -> bool {
-        self.0[usize::from(at) / 64] >> (at % 64) & 1 == 1
+    /// Where the setting of ports at a position among them is in the words of a set: ports' settings are the first of the catalogue.
+    pub(crate) fn place_of_port_setting(at: u16) -> (usize, u64) {
+        (usize::from(at) / 64, 1 << (at % 64))
     }
 
     /// Whether it holds none.

@@ -16,6 +16,17 @@ const MOST_SAY: usize = 128;
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Saying<'a>(pub(crate) &'a Slot);
 
+impl Saying<'_> {
+    /// What it is in two words, where it is one of the small ones: equal words say the same. The first tells choices apart.
+    pub(crate) fn words(&self) -> Option<(usize, u64)> {
+        let choices = match &self.0.value {
+            Some(Value::Choice { set, .. }) => std::ptr::from_ref(*set).addr(),
+            _ => 0,
+        };
+        Some((choices, word(self.0)?))
+    }
+}
+
 impl PartialEq for Saying<'_> {
     fn eq(&self, other: &Self) -> bool {
         let (a, b) = (self.0, other.0);
@@ -261,7 +272,8 @@ impl PortSlots {
                         Some((_, number)) => *number,
                         None => {
                             let of = matches!(slot.value, Some(Value::Choice { .. })).then_some(cell as u16);
-                            let number = *words.entry((of, word)).or_insert(next);
+                            let known = words.get(&(of, word)).copied();
+                            let number = known.unwrap_or_else(|| *words.entry((of, word)).or_insert(next));
                             let (of_cell, next) = &mut lately[cell];
                             of_cell[*next % LATELY] = (word, number);
                             *next += 1;

@@ -85,7 +85,9 @@ impl Splitter {
             };
             let at_end = bytes[i..end].iter().rev().take_while(|byte| quoted.is_none() && self.is(**byte, AT_END));
             let whole = end - at_end.count();
-            words.extend((whole > i).then_some(Word { start: base + i, end: base + whole }));
+            if whole > i {
+                words.push(Word { start: base + i, end: base + whole });
+            }
             words.extend((whole..end).map(|at| Word { start: base + at, end: base + at + 1 }));
             i = end;
         }

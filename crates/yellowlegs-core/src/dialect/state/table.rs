@@ -147,15 +147,18 @@ pub(super) fn heading(table: &Table, words: &[Placed<'_>], same: impl Fn(&str, &
     let mut at = 0;
     let mut columns = Vec::new();
     for column in &table.columns {
-        let count = column.title.split_whitespace().count();
-        let here = words.get(at..at + count).filter(|here| !here.is_empty());
-        let fits = |here: &&[Placed<'_>]| {
-            here.iter().zip(column.title.split_whitespace()).all(|(word, title)| same(title, word.text))
-        };
-        match here.filter(fits) {
+        // Most lines are no heading: that is seen by the first word of a title.
+        let mut end = at;
+        let fits = column.title.split_whitespace().all(|title| {
+            let is_it = words.get(end).is_some_and(|word| same(title, word.text));
+            end += usize::from(is_it);
+            is_it
+        });
+        let here = if fits { words.get(at..end).filter(|here| !here.is_empty()) } else { None };
+        match here {
             Some(here) => {
                 columns.push(Some((here.first()?.from, here.last()?.to)));
-                at += count;
+                at = end;
             }
             None if column.optional => columns.push(None),
             None => return None,

@@ -1,5 +1,7 @@
 //! Consequences that are told and judge nobody: what a power cut takes, how a port comes back.
 
+use std::borrow::Cow;
+
 use super::{at_host, boot, bridges, loops, own, stations};
 use crate::drill::Drill;
 use crate::drill::asked::Known;
@@ -63,12 +65,13 @@ pub(in crate::drill) const TRIPS: [Drill; 6] = [
 
 #[allow(clippy::needless_pass_by_value, reason = "the form of all drills")]
 fn recovery(stage: &Stage<'_>, machine: Machine<'_>) -> Known<Option<Rehearsal>> {
-    ways_back(TRIPS.iter().map(|drill| (drill.name, (drill.run)(stage, machine.clone()))))
+    let run = |drill: &Drill| Ok((drill.run)(stage, machine.clone())?.map(Cow::Owned));
+    ways_back(TRIPS.iter().map(|drill| (drill.name, run(drill))))
 }
 
 /// How a port comes back after each drill that took it down, by how each ended.
-pub(in crate::drill) fn ways_back(
-    trips: impl Iterator<Item = (&'static str, Known<Option<Rehearsal>>)>,
+pub(in crate::drill) fn ways_back<'r>(
+    trips: impl Iterator<Item = (&'static str, Known<Option<Cow<'r, Rehearsal>>>)>,
 ) -> Known<Option<Rehearsal>> {
     let mut ways = Vec::new();
     let mut story = Vec::new();
@@ -84,9 +87,9 @@ pub(in crate::drill) fn ways_back(
                 continue;
             }
         };
-        if let Some(recovery) = told.recovery {
+        if let Some(recovery) = &told.recovery {
             ways.push(format!("after {name}: {recovery}"));
-            story.extend(told.story);
+            story.extend_from_slice(&told.story);
             because = because.or(told.because);
         }
     }

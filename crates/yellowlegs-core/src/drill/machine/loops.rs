@@ -14,7 +14,7 @@ pub(super) fn address(name: &str) -> StationAddress {
 impl Machine<'_> {
     /// The switch's own address.
     pub fn address(&self) -> StationAddress {
-        self.address
+        self.address.unwrap_or_else(|| self.of_all.address(self.asked.switch()))
     }
 
     /// Its priority in the tree.
@@ -71,7 +71,7 @@ impl Machine<'_> {
     /// Another switch just like it.
     #[must_use]
     pub fn sister(self) -> Self {
-        Self { address: address("a sister"), ..self }
+        Self { address: Some(address("a sister")), ..self }
     }
 
     /// The BPDU that a port sends every hello time (IEEE 802.1Q, 13.27); none where no tree runs, or it is filtered.

@@ -162,7 +162,8 @@ pub struct Machine<'a> {
     /// The VLAN that hosts on the rehearsed port tag with.
     pub(super) speaks_in: Option<VlanId>,
     story: Vec<Told>,
-    address: StationAddress,
+    /// Its own address, where that is not the switch's: that of another switch like it.
+    address: Option<StationAddress>,
     /// Whether the story is kept.
     pub(super) tells: bool,
 }
@@ -178,7 +179,7 @@ impl<'a> Machine<'a> {
         let ports = vec![Port::default(); asked.switch().ports().len()];
         asked.note_all(Noted::of(*mirrors::SETTINGS));
         Self {
-            address: loops::address(asked.switch().name()),
+            address: None,
             asked,
             now: 0,
             ports,

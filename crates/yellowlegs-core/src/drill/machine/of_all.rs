@@ -5,11 +5,12 @@ use std::cell::{OnceCell, RefCell};
 use std::collections::BTreeMap;
 use std::rc::Rc;
 
+use super::loops;
 use super::mirrors::{self, Sessions};
 use super::tags::Member;
 use crate::drill::asked::{Asked, Known};
 use crate::drill::noted::Noted;
-use crate::model::{StationAddress, VlanId, settings};
+use crate::model::{StationAddress, Switch, VlanId, settings};
 
 /// By station, the ports it is fixed on, each with the VLAN it is fixed in.
 pub(super) type FixedAt = BTreeMap<StationAddress, Vec<(usize, Option<VlanId>)>>;
@@ -20,6 +21,7 @@ type Answer<T> = (Rc<T>, Noted);
 /// What was asked of all ports of one switch.
 #[derive(Debug, Default)]
 pub struct OfAll {
+    address: OnceCell<StationAddress>,
     members: RefCell<BTreeMap<VlanId, Answer<Members>>>,
     fixed_at: OnceCell<Answer<FixedAt>>,
     listed: OnceCell<Answer<[StationAddress]>>,
@@ -48,6 +50,11 @@ impl Members {
 }
 
 impl OfAll {
+    /// The switch's own address.
+    pub(super) fn address(&self, switch: &Switch) -> StationAddress {
+        *self.address.get_or_init(|| loops::address(switch.name()))
+    }
+
     /// How each port is a member of a VLAN.
     pub(super) fn members(&self, asked: &Asked<'_>, vlan: VlanId) -> Rc<Members> {
         let find = |asked: &Asked<'_>| {

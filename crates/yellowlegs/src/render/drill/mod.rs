@@ -5,8 +5,9 @@ mod html;
 mod rows;
 mod script;
 
-use std::collections::BTreeMap;
+use std::collections::HashMap;
 use std::io::{self, Write};
+use std::ptr;
 use std::sync::Arc;
 
 use anstyle::{AnsiColor, Style};
@@ -105,7 +106,7 @@ fn rows_of(played: &PlayedSwitch) -> Vec<Row<'_>> {
         // They are in the order of all.
         let mut drills = port.drills.iter().peekable();
         let mut outcome = |drill: &drill::Drill| {
-            drills.next_if(|played| played.drill.name == drill.name).map(|played| played.told.outcome)
+            drills.next_if(|played| ptr::eq(played.drill, drill)).map(|played| played.told.outcome)
         };
         let outcomes: Vec<Option<Outcome>> = drill::all().iter().map(&mut outcome).collect();
         let role = port.role.as_deref();
@@ -142,13 +143,17 @@ const WORST: usize = 5;
 /// Ports by drills.
 pub(crate) struct Matrix {
     look: Look,
-    counts: BTreeMap<(Outcome, &'static str), (usize, String)>,
+    /// What is shown where a drill ended so, in the order of outcomes.
+    cells: [String; Outcome::ALL.len()],
+    /// How often a drill ended so, or was left open by something, with the first example.
+    counts: HashMap<(Outcome, &'static str), (usize, String)>,
     switches: Vec<(Holes, String)>,
 }
 
 impl Matrix {
     pub(crate) fn new(look: Look) -> Self {
-        Self { look, counts: BTreeMap::new(), switches: Vec::new() }
+        let cell = |outcome| paint(colour(outcome), &format!(" {}", mark(outcome, look.plain)));
+        Self { cells: Outcome::ALL.map(cell), look, counts: HashMap::new(), switches: Vec::new() }
     }
 }
 
@@ -182,16 +187,13 @@ impl DrillReport for Matrix {
         let tens = digits(&|number| if number < 10 { " ".to_owned() } else { (number / 10).to_string() });
         writeln!(out, "   {}\n   {}", paint(DIM, &tens), paint(DIM, &digits(&|number| (number % 10).to_string())))?;
         for Row { outcomes, role, ports } in rows_of(played) {
-            let cell = |outcome: &Option<Outcome>| match outcome {
-                Some(outcome) => paint(colour(*outcome), &format!(" {}", mark(*outcome, self.look.plain))),
-                None => "  ".to_owned(),
-            };
-            let cells: Vec<String> = outcomes.iter().map(cell).collect();
+            let cell = |outcome: &Option<Outcome>| outcome.map_or("  ", |outcome| &self.cells[outcome as usize]);
+            let cells: String = outcomes.iter().map(cell).collect();
             let ports = port_spans(&ports.iter().map(|port| port.name.as_str()).collect::<Vec<_>>()).join(", ");
             let role = role.map(|role| format!(" ({role})")).unwrap_or_default();
             let words = format!("{ports}{role}");
-            let lead = format!("  {}  ", cells.join(""));
-            wrapped(out, &lead, 4 + 2 * cells.len(), &clean(&words), self.look.width)?;
+            let lead = format!("  {cells}  ");
+            wrapped(out, &lead, 4 + 2 * outcomes.len(), &clean(&words), self.look.width)?;
         }
         Ok(())
     }
@@ -204,7 +206,7 @@ impl DrillReport for Matrix {
             (Outcome::Agreed, "What gets through, and the policy asks for nothing that would stop it"),
         ] {
             let mut rows: Vec<_> = self.counts.iter().filter(|((o, _), _)| *o == outcome).collect();
-            sorted::by_key(&mut rows, |(_, (count, _))| std::cmp::Reverse(*count));
+            sorted::by_key(&mut rows, |((_, about), (count, _))| (std::cmp::Reverse(*count), *about));
             if rows.is_empty() {
                 continue;
             }
