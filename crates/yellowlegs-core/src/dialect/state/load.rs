@@ -7,6 +7,7 @@ use super::super::pattern::{Hole, Pattern};
 use super::super::rule::{Effect, Operand, Subject};
 use super::super::rules::{Opener, Written, around, each, known_context, subject};
 use super::super::{DialectProblem, HoleType, Lists};
+use super::table::Blanks;
 use super::{Beside, Column, Filled, StateRule, StateRules, Table};
 use crate::model::{FactKind, Kind, Value};
 use crate::source::{Entry, Item, Mixed, Scalar, Spot, TableReader, TomlDoc};
@@ -62,7 +63,7 @@ pub(in crate::dialect) fn read<'d>(
     let word = |key| section.and_then(|t| t.text(key)).map_or("", |i| i.value);
     let quotes = section.and_then(|t| t.text("quote")).map_or("\"", |i| i.value);
     let splitter = Splitter::with_quotes(word("split"), quotes).with_ends(word("split-ends"));
-    let borders = word("borders").to_owned();
+    let blanks = Blanks::of(word("borders"));
     let comments = section.and_then(|t| t.texts("comment")).unwrap_or_default();
     let comments = comments.into_iter().map(|i| i.value.to_owned()).collect();
     let mut own = Text { words: text.words, types: text.types.clone(), ..Text::default() };
@@ -103,7 +104,7 @@ pub(in crate::dialect) fn read<'d>(
     let tables = tables.into_iter().map(|(table, _)| table).collect();
     let automaton = Automaton::new(names.len(), own.words);
     Uncompiled {
-        rules: StateRules { rules, tables, contexts: names, automaton, ignored, splitter, comments, borders },
+        rules: StateRules { rules, tables, contexts: names, automaton, ignored, splitter, comments, blanks },
         spots,
     }
 }

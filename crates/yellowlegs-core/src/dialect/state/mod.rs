@@ -14,6 +14,7 @@ use super::rule::{Effect, Subject};
 use crate::model::{FactKind, SettingId, SettingSet, Value};
 use crate::source::Word;
 use crate::syntax::Splitter;
+use table::Blanks;
 
 pub(super) use load::{fact, read};
 pub use read::{Missed, StateText};
@@ -129,7 +130,7 @@ pub struct StateRules {
     splitter: Splitter,
     comments: Vec<String>,
     /// Signs between columns, taken for blanks.
-    borders: String,
+    blanks: Blanks,
 }
 
 impl StateRules {

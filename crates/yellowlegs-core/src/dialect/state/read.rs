@@ -164,7 +164,7 @@ impl<'a> Reader<'a> {
         let state = &self.dialect.state;
         let mut placed = std::mem::take(&mut self.placed);
         if !state.tables.is_empty() {
-            place(self.whole(line), &state.borders, &mut placed);
+            place(self.whole(line), &state.blanks, &mut placed);
         }
         if !self.begins_table(line, &placed)
             && !self.row(line, &placed)

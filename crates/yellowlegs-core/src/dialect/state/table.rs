@@ -13,11 +13,36 @@ pub(in crate::dialect) struct Placed<'t> {
     pub(in crate::dialect) text: &'t str,
 }
 
-/// Puts the words of a line into `words`, by their columns; tabs lead to multiples of eight, border signs are blanks.
-pub(in crate::dialect) fn place<'t>(line: &'t str, borders: &str, words: &mut Vec<Placed<'t>>) {
+/// What stands between words: white space, and signs that border tables.
+#[derive(Debug, Clone)]
+pub(in crate::dialect) struct Blanks {
+    borders: String,
+    /// By byte, whether it is one by itself.
+    bytes: [bool; 256],
+}
+
+impl Blanks {
+    pub(in crate::dialect) fn of(borders: &str) -> Self {
+        let mut bytes = [false; 256];
+        let always = "\t\n\u{b}\u{c}\r ".bytes();
+        always.chain(borders.bytes().filter(u8::is_ascii)).for_each(|byte| bytes[usize::from(byte)] = true);
+        Self { borders: borders.to_owned(), bytes }
+    }
+
+    fn has_byte(&self, byte: u8) -> bool {
+        self.bytes[usize::from(byte)]
+    }
+
+    fn has(&self, sign: char) -> bool {
+        sign.is_whitespace() || (!self.borders.is_empty() && self.borders.contains(sign))
+    }
+}
+
+/// Puts the words of a line into `words`, by their columns; tabs lead to multiples of eight.
+pub(in crate::dialect) fn place<'t>(line: &'t str, blanks: &Blanks, words: &mut Vec<Placed<'t>>) {
     words.clear();
     if line.is_ascii() {
-        return place_bytes(line, blanks(borders), words);
+        return place_bytes(line, blanks, words);
     }
     let mut column = 0;
     let mut begun: Option<(usize, usize)> = None;
@@ -25,8 +50,7 @@ pub(in crate::dialect) fn place<'t>(line: &'t str, borders: &str, words: &mut Ve
         words.push(Placed { from, to, at, text: line.get(at..end).unwrap_or_default() });
     };
     for (at, sign) in line.char_indices() {
-        let blank = sign.is_whitespace() || (!borders.is_empty() && borders.contains(sign));
-        match (blank, begun) {
+        match (blanks.has(sign), begun) {
             (false, None) => begun = Some((at, column)),
             (true, Some((start, from))) => {
                 word(start, from, at, column);
@@ -41,24 +65,17 @@ pub(in crate::dialect) fn place<'t>(line: &'t str, borders: &str, words: &mut Ve
     }
 }
 
-/// A bit for each sign of one byte that is a blank.
-fn blanks(borders: &str) -> u128 {
-    let always = "\t\n\u{b}\u{c}\r ".bytes();
-    always.chain(borders.bytes().filter(u8::is_ascii)).fold(0, |blanks, byte| blanks | 1 << byte)
-}
-
 /// The same of a line whose signs are a byte each.
-fn place_bytes<'t>(line: &'t str, blanks: u128, words: &mut Vec<Placed<'t>>) {
-    let is_blank = |byte: u8| blanks >> (byte & 0x7f) & 1 != 0;
+fn place_bytes<'t>(line: &'t str, blanks: &Blanks, words: &mut Vec<Placed<'t>>) {
     let (bytes, mut at, mut column) = (line.as_bytes(), 0, 0);
     while let Some(byte) = bytes.get(at) {
-        if is_blank(*byte) {
+        if blanks.has_byte(*byte) {
             column = if *byte == b'\t' { (column / 8 + 1) * 8 } else { column + 1 };
             at += 1;
             continue;
         }
         let rest = &bytes[at..];
-        let width = rest.iter().position(|byte| is_blank(*byte)).unwrap_or(rest.len());
+        let width = rest.iter().position(|byte| blanks.has_byte(*byte)).unwrap_or(rest.len());
         let text = line.get(at..at + width).unwrap_or_default();
         words.push(Placed { from: column, to: column + width, at, text });
         (at, column) = (at + width, column + width);
@@ -68,7 +85,7 @@ fn place_bytes<'t>(line: &'t str, blanks: u128, words: &mut Vec<Placed<'t>>) {
 /// The words of a line by their columns.
 pub(in crate::dialect) fn placed<'t>(line: &'t str, borders: &str) -> Vec<Placed<'t>> {
     let mut words = Vec::new();
-    place(line, borders, &mut words);
+    place(line, &Blanks::of(borders), &mut words);
     words
 }
 
