@@ -1,8 +1,7 @@
 //! Tables that disagree with each other or with the configuration, and times that cannot be: said, never settled in silence.
 
-use std::collections::BTreeMap;
-
 use jiff::{SignedDuration, Timestamp};
+use rustc_hash::FxHashMap;
 
 use super::{PortView, SwitchView};
 use crate::model::{
@@ -58,7 +57,7 @@ fn told(on: SwitchView<'_>, mut sort: Vec<Said>) -> Vec<Remark> {
 
 /// One station on two ports at a time.
 fn stations(on: SwitchView<'_>) -> Vec<Said> {
-    let mut at: BTreeMap<(StationAddress, Option<VlanId>), &Fact> = BTreeMap::new();
+    let mut at: FxHashMap<(StationAddress, Option<VlanId>), &Fact> = FxHashMap::default();
     let mut said = Vec::new();
     for row in on.switch().facts_of(facts::station::FACT) {
         let (Some(address), Some(port)) = (row.get(facts::station::ADDRESS), row.port()) else { continue };
@@ -74,7 +73,7 @@ fn stations(on: SwitchView<'_>) -> Vec<Said> {
 /// A station that the address table has on another port than the binding table.
 fn bindings(on: SwitchView<'_>) -> Vec<Said> {
     let key = |address: Option<StationAddress>, vlan: Option<Option<VlanId>>| Some((address?, vlan.flatten()?));
-    let heard: BTreeMap<(StationAddress, VlanId), &Fact> = on
+    let heard: FxHashMap<(StationAddress, VlanId), &Fact> = on
         .switch()
         .facts_of(facts::station::FACT)
         .filter_map(|row| Some((key(row.get(facts::station::ADDRESS), row.get(facts::station::VLAN))?, row)))

@@ -140,3 +140,31 @@ impl Borne {
         ])
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::model::Scope;
+    use proptest::prelude::*;
+
+    proptest! {
+        /// Of what is written for a port, the cells of the settings that were asked tell it apart, in their order, and no others.
+        #[test]
+        fn what_was_asked_tells_apart(written in any::<u128>(), asked in any::<u128>(), first in 0_u32..1000) {
+            let settings: Vec<SettingId> = SettingId::of(Scope::Port).collect();
+            let is_in = |of: u128, id: &SettingId| of >> (id.slot() % 128) & 1 == 1;
+            let row: Vec<(u16, u32)> = settings
+                .iter()
+                .filter(|id| is_in(written, id))
+                .zip(first..)
+                .map(|(id, number)| (id.slot() as u16, number))
+                .collect();
+            let noted = Noted::of(settings.iter().filter(|id| is_in(asked, id)).copied().collect());
+            let mut key = Vec::new();
+            let apart = Apart::of(&Switch::empty("t".into()), 0, &row);
+            noted.tell_apart(&row, &apart, &mut key);
+            let wanted = |cell: &&(u16, u32)| settings.iter().any(|id| id.slot() as u16 == cell.0 && is_in(asked, id));
+            prop_assert_eq!(key, row.iter().filter(wanted).copied().collect::<Vec<_>>());
+        }
+    }
+}

@@ -333,6 +333,58 @@ mod tests {
     }
 
     proptest! {
+        /// Slots have equal words where they say the same, and only there; unlike choices are told apart by their words, too.
+        #[test]
+        fn words_are_equal_where_the_same_is_said(slots in prop::collection::vec(slots(), 2..40), others in any::<u64>()) {
+            let mut slots: Vec<Slot> = slots.into_iter().flatten().collect();
+            for (at, slot) in slots.iter_mut().enumerate() {
+                if let (Some(Value::Choice { set, .. }), 1) = (&mut slot.value, others >> (at % 64) & 1) {
+                    *set = FastStart::SET;
+                }
+            }
+            for (a, b) in slots.iter().flat_map(|a| slots.iter().map(move |b| (a, b))) {
+                let (of_a, of_b) = (Saying(a).words(), Saying(b).words());
+                if let (Some(of_a), Some(of_b)) = (of_a, of_b) {
+                    prop_assert_eq!(of_a == of_b, Saying(a) == Saying(b), "{:?} {:?}", a, b);
+                } else {
+                    prop_assert!(of_a.is_none() && of_b.is_none() || Saying(a) != Saying(b), "{:?} {:?}", a, b);
+                }
+            }
+        }
+
+        /// What is written over a slot in place is what is set there, contested where something was written before; what several share stays.
+        #[test]
+        fn writing_in_place_is_setting(said in prop::collection::vec((0_usize..3, slots(), 0_u8..3), 1..20)) {
+            let id = SettingId::all().next().expect("there is a setting");
+            let (mut set, mut written) = (PortSlots::silent(3), PortSlots::silent(3));
+            let shared = Slot { value: Some(Value::Flag(true)), origin: Origin::Global, ..Slot::UNKNOWN };
+            let of_both = [&mut set, &mut written].map(|slots| slots.add_shared(shared.clone()));
+            let mark = Mark { file: 1, line: 1, offset: 0, width: 1 };
+            for (port, slot, how) in said {
+                let value = slot.and_then(|slot| slot.value);
+                match (value, how) {
+                    (_, 0) => {
+                        set.share(port, id, of_both[0]);
+                        written.share(port, id, of_both[1]);
+                    }
+                    (Some(value), _) => {
+                        let before = set.written(port, id);
+                        let contested = before.is_some_and(|before| before.contested || !before.is_unset());
+                        let slot = Slot { value: Some(value.clone()), origin: Origin::Port, mark: Some(mark), contested };
+                        set.set(port, id, slot);
+                        written.write(port, id, (value, Origin::Port), mark);
+                    }
+                    (None, _) => {
+                        set.set(port, id, Slot::UNKNOWN);
+                        written.set(port, id, Slot::UNKNOWN);
+                    }
+                }
+                for port in 0..3 {
+                    prop_assert_eq!(set.get(port, id), written.get(port, id));
+                }
+            }
+        }
+
         /// Six settings of up to 30 ports: their rows are equal where what their slots say is, and the numbers stand for what is said.
         #[test]
         fn rows_are_equal_where_the_same_is_said(mut ports in prop::collection::vec(prop::collection::vec(slots(), 6), 1..30)) {
