@@ -7,7 +7,17 @@ use anstream::adapter::strip_str;
 
 /// Text behind a lead, which may have colours, wrapped; later lines are indented.
 pub(crate) fn wrapped(out: &mut dyn Write, lead: &str, indent: usize, text: &str, width: usize) -> io::Result<()> {
-    let plain = without_colours(lead);
+    wrapped_behind(out, (lead, &without_colours(lead)), indent, text, width)
+}
+
+/// The same behind a lead that is known without its colours, too.
+pub(crate) fn wrapped_behind(
+    out: &mut dyn Write,
+    (lead, plain): (&str, &str),
+    indent: usize,
+    text: &str,
+    width: usize,
+) -> io::Result<()> {
     // No sign is wider than it has bytes: most texts fit as they are.
     if plain.len() + text.len() <= width
         && !text.is_empty()
@@ -18,8 +28,8 @@ pub(crate) fn wrapped(out: &mut dyn Write, lead: &str, indent: usize, text: &str
         return writeln!(out, "{lead}{text}");
     }
     let later = " ".repeat(indent);
-    for (number, line) in lines(&plain, &later, text, width).iter().enumerate() {
-        match line.strip_prefix(&*plain).filter(|_| number == 0) {
+    for (number, line) in lines(plain, &later, text, width).iter().enumerate() {
+        match line.strip_prefix(plain).filter(|_| number == 0) {
             Some(rest) => writeln!(out, "{lead}{rest}")?,
             None => writeln!(out, "{line}")?,
         }

@@ -5,7 +5,7 @@ mod html;
 mod rows;
 mod script;
 
-use std::collections::HashMap;
+use std::collections::BTreeMap;
 use std::io::{self, Write};
 use std::ptr;
 use std::sync::Arc;
@@ -24,7 +24,7 @@ pub(crate) use script::{ScriptReport, script_json, script_text};
 
 use super::look::Look;
 use super::style::{BOLD, DIM, GOOD, PLACE, level, paint};
-use super::wrap::wrapped;
+use super::wrap::{wrapped, wrapped_behind};
 use super::{Head, clean, place, shown};
 use yellowlegs_core::policy::Level;
 
@@ -92,6 +92,12 @@ fn colour(outcome: Outcome) -> Style {
     }
 }
 
+/// A row's marks, without colours.
+fn marks(outcomes: &[Option<Outcome>], plain: bool) -> String {
+    let mark = |outcome: &Option<Outcome>| [" ", outcome.map_or(" ", |outcome| mark(outcome, plain))];
+    outcomes.iter().flat_map(mark).collect()
+}
+
 /// Ports of one role on which everything ended alike.
 struct Row<'p> {
     outcomes: Vec<Option<Outcome>>,
@@ -145,15 +151,27 @@ pub(crate) struct Matrix {
     look: Look,
     /// What is shown where a drill ended so, in the order of outcomes.
     cells: [String; Outcome::ALL.len()],
-    /// How often a drill ended so, or was left open by something, with the first example.
-    counts: HashMap<(Outcome, &'static str), (usize, String)>,
+    /// By drill and outcome, how often it ended so, with the first example.
+    ended: Vec<[(usize, String); Outcome::ALL.len()]>,
+    /// The same by what it hangs on, where it hangs on something.
+    hung: BTreeMap<(Outcome, &'static str), (usize, String)>,
     switches: Vec<(Holes, String)>,
 }
 
 impl Matrix {
     pub(crate) fn new(look: Look) -> Self {
         let cell = |outcome| paint(colour(outcome), &format!(" {}", mark(outcome, look.plain)));
-        Self { cells: Outcome::ALL.map(cell), look, counts: HashMap::new(), switches: Vec::new() }
+        let ended = drill::all().iter().map(|_| Default::default()).collect();
+        Self { cells: Outcome::ALL.map(cell), look, ended, hung: BTreeMap::new(), switches: Vec::new() }
+    }
+
+    /// What ended so, or hangs on something: how often, and the first example; the most frequent first.
+    fn counted(&self, outcome: Outcome) -> Vec<(&'static str, &(usize, String))> {
+        let drills = drill::all().iter().map(|drill| drill.name).zip(self.ended.iter().map(|of| &of[outcome as usize]));
+        let hung = self.hung.iter().filter(|((of, _), _)| *of == outcome).map(|((_, on), counted)| (*on, counted));
+        let mut all: Vec<_> = drills.filter(|(_, (count, _))| *count > 0).chain(hung).collect();
+        sorted::by_key(&mut all, |(name, (count, _))| (std::cmp::Reverse(*count), *name));
+        all
     }
 }
 
@@ -173,13 +191,20 @@ impl DrillReport for Matrix {
         let switch = played.resolved.switch.name();
         self.switches.push((Holes::of(played), switch.to_string()));
         for port in &played.ports {
-            for rehearsed in port.drills.iter() {
+            // They are in the order of all.
+            let mut drills = port.drills.iter().peekable();
+            for (drill, ended) in drill::all().iter().zip(&mut self.ended) {
+                let Some(rehearsed) = drills.next_if(|rehearsed| ptr::eq(rehearsed.drill, drill)) else { continue };
                 let told = &rehearsed.told;
-                let example = || format!("{switch} {}: {}", port.name, told.says);
                 // What hangs on one thing is told once, whatever drill hangs on it.
-                let about = rehearsed.hangs.as_ref().map_or(rehearsed.drill.name, |(hang, _)| hang.on);
-                let entry = self.counts.entry((told.outcome, about)).or_insert_with(|| (0, example()));
-                entry.0 += 1;
+                let (count, example) = match &rehearsed.hangs {
+                    Some((hang, _)) => self.hung.entry((told.outcome, hang.on)).or_default(),
+                    None => &mut ended[told.outcome as usize],
+                };
+                if *count == 0 {
+                    *example = format!("{switch} {}: {}", port.name, told.says);
+                }
+                *count += 1;
             }
         }
         writeln!(out, "\n{}", paint(BOLD, &clean(switch)))?;
@@ -188,12 +213,12 @@ impl DrillReport for Matrix {
         writeln!(out, "   {}\n   {}", paint(DIM, &tens), paint(DIM, &digits(&|number| (number % 10).to_string())))?;
         for Row { outcomes, role, ports } in rows_of(played) {
             let cell = |outcome: &Option<Outcome>| outcome.map_or("  ", |outcome| &self.cells[outcome as usize]);
-            let cells: String = outcomes.iter().map(cell).collect();
+            let (lead, plain) = (outcomes.iter().map(cell).collect::<String>(), marks(&outcomes, self.look.plain));
             let ports = port_spans(&ports.iter().map(|port| port.name.as_str()).collect::<Vec<_>>()).join(", ");
             let role = role.map(|role| format!(" ({role})")).unwrap_or_default();
             let words = format!("{ports}{role}");
-            let lead = format!("  {cells}  ");
-            wrapped(out, &lead, 4 + 2 * outcomes.len(), &clean(&words), self.look.width)?;
+            let (lead, plain) = (format!("  {lead}  "), format!("  {plain}  "));
+            wrapped_behind(out, (&lead, &plain), 4 + 2 * outcomes.len(), &clean(&words), self.look.width)?;
         }
         Ok(())
     }
@@ -205,13 +230,12 @@ impl DrillReport for Matrix {
             (Outcome::Undetermined, "What nobody knows"),
             (Outcome::Agreed, "What gets through, and the policy asks for nothing that would stop it"),
         ] {
-            let mut rows: Vec<_> = self.counts.iter().filter(|((o, _), _)| *o == outcome).collect();
-            sorted::by_key(&mut rows, |((_, about), (count, _))| (std::cmp::Reverse(*count), *about));
+            let rows = self.counted(outcome);
             if rows.is_empty() {
                 continue;
             }
             writeln!(out, "\n{}", paint(BOLD, title))?;
-            for ((_, name), (count, example)) in rows {
+            for (name, (count, example)) in rows {
                 let what = if outcome == Outcome::Undetermined { "drill" } else { "port" };
                 let what = if *count == 1 { what.to_owned() } else { format!("{what}s") };
                 let on = if outcome == Outcome::Undetermined { "leaves open" } else { "on" };
@@ -233,10 +257,9 @@ impl DrillReport for Matrix {
             writeln!(out, "\n{}", paint(BOLD, "Worst first"))?;
             worst.iter().try_for_each(|line| writeln!(out, "   {}", clean(line)))?;
         }
-        let agreed: usize =
-            self.counts.iter().filter(|((o, _), _)| *o == Outcome::Agreed).map(|(_, (count, _))| count).sum();
-        if self.counts.keys().all(|(outcome, _)| *outcome >= Outcome::Agreed) {
-            let but = if agreed > 0 { ", but for what is agreed on" } else { "" };
+        let is_none = |outcome: Outcome| self.counted(outcome).is_empty();
+        if Outcome::ALL.into_iter().filter(|outcome| *outcome < Outcome::Agreed).all(is_none) {
+            let but = if is_none(Outcome::Agreed) { "" } else { ", but for what is agreed on" };
             writeln!(out, "\n{}", paint(GOOD, &format!("Every drill held{but}.")))?;
         }
         let words = format!("{classes} unlike ports were played, the others are like them.");
