@@ -6,7 +6,7 @@ use std::rc::Rc;
 use std::sync::Arc;
 
 use super::noted::{LIMITS, Noted, number};
-use crate::model::{Key, Kind, SettingId, SettingSet, SettingType, Switch, TraitId, Value, VlanId};
+use crate::model::{Element, Key, Kind, List, SettingId, SettingSet, SettingType, Switch, TraitId, Value, VlanId};
 
 /// Something that nobody knows, and on which it hangs how the machine goes on.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -206,6 +206,22 @@ impl<'a> Asked<'a> {
     #[inline]
     pub fn switch_wide<T: SettingType>(&self, key: Key<T>) -> Known<T> {
         self.value(key.id, self.switch.slot(None, key.id).value.as_ref())
+    }
+
+    /// The elements of a list of a port, or of the switch: they are asked for every frame, by all threads at once, and what counts how many hold
+    /// a list is fought over.
+    #[inline]
+    pub(super) fn elements<T: Element>(
+        &self,
+        port: Option<usize>,
+        id: SettingId,
+        list: fn(&Value) -> Option<&List<T>>,
+    ) -> Known<&'a [T]> {
+        self.note(id);
+        let value = self.switch.slot(port, id).value.as_ref();
+        // Nothing is ever assumed in place of a list.
+        let elements = value.and_then(list).map(|list| &**list.elements());
+        elements.ok_or(Hang { on: id.name(), what: Missing::Setting(id) })
     }
 
     /// A setting of a VLAN.

@@ -9,8 +9,8 @@ use super::{Because, Counted, Machine, Millis};
 use crate::drill::asked::{Asked, Hang, Known};
 use crate::drill::frame::{Dhcp, Frame, Payload};
 use crate::model::{
-    Action, Cause, Choice, Key, Mode, Rate, RateUnit, Seconds, SettingId, Station, StationAddress, TraitId, VlanId,
-    VlanSet, platform, settings,
+    Action, Cause, Choice, Key, Mode, Rate, RateUnit, Seconds, SettingId, Station, StationAddress, StationRange,
+    TraitId, Value, VlanId, VlanSet, platform, settings,
 };
 
 /// Whether a frame goes on; or the feature that stops it.
@@ -48,7 +48,7 @@ fn stopped(feature: &'static str, setting: SettingId) -> Passed {
 }
 
 /// Whom port security knows, by the settings alone.
-impl Asked<'_> {
+impl<'a> Asked<'a> {
     /// The setting that keeps port security from acting on a port.
     pub(super) fn unsecured_by(&self, port: usize) -> Known<Option<SettingId>> {
         if !self.port(port, settings::PORT_SECURITY)? {
@@ -63,10 +63,22 @@ impl Asked<'_> {
         Ok(void.then_some(settings::MODE.id))
     }
 
+    fn written(&self, port: usize) -> Known<&'a [Station]> {
+        self.elements(Some(port), settings::WRITTEN_STATIONS.id, Value::stations)
+    }
+
+    fn pinned(&self, port: usize) -> Known<&'a [Station]> {
+        self.elements(Some(port), settings::PINNED_STATIONS.id, Value::stations)
+    }
+
+    /// Stations by whose addresses they are put into VLANs.
+    pub(super) fn ranges(&self) -> Known<&'a [(StationRange, VlanId)]> {
+        self.elements(None, settings::ADDRESS_RANGES.id, Value::ranges)
+    }
+
     /// Stations that were written or pinned.
     pub(super) fn fixed(&self, port: usize) -> Known<Vec<Station>> {
-        let written = self.port(port, settings::WRITTEN_STATIONS)?;
-        let pinned = self.port(port, settings::PINNED_STATIONS)?;
+        let (written, pinned) = (self.written(port)?, self.pinned(port)?);
         let mut all: Vec<_> = written.iter().chain(pinned.iter()).copied().collect();
         all.sort_unstable();
         all.dedup();
@@ -97,8 +109,7 @@ impl Machine<'_> {
             Err(hang) => return Err(hang),
         };
         let key = (station, per_vlan.then_some(vlan));
-        let written = self.asked.port(port, settings::WRITTEN_STATIONS)?;
-        let pinned = self.asked.port(port, settings::PINNED_STATIONS)?;
+        let (written, pinned) = (self.asked.written(port)?, self.asked.pinned(port)?);
         let listed = |s: &Station| s.address == station && s.vlan.is_none_or(|v| v == vlan);
         let is_fixed = written.iter().chain(pinned.iter()).any(listed);
         let fixed =
@@ -152,7 +163,7 @@ impl Machine<'_> {
         is_heard
             || admitted.any(|(station, _)| row.contains(station))
             || self.authenticated.iter().any(|station| row.contains(station))
-            || self.asked.switch_wide(settings::ADDRESS_RANGES).is_ok_and(|ranges| !ranges.is_empty())
+            || self.asked.ranges().is_ok_and(|ranges| !ranges.is_empty())
             || self.of_all.listed(&self.asked).iter().any(|station| row.contains(station))
     }
 

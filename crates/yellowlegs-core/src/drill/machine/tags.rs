@@ -130,7 +130,7 @@ impl Machine<'_> {
 
     /// The VLAN that a station is put into by its address, whatever the port's own is (dynamic assignment).
     fn assigned(&self, port: usize, from: StationAddress) -> Known<Option<VlanId>> {
-        let ranges = match self.asked.switch_wide(settings::ADDRESS_RANGES) {
+        let ranges = match self.asked.ranges() {
             Ok(ranges) => ranges,
             // Where nobody says that VLANs are assigned, no range matters.
             Err(hang) if self.asked.port(port, settings::DYNAMIC_VLAN) == Ok(true) => return Err(hang),
