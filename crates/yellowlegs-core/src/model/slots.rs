@@ -375,8 +375,10 @@ mod tests {
                         written.write(port, id, (value, Origin::Port), mark);
                     }
                     (None, _) => {
-                        set.set(port, id, Slot::UNKNOWN);
-                        written.set(port, id, Slot::UNKNOWN);
+                        // A line took it back: nothing is said, and something was.
+                        let taken_back = Slot { contested: true, ..Slot::UNKNOWN };
+                        set.set(port, id, taken_back.clone());
+                        written.set(port, id, taken_back);
                     }
                 }
                 for port in 0..3 {
