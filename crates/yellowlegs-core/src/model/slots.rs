@@ -183,7 +183,7 @@ impl PortSlots {
     pub(crate) fn write(&mut self, port: usize, id: SettingId, (value, origin): (Value, Origin), mark: Mark) {
         let Some(at) = self.at.get_mut(port * PORT_COUNT + id.slot()) else { return };
         let before = self.slots.get_mut(*at as usize).filter(|_| *at as usize >= PORT_COUNT);
-        let contested = before.as_ref().is_some_and(|before| before.contested || !before.is_unset());
+        let contested = before.as_ref().is_some_and(|before| before.says_something());
         let slot = Slot { value: Some(value), origin, mark: Some(mark), contested };
         match before.filter(|_| !self.shared.contains(at)) {
             Some(before) => *before = slot,

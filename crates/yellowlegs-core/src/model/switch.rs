@@ -55,6 +55,11 @@ impl Slot {
         self.value.is_none() && self.origin == Origin::Unknown
     }
 
+    /// Whether something was said already: what is written over it is not all that was.
+    pub(crate) fn says_something(&self) -> bool {
+        self.contested || !self.is_unset()
+    }
+
     /// Whether somebody may have written what nobody understands.
     pub(crate) fn is_doubtful(&self) -> bool {
         *self == Self::DOUBTFUL

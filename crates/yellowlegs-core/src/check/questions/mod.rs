@@ -351,8 +351,8 @@ impl Known {
         begin: &Begin,
         group: &[usize],
     ) -> Option<&[(usize, CameTo)]> {
-        let told = self.together.find(|question| side.answer(&mut self.book, question), begin.of_group(group))?;
-        Some(told)
+        let answer = |question| side.answer(&mut self.book, question);
+        self.together.find(answer, begin.of_group(group)).map(|told| &**told)
     }
 
     /// Keeps what a check came to by what it asked.

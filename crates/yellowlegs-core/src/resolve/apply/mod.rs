@@ -1,10 +1,10 @@
 //! Statements applied one after the other: what is written for each port, VLAN, mirror session, profile and switch.
 
 mod operands;
+mod positions;
 mod watch;
 mod written;
 
-use std::ops::Deref;
 use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
@@ -16,6 +16,7 @@ use crate::dialect::{
 };
 use crate::model::{Origin, PortSlots, Scope, SettingId, Slot, Value, VlanId, VlanSet, platform, settings};
 use crate::source::Source;
+use positions::Positions;
 pub(super) use watch::{ByRule, Watch};
 use written::Global;
 pub(super) use written::{ProfileName, Written, from_profiles, later};
@@ -48,30 +49,6 @@ struct OfOnePort {
     opener: usize,
     port: usize,
     origin: Origin,
-}
-
-/// The positions of ports: most statements name one.
-#[derive(Clone)]
-enum Positions {
-    One([usize; 1]),
-    Several(Arc<[usize]>),
-}
-
-impl Positions {
-    fn one(port: Option<usize>) -> Self {
-        port.map_or_else(|| Self::Several(Arc::default()), |port| Self::One([port]))
-    }
-}
-
-impl Deref for Positions {
-    type Target = [usize];
-
-    fn deref(&self) -> &[usize] {
-        match self {
-            Self::One(port) => port,
-            Self::Several(ports) => ports,
-        }
-    }
 }
 
 /// The ports that a statement names.
@@ -505,7 +482,7 @@ impl<'a> Applier<'a> {
             }
             Change::Reset | Change::ResetToPlatform => return Some(Slot { contested: true, ..Slot::UNKNOWN }),
         };
-        Some(Slot { value, origin, mark: Some(statement.mark), contested: is_contested(before) })
+        Some(Slot { value, origin, mark: Some(statement.mark), contested: before.says_something() })
     }
 
     /// What a list holds while nothing is written: a trunk's VLANs are what it carries without a list, unless the platform
@@ -524,9 +501,4 @@ impl<'a> Applier<'a> {
         let default = self.dialect.default_slot(setting).and_then(|slot| slot.value.clone());
         default.or_else(|| setting.info().kind.off())
     }
-}
-
-/// Whether what is written over a slot is not all that was said.
-fn is_contested(before: &Slot) -> bool {
-    before.contested || !before.is_unset()
 }
